@@ -1,0 +1,320 @@
+"""Moth Lantern: lathed paper body, brass frame, cap, tassel, base ring, knot; a moth painted on the paper."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.model import Binding
+
+from .occlusion import bake_occlusion
+from .pattern import noise, normal_from_height, smoothstep
+from .shapes import ObjWriter, lathe, rect_uv, tube
+
+SIZE = 1024
+PANELS = 8
+RECTS = {
+    "Paper": (0.015, 0.015, 0.645, 0.615),
+    "Frame": (0.665, 0.015, 0.985, 0.315),
+    "Cap": (0.665, 0.335, 0.985, 0.615),
+    "Tassel": (0.015, 0.635, 0.325, 0.985),
+    "Base ring": (0.345, 0.635, 0.645, 0.985),
+    "Knot": (0.665, 0.635, 0.985, 0.985),
+}
+FLAGS = {
+    "Paper": "#ff0000", "Frame": "#00ff00", "Cap": "#0000ff", "Tassel": "#ffff00",
+    "Base ring": "#00ffff", "Knot": "#ff00ff", "Moth": "#ffffff",
+}  # fmt: skip
+TINTS = {
+    "Paper": "#ee7a3c", "Frame": "#c99a4e", "Cap": "#2f5f7c", "Tassel": "#cf2f4e",
+    "Base ring": "#6d5648", "Knot": "#efc152", "Moth": "#fbe3b8",
+}  # fmt: skip
+
+
+def _body_profile(count: int) -> list[tuple[float, float]]:
+    t = np.linspace(0, 1, count)
+    height = 1.0 - 2.0 * t
+    radius = 0.36 + 0.80 * np.sin(np.pi * (0.06 + 0.88 * t)) ** 0.62
+    return list(zip(radius, height, strict=True))
+
+
+def build_mesh() -> Mesh:
+    """The lantern as an OBJ mesh with six material groups."""
+    obj = ObjWriter()
+    obj.group("Paper")
+    body = lathe(_body_profile(25), 96, bulge=0.055, lobes=PANELS)
+    obj.grid(body, rect_uv(RECTS["Paper"], 25, 97), closed=True)
+    obj.group("Frame")
+    left, top, right, bottom = RECTS["Frame"]
+    rings = [(0.50, 1.0), (1.165, 0.32), (1.165, -0.32), (0.50, -1.0)]
+    ring_height = (bottom - top) * 0.125
+    for index, (radius, height) in enumerate(rings):
+        angles = np.linspace(0, 2 * np.pi, 65)
+        section = [(radius + 0.035 * np.cos(a), height + 0.035 * np.sin(a)) for a in np.linspace(np.pi, -np.pi, 9)]
+        del angles
+        y = top + index * (ring_height + 0.006)
+        obj.grid(lathe(section, 64), rect_uv((left, y, right, y + ring_height), 9, 65), closed=True)
+    start = top + 4 * (ring_height + 0.006)
+    rib_width = (right - left) / PANELS
+    profile = np.array(_body_profile(25))
+    for rib in range(PANELS):
+        angle = 2 * np.pi * rib / PANELS
+        path = np.stack([(profile[:, 0] + 0.008) * np.sin(angle), profile[:, 1], (profile[:, 0] + 0.008) * np.cos(angle)], -1)
+        x = left + rib * rib_width
+        obj.grid(tube(path, 0.022, 6), rect_uv((x, start, x + rib_width - 0.006, bottom), 25, 7))
+    obj.group("Cap")
+    cap = [(0.05, 1.62), (0.13, 1.60), (0.16, 1.50), (0.17, 1.36), (0.30, 1.25), (0.52, 1.17), (0.70, 1.07), (0.74, 1.02), (0.70, 0.98), (0.40, 0.97)]
+    obj.grid(lathe(cap, 64), rect_uv(RECTS["Cap"], len(cap), 65), closed=True)
+    obj.group("Base ring")
+    base = [(0.40, -0.97), (0.58, -0.99), (0.62, -1.05), (0.58, -1.13), (0.44, -1.17), (0.30, -1.25), (0.12, -1.29), (0.02, -1.30)]
+    obj.grid(lathe(base, 64), rect_uv(RECTS["Base ring"], len(base), 65), closed=True)
+    obj.group("Tassel")
+    tassel = [(0.03, -1.42), (0.10, -1.45), (0.115, -1.53), (0.085, -1.58), (0.12, -1.66), (0.165, -1.90), (0.20, -2.14), (0.17, -2.16), (0.02, -2.12)]
+    obj.grid(lathe(tassel, 48, bulge=0.10, lobes=24), rect_uv(RECTS["Tassel"], len(tassel), 49), closed=True)
+    obj.group("Knot")
+    left, top, right, bottom = RECTS["Knot"]
+    middle = (top + bottom) / 2
+    ball = [(0.10 * np.sin(a) + 0.004, -1.36 + 0.085 * np.cos(a)) for a in np.linspace(0.02, np.pi - 0.02, 11)]
+    obj.grid(lathe(ball, 32), rect_uv((left, top, right, middle - 0.006), 11, 33), closed=True)
+    angles = np.linspace(0, 2 * np.pi, 41)
+    loop = np.stack([0.17 * np.sin(angles), 1.77 + 0.17 * np.cos(angles), 0.02 * np.sin(2 * angles)], -1)
+    obj.grid(tube(loop, 0.035, 8), rect_uv((left, middle + 0.006, right, bottom), 41, 9))
+    return parse_mesh(obj.text(), "moth-lantern.obj")
+
+
+def _grid() -> tuple[NDArray, NDArray]:
+    v, u = np.mgrid[:SIZE, :SIZE]
+    return (u + 0.5) / SIZE, (v + 0.5) / SIZE
+
+
+def _local(rect: tuple[float, float, float, float]) -> tuple[NDArray, NDArray]:
+    u, v = _grid()
+    return (u - rect[0]) / (rect[2] - rect[0]), (v - rect[1]) / (rect[3] - rect[1])
+
+
+def _moth_mask(factor: int = 4) -> NDArray:
+    """Moths on every second panel, antialiased, 0..1."""
+    big = np.zeros((SIZE * factor // 2, SIZE * factor // 2), np.uint8)
+    left, top, right, bottom = RECTS["Paper"]
+    scale = big.shape[0]
+    panel = (right - left) / PANELS
+
+    def at(points: list[tuple[float, float]], side: int, cx: float, cy: float, s: float) -> NDArray:
+        return np.array([[(cx + side * x * s) * scale, (cy + y * s) * scale] for x, y in points]).round().astype(np.int32)
+
+    fore = [(0.02, -0.10), (0.22, -0.40), (0.58, -0.62), (0.95, -0.62), (0.90, -0.36), (0.70, -0.10), (0.42, 0.04), (0.05, 0.06)]
+    hind = [(0.05, 0.05), (0.40, 0.08), (0.62, 0.22), (0.56, 0.48), (0.34, 0.66), (0.20, 0.50), (0.06, 0.26)]
+    for index in range(PANELS):
+        if index % 2:
+            continue
+        cx, cy, s = left + (index + 0.5) * panel, (top + bottom) / 2 - 0.012, panel * 0.40
+        for side in (-1, 1):
+            cv2.fillPoly(big, [at(fore, side, cx, cy, s)], 255)
+            cv2.fillPoly(big, [at(hind, side, cx, cy, s)], 255)
+            center = tuple(int(v) for v in at([(0.60, -0.40)], side, cx, cy, s)[0])
+            cv2.circle(big, center, int(0.095 * s * scale), 0, -1)
+            feeler = at([(0.02, -0.20), (0.10, -0.42), (0.24, -0.58)], side, cx, cy, s)
+            cv2.polylines(big, [feeler], False, 255, max(2, int(0.035 * s * scale)))
+        body = tuple(int(v) for v in at([(0.0, 0.06)], 1, cx, cy, s)[0])
+        cv2.ellipse(big, body, (int(0.085 * s * scale), int(0.36 * s * scale)), 0, 0, 360, 255, -1)
+    big = cv2.GaussianBlur(big, (0, 0), 2.2)
+    big = np.where(big > 110, 255, 0).astype(np.uint8)
+    return cv2.resize(big, (SIZE, SIZE), interpolation=cv2.INTER_AREA).astype(np.float64) / 255
+
+
+def build_id_map() -> NDArray:
+    """Flag colors, islands grown by a gutter; the moths with antialiased edges, as a resized ID image has them."""
+    image = np.zeros((SIZE, SIZE, 3))
+    for name, (left, top, right, bottom) in RECTS.items():
+        color = [int(FLAGS[name][i : i + 2], 16) for i in (1, 3, 5)]
+        pad = 8
+        image[int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1] = color
+    moth = _moth_mask()[..., None]
+    image = image * (1 - moth) + 255 * moth
+    return np.round(image).astype(np.uint8)
+
+
+def build_detail() -> tuple[NDArray, NDArray]:
+    """The painter's light and dark, 0..1 linear, and a height for the normal map."""
+    gray, height = np.full((SIZE, SIZE), 0.7), np.zeros((SIZE, SIZE))
+    fibers = noise(SIZE, 60, 8, 1, 4)
+    long_fibers = noise(SIZE, 90, 4, 2, 3)
+    speckle = noise(SIZE, 90, 90, 3, 2)
+    for name, rect in RECTS.items():
+        x, y = _local(rect)
+        inside = (x > -0.05) & (x < 1.05) & (y > -0.05) & (y < 1.05)
+        if name == "Paper":
+            across = np.abs(((x * PANELS) % 1) - 0.5) * 2
+            glow = 0.62 + 0.38 * np.exp(-(((y - 0.52) / 0.34) ** 2)) * (1 - 0.35 * across**2)
+            crease = smoothstep(0.86, 1.0, across) * 0.10
+            g = glow * (0.90 + 0.14 * (fibers - 0.5) + 0.10 * smoothstep(0.72, 0.95, long_fibers)) - crease
+            h = fibers * 0.5 + smoothstep(0.7, 0.95, long_fibers) * 0.5
+        elif name == "Frame":
+            brushed = noise(SIZE, 6, 220, 5, 2)
+            edge = np.abs(((y * 8) % 1) - 0.5) * 2
+            g = 0.60 + 0.24 * (brushed - 0.5) + 0.18 * smoothstep(0.3, 0.0, edge) - 0.12 * smoothstep(0.8, 1.0, edge)
+            h = brushed * 0.35
+        elif name == "Cap":
+            dents = noise(SIZE, 26, 26, 6, 1)
+            rings = 0.5 + 0.5 * np.cos(y * 2 * np.pi * 9)
+            g = 0.58 + 0.34 * (dents - 0.5) + 0.06 * rings + 0.08 * smoothstep(0.66, 0.74, y) * smoothstep(0.86, 0.78, y)
+            h = dents * 2.4 + rings * 0.25
+        elif name == "Tassel":
+            strands = 0.5 + 0.5 * np.cos(x * 2 * np.pi * 48 + 2.0 * (noise(SIZE, 10, 4, 7, 2) - 0.5))
+            g = 0.46 + 0.34 * strands + 0.22 * (noise(SIZE, 160, 6, 8, 2) - 0.5)
+            wrap = smoothstep(0.24, 0.25, y) * smoothstep(0.41, 0.40, y)
+            g = g * (1 - wrap) + wrap * (0.55 + 0.25 * np.cos(y * 2 * np.pi * 60))
+            h = strands * 0.9
+        elif name == "Base ring":
+            grain = noise(SIZE, 5, 44, 9, 3)
+            lines = 0.5 + 0.5 * np.cos((y * 26 + 5 * (grain - 0.5)) * 2 * np.pi)
+            g = 0.50 + 0.20 * lines + 0.28 * (grain - 0.5)
+            h = lines * 0.5
+        else:
+            rope = 0.5 + 0.5 * np.cos((x * 14 + y * 22) * 2 * np.pi)
+            g = 0.52 + 0.32 * rope + 0.12 * (speckle - 0.5)
+            h = rope * 1.6
+        gray[inside], height[inside] = g[inside], h[inside]
+    moth = _moth_mask()
+    left, top, right, bottom = RECTS["Paper"]
+    x, _ = _local(RECTS["Paper"])
+    u = ((x * PANELS) % 1) - 0.5
+    veins = 0.5 + 0.5 * np.cos(np.abs(u) * 90 + 6 * (fibers - 0.5))
+    painted = 0.78 + 0.14 * veins - 0.22 * smoothstep(0.08, 0.0, np.abs(u)) + 0.10 * (fibers - 0.5)
+    gray = gray * (1 - moth) + painted * moth
+    return np.clip(gray + 0.05 * (speckle - 0.5), 0.03, 1.0), height
+
+
+def build_soot(openness: NDArray) -> NDArray:
+    """Soot gathers under the cap, at the foot, and in corners, 0..1."""
+    wisps, grain = noise(SIZE, 7, 5, 20, 4), noise(SIZE, 70, 70, 21, 3)
+    soot = np.zeros((SIZE, SIZE))
+    for name, rect in RECTS.items():
+        x, y = _local(rect)
+        inside = (x > -0.05) & (x < 1.05) & (y > -0.05) & (y < 1.05)
+        if name == "Paper":
+            value = 1.05 * smoothstep(0.30, 0.0, y + 0.16 * (wisps - 0.5)) + 0.40 * smoothstep(0.90, 1.02, y + 0.10 * (wisps - 0.5))
+        elif name == "Cap":
+            value = 0.85 * smoothstep(0.55, 0.95, y + 0.5 * (wisps - 0.5)) + 0.35 * smoothstep(0.62, 0.8, wisps)
+        else:
+            value = 0.55 * smoothstep(0.55, 0.85, wisps)
+        soot[inside] = value[inside]
+    corners = smoothstep(0.75, 0.35, openness)
+    soot = np.clip(soot * (0.55 + 0.75 * (grain - 0.25)) + 0.30 * corners * wisps, 0, 1)
+    return cv2.GaussianBlur(soot, (0, 0), 0.8)
+
+
+def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> NDArray:
+    """The painted original, 8-bit sRGB: tint times gray in linear light, a little hue drift, soot, occlusion."""
+    flags = {name: np.array([int(FLAGS[name][i : i + 2], 16) for i in (1, 3, 5)]) for name in FLAGS}
+    moth = _moth_mask()[..., None]
+    tint = np.ones((SIZE, SIZE, 3)) * 0.5
+    for name, rect in RECTS.items():
+        left, top, right, bottom = rect
+        pad = 8
+        block = np.s_[int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1]
+        assert (id_map[block][0, 0] == flags[name]).all()
+        tint[block] = hex_to_linear(TINTS[name])
+    tint = tint * (1 - moth) + hex_to_linear(TINTS["Moth"]) * moth
+    drift = np.stack([noise(SIZE, 9, 9, 30 + i, 3) for i in range(3)], -1)
+    color = tint * gray[..., None] * (1 + 0.035 * (drift - 0.5))
+    color = color * (1 - soot[..., None]) + hex_to_linear("#241d18") * soot[..., None]
+    return np.round(encode_srgb(color * openness[..., None]) * 255).astype(np.uint8)
+
+
+def build() -> State:
+    """The whole project."""
+    mesh = build_mesh()
+    openness = bake_occlusion(mesh, 512, 72, 0.9)
+    openness = cv2.resize(cv2.GaussianBlur(openness, (0, 0), 1.2), (SIZE, SIZE), interpolation=cv2.INTER_CUBIC)
+    occlusion = np.round(np.clip(0.25 + 0.78 * openness, 0, 1) * 255).astype(np.uint8)
+    id_map = build_id_map()
+    gray, height = build_detail()
+    soot = np.round(build_soot(openness) * 255).astype(np.uint8)
+    painted = paint(gray, id_map, soot / 255.0, occlusion / 255.0)
+    state = asset.rename_project(State(), "Moth Lantern")
+    state = asset.set_mesh(state, mesh)
+    state = asset.add_texture(state, Raster(painted, Encoding.SRGB), "lantern-painted.png")
+    state = asset.add_texture(state, Raster(id_map, Encoding.DATA), "lantern-id.png")
+    state = asset.add_texture(state, Raster(normal_from_height(height, 0.55), Encoding.DATA), "lantern-normal.png")
+    state = asset.add_texture(state, Raster.gray(occlusion), "lantern-occlusion.png")
+    state = asset.add_texture(state, Raster.gray(soot), "lantern-soot.png")
+    state = _make_regions(state)
+    state = _make_recipe(state)
+    return _make_variants(state)
+
+
+def _make_regions(state: State) -> State:
+    id_map = next(t for t in state.project.asset.textures if t.name == "lantern-id.png")
+    state = regions.regions_from_id_map(state, id_map.id)
+    names = {flag: name for name, flag in FLAGS.items()}
+    for region in state.project.regions.regions:
+        state = regions.update_region(state, region.id, name=names[region.source.color])
+    for place, name in enumerate(FLAGS):
+        order = [r.name for r in state.project.regions.regions]
+        region = state.project.regions.regions[order.index(name)]
+        state = regions.move_region(state, region.id, place - order.index(name))
+    return state
+
+
+def _region(state: State, name: str) -> str:
+    return next(r.id for r in state.project.regions.regions if r.name == name)
+
+
+def _make_recipe(state: State) -> State:
+    state = tone.add_missing_tints(state)
+    for step in state.project.recipe.steps:
+        region = state.project.regions.find(step.regions[0])
+        state = recipe.update_step(state, step.id, name=f"{region.name} tint")
+    state = recipe.add_step(state, "hue_shift", (_region(state, "Paper"),), step_id="step-drift")
+    state = recipe.update_step(state, "step-drift", name="Paper drift")
+    state = recipe.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")
+    state = recipe.add_step(state, "grade", None, step_id="step-fade")
+    state = recipe.update_step(state, "step-fade", name="Fade", regions=(_region(state, "Paper"), _region(state, "Moth"), _region(state, "Tassel")))
+    state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
+    state = recipe.add_step(state, "cover", None, step_id="step-soot")
+    state = recipe.update_step(state, "step-soot", name="Soot")
+    state = recipe.bind_input(state, "step-soot", "color", Binding(value="#241d18"))
+    state = recipe.name_input(state, "step-soot", "color", "Soot color", "Age")
+    state = recipe.name_input(state, "step-soot", "amount", "Soot", "Age")
+    state = recipe.add_step(state, "shade", None, step_id="step-shade")
+    state = recipe.name_input(state, "step-shade", "amount", "Occlusion", "Age")
+    return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
+
+
+VARIANTS: dict[str, tuple[str | None, dict[str, object]]] = {
+    "Ember": (None, {}),
+    "Harbour Night": (None, {
+        "Paper tint": "#6fa3cf", "Moth tint": "#f4e6c0", "Frame tint": "#b9bdc0", "Cap tint": "#5b3348",
+        "Tassel tint": "#e9c94f", "Base ring tint": "#3c434c", "Knot tint": "#d8dde2",
+    }),
+    "Harbour Night, old": ("Harbour Night", {"Soot": 1.0, "Sun fade": 0.55, "Occlusion": 1.0, "Paper hue drift": -14.0}),
+    "Plum Rain": (None, {
+        "Paper tint": "#a3569c", "Moth tint": "#ffc9de", "Frame tint": "#caa05a", "Cap tint": "#2c5a4a",
+        "Tassel tint": "#f0a03c", "Base ring tint": "#4a3a52", "Knot tint": "#f3d9a0",
+    }),
+    "Straw": (None, {
+        "Paper tint": "#f5c95e", "Moth tint": "#8a3d24", "Frame tint": "#7a6048", "Cap tint": "#6b4a2c",
+        "Tassel tint": "#3f7d72", "Base ring tint": "#5c4a35", "Knot tint": "#c8502e",
+    }),
+    "Celadon": (None, {
+        "Paper tint": "#9fd0b0", "Moth tint": "#ffffff", "Frame tint": "#d9a441", "Cap tint": "#544379",
+        "Tassel tint": "#d46a7e", "Base ring tint": "#38584f", "Knot tint": "#f1e2b6",
+    }),
+}  # fmt: skip
+
+
+def _make_variants(state: State) -> State:
+    parameters = {p.name: p.id for p in state.project.recipe.parameters}
+    for name, (parent, values) in VARIANTS.items():
+        by_name = {v.name: v.id for v in state.project.variants}
+        state = variants.add_variant(state, name, by_name.get(parent))
+        for key, value in values.items():
+            state = variants.set_value(state, state.project.active_variant, parameters[key], value)
+    return variants.activate(state, state.project.variants[0].id)

@@ -1,0 +1,1 @@
+"""The numeric truth of Even Palette: no interface code, no drawing code."""

@@ -1,0 +1,80 @@
+"""The sRGB transfer function and its inverse.
+
+Source: IEC 61966-2-1:1999; the same constants as CSS Color Module Level 4, section 10.2.
+"""
+
+import numpy as np
+from numba import njit, prange, vectorize
+from numpy.typing import NDArray
+
+F32 = NDArray[np.float32]
+
+
+def decode_srgb(encoded: NDArray) -> F32:
+    """sRGB-encoded values (any shape, 0..1) to linear light, float32. Values below 0 are mirrored."""
+    e = np.asarray(encoded, dtype=np.float64)
+    a = np.abs(e)
+    linear = np.where(a <= 0.04045, a / 12.92, ((a + 0.055) / 1.055) ** 2.4)
+    return np.copysign(linear, e).astype(np.float32)
+
+
+def encode_srgb(linear: NDArray) -> F32:
+    """Linear light (any shape, 0..1) to sRGB-encoded values, float32. Values below 0 are mirrored."""
+    c = np.asarray(linear, dtype=np.float64)
+    a = np.abs(c)
+    encoded = np.where(a <= 0.0031308, a * 12.92, 1.055 * a ** (1 / 2.4) - 0.055)
+    return np.copysign(encoded, c).astype(np.float32)
+
+
+#: Linear light of each 8-bit sRGB code: float32, shape (256,).
+DECODE_8BIT: F32 = decode_srgb(np.arange(256) / 255.0)
+#: 8-bit sRGB code of linear light quantized to 16 bits: uint8, shape (65536,).
+#: One 16-bit step is at most 0.05 codes, so rounding through it moves a code only at its exact border.
+ENCODE_16BIT_TO_8: NDArray[np.uint8] = np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _encode_flat(linear, table, out):  # type: ignore[no-untyped-def]
+    for block in prange((linear.size + 65535) // 65536):
+        for i in range(block * 65536, min(linear.size, (block + 1) * 65536)):
+            v = linear[i]
+            v = min(max(v, np.float32(0.0)), np.float32(1.0))
+            out[i] = table[np.uint16(v * np.float32(65535.0) + np.float32(0.5))]
+
+
+def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
+    """Linear light (any shape, clamped to 0..1) to 8-bit sRGB codes."""
+    source = np.ascontiguousarray(linear, dtype=np.float32)
+    out = np.empty(source.shape, np.uint8)
+    _encode_flat(source.reshape(-1), ENCODE_16BIT_TO_8, out.reshape(-1))
+    return out
+
+
+def decode_srgb_8bit(codes: NDArray[np.uint8]) -> F32:
+    """8-bit sRGB codes (any shape) to linear light, float32 0..1."""
+    return np.take(DECODE_8BIT, codes)
+
+
+@vectorize(["float32(float32)"], cache=True)
+def encode_scalar(c):  # type: ignore[no-untyped-def]
+    """sRGB encoding of one non-negative linear value, usable inside kernels."""
+    return np.float32(12.92) * c if c <= 0.0031308 else np.float32(1.055) * c ** np.float32(1 / 2.4) - np.float32(0.055)
+
+
+@vectorize(["float32(float32)"], cache=True)
+def decode_scalar(e):  # type: ignore[no-untyped-def]
+    """Linear light of one non-negative encoded value, usable inside kernels."""
+    return e / np.float32(12.92) if e <= 0.04045 else ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
+
+
+#: The same functions as GLSL. Shaders that need an encoding include this text once.
+GLSL = """
+vec3 ep_encode_srgb(vec3 c) {
+    vec3 a = max(c, vec3(0.0));
+    return mix(1.055 * pow(a, vec3(1.0 / 2.4)) - 0.055, 12.92 * a, vec3(lessThanEqual(a, vec3(0.0031308))));
+}
+vec3 ep_decode_srgb(vec3 e) {
+    vec3 a = max(e, vec3(0.0));
+    return mix(pow((a + 0.055) / 1.055, vec3(2.4)), a / 12.92, vec3(lessThanEqual(a, vec3(0.04045))));
+}
+"""

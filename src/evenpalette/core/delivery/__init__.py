@@ -1,0 +1,1 @@
+"""Delivery: what a game gets."""

@@ -1,0 +1,29 @@
+"""Errors worded for the artist: what is wrong, with which file or thing, and what to do."""
+
+
+class EvenPaletteError(Exception):
+    """Anything that can go wrong with the artist's files or choices; its text is shown as it is."""
+
+
+class ImageFileError(EvenPaletteError):
+    """An image file cannot be read or written."""
+
+
+class MeshFileError(EvenPaletteError):
+    """A mesh file cannot be read or holds a mesh that cannot be used."""
+
+
+class ProjectError(EvenPaletteError):
+    """A project folder cannot be opened or saved."""
+
+
+class RecipeError(EvenPaletteError):
+    """A recipe, step, parameter or variant does not fit together."""
+
+
+class RegionError(EvenPaletteError):
+    """Regions cannot be made from what was given."""
+
+
+class Cancelled(EvenPaletteError):  # noqa: N818 - it is an outcome, not a fault
+    """The artist stopped a long operation."""

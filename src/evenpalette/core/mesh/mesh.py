@@ -1,0 +1,138 @@
+"""Mesh: triangles with corner attributes and the groups they came in."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.errors import MeshFileError
+
+MAX_FACES = 5_000_000
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Triangles over shared positions. Treated as immutable.
+
+    positions: float32 (V, 3), right-handed, Y up, units of the file.
+    faces: int32 (F, 3), indices into positions; shared positions are what connects faces.
+    uvs: float32 (F, 3, 2) for each corner, or None. u runs right, **v runs down** from the first texture row.
+    normals: float32 (F, 3, 3) unit vectors for each corner.
+    colors: float32 (F, 3, 4) for each corner, stored values 0..1, or None.
+    groups: int32 (F,), index into group_names (material or group of the file).
+    """
+
+    positions: NDArray[np.float32]
+    faces: NDArray[np.int32]
+    uvs: NDArray[np.float32] | None
+    normals: NDArray[np.float32]
+    colors: NDArray[np.float32] | None
+    groups: NDArray[np.int32]
+    group_names: tuple[str, ...]
+    name: str = "mesh"
+    source_bytes: bytes = field(default=b"", repr=False)
+    source_ending: str = ""
+
+    @property
+    def face_count(self) -> int:
+        return len(self.faces)
+
+    @property
+    def bounds(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Smallest and largest corner of the box around the mesh, each (3,)."""
+        used = self.positions[self.faces.reshape(-1)]
+        return used.min(0), used.max(0)
+
+    def face_normals(self) -> NDArray[np.float32]:
+        """Geometric unit normals, (F, 3); zero for faces without area."""
+        a, b, c = (self.positions[self.faces[:, i]].astype(np.float64) for i in range(3))
+        return _unit(np.cross(b - a, c - a)).astype(np.float32)
+
+    def uv_areas(self) -> NDArray[np.float64]:
+        """Signed area of each face in UV space by the shoelace formula, (F,); 1.0 is the whole tile."""
+        if self.uvs is None:
+            return np.zeros(self.face_count)
+        a, b, c = (self.uvs[:, i].astype(np.float64) for i in range(3))
+        u, v = b - a, c - a
+        return 0.5 * (u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
+
+
+def build_mesh(
+    name: str,
+    positions: NDArray,
+    faces: NDArray,
+    *,
+    uvs: NDArray | None = None,
+    normals: NDArray | None = None,
+    colors: NDArray | None = None,
+    groups: NDArray | None = None,
+    group_names: tuple[str, ...] = ("all",),
+    weld: bool = False,
+) -> Mesh:
+    """Check the parts and make a Mesh. `weld` joins positions that are exactly equal.
+
+    Missing normals are computed, smooth within 40 degrees. Raises MeshFileError for no faces, too many, NaN or
+    infinite coordinates, and indices out of range; `name` is the file's name for those messages.
+    """
+    positions = np.asarray(positions, np.float32).reshape(-1, 3)
+    faces = np.asarray(faces, np.int64).reshape(-1, 3)
+    if not len(faces):
+        raise MeshFileError(f"{name} has no faces.")
+    if len(faces) > MAX_FACES:
+        raise MeshFileError(f"{name} has {len(faces):,} triangles; the limit is {MAX_FACES:,}.")
+    if faces.min() < 0 or faces.max() >= len(positions):
+        bad = int(((faces < 0) | (faces >= len(positions))).any(1).sum())
+        raise MeshFileError(f"{name}: {bad} faces name vertices that do not exist. Export the mesh again.")
+    if not np.isfinite(positions[faces.reshape(-1)]).all():
+        raise MeshFileError(f"{name} has vertices whose coordinates are not numbers. Export the mesh again.")
+    if uvs is not None and not np.isfinite(uvs).all():
+        raise MeshFileError(f"{name} has UVs that are not numbers. Unwrap or export the mesh again.")
+    if weld:
+        _, first, inverse = np.unique(positions, axis=0, return_index=True, return_inverse=True)
+        order = np.argsort(first)
+        rank = np.empty_like(order)
+        rank[order] = np.arange(len(order))
+        positions, faces = positions[first[order]], rank[inverse.reshape(-1)][faces]
+    faces = np.ascontiguousarray(faces, np.int32)
+    if normals is not None:
+        normals = _unit(np.nan_to_num(np.asarray(normals, np.float64)))
+        if (np.abs(normals).sum(-1) == 0).any():
+            normals = None
+    if normals is None:
+        normals = smooth_normals(positions, faces)
+    return Mesh(
+        positions=np.ascontiguousarray(positions),
+        faces=faces,
+        uvs=None if uvs is None else np.ascontiguousarray(uvs, np.float32),
+        normals=np.ascontiguousarray(normals, np.float32),
+        colors=None if colors is None else np.ascontiguousarray(np.clip(np.nan_to_num(colors), 0, 1), np.float32),
+        groups=np.zeros(len(faces), np.int32) if groups is None else np.asarray(groups, np.int32),
+        group_names=group_names,
+        name=name,
+    )
+
+
+def smooth_normals(positions: NDArray, faces: NDArray, crease_degrees: float = 40.0) -> NDArray[np.float32]:
+    """Corner normals (F, 3, 3): the area-weighted mean around the vertex where the face agrees with it, else its own."""
+    a, b, c = (positions[faces[:, i]].astype(np.float64) for i in range(3))
+    weighted = np.cross(b - a, c - a)
+    sums = np.zeros((len(positions), 3))
+    for corner in range(3):
+        np.add.at(sums, faces[:, corner], weighted)
+    own = _unit(weighted)
+    mean = _unit(sums)[faces]
+    agrees = (mean * own[:, None]).sum(-1) >= np.cos(np.radians(crease_degrees))
+    result = np.where(agrees[..., None], mean, own[:, None])
+    lost = np.abs(result).sum(-1) == 0
+    result[lost] = (0, 1, 0)
+    return result.astype(np.float32)
+
+
+def _unit(vectors: NDArray) -> NDArray:
+    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 1e-20)
+
+
+def triangulate(corner_count: int) -> list[tuple[int, int, int]]:
+    """A fan over the corners of a polygon."""
+    return [(0, i, i + 1) for i in range(1, corner_count - 1)]

@@ -1,0 +1,48 @@
+"""Reading mesh files, by their ending and checked by their content."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read_glb import parse_glb
+from evenpalette.core.mesh.read_obj import parse_obj
+from evenpalette.core.mesh.read_ply import parse_ply
+
+MAX_FILE_BYTES = 1 << 30
+_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb}
+#: File endings that the window offers to open.
+READABLE = tuple(_PARSERS)
+
+
+def read_mesh(path: Path | str) -> Mesh:
+    """Read an OBJ, PLY or GLB file. Raises MeshFileError with the file's name."""
+    path = Path(path)
+    try:
+        if path.stat().st_size > MAX_FILE_BYTES:
+            raise MeshFileError(f"{path.name} is larger than {MAX_FILE_BYTES >> 20} MiB and was not read.")
+        content = path.read_bytes()
+    except FileNotFoundError:
+        raise MeshFileError(f"{path} does not exist.") from None
+    except OSError as error:
+        raise MeshFileError(f"{path} cannot be read: {error.strerror}.") from error
+    return parse_mesh(content, path.name)
+
+
+def parse_mesh(content: bytes, name: str) -> Mesh:
+    """A mesh from a file's bytes; the ending of `name` says which format."""
+    ending = Path(name).suffix.lower()
+    parser = _PARSERS.get(ending)
+    if parser is None:
+        raise MeshFileError(f"{name}: meshes can be read from {', '.join(READABLE)}.")
+    if not content:
+        raise MeshFileError(f"{name} is empty.")
+    try:
+        mesh = parser(content, name)
+    except MeshFileError:
+        raise
+    except Exception as error:
+        detail = (str(error).splitlines() or [type(error).__name__])[0][:120]
+        raise MeshFileError(f"{name} is damaged or not a {ending[1:].upper()} mesh ({detail}).") from error
+    return replace(mesh, source_bytes=content, source_ending=ending)

@@ -1,0 +1,47 @@
+"""PLY, text and binary, through trimesh; vertex properties are taken from its raw table by their usual names."""
+
+import io
+
+import numpy as np
+import trimesh
+
+from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.mesh import Mesh, build_mesh
+
+_UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
+
+
+def parse_ply(content: bytes, name: str) -> Mesh:
+    """Parse the bytes of a PLY file. UVs come from s,t / u,v / texture_u,texture_v; colors from red, green, blue."""
+    if not content.startswith(b"ply"):
+        raise MeshFileError(f"{name} is not a PLY mesh.")
+    loaded = trimesh.load(io.BytesIO(content), file_type="ply", process=False, maintain_order=True)
+    if not isinstance(loaded, trimesh.Trimesh) or not len(loaded.faces):
+        raise MeshFileError(f"{name} has no faces.")
+    raw = loaded.metadata.get("_ply_raw", {}).get("vertex", {}).get("data")
+    fields = getattr(getattr(raw, "dtype", None), "names", None) or (list(raw) if isinstance(raw, dict) else [])
+    faces = np.asarray(loaded.faces, np.int64)
+    if faces.min() < 0 or faces.max() >= len(loaded.vertices):
+        raise MeshFileError(f"{name}: faces name vertices that do not exist. Export the mesh again.")
+    uvs = normals = colors = None
+    for u, v in _UV_NAMES:
+        if u in fields and v in fields:
+            table = np.stack([_column(raw, u), 1.0 - _column(raw, v)], -1)
+            uvs = table[faces]
+            break
+    if all(key in fields for key in ("nx", "ny", "nz")):
+        normals = np.stack([_column(raw, key) for key in ("nx", "ny", "nz")], -1)[faces]
+    if all(key in fields for key in ("red", "green", "blue")):
+        channels = [_color(raw, key) for key in ("red", "green", "blue")]
+        channels.append(_color(raw, "alpha") if "alpha" in fields else np.ones_like(channels[0]))
+        colors = np.stack(channels, -1)[faces]
+    return build_mesh(name, loaded.vertices, faces, uvs=uvs, normals=normals, colors=colors, weld=True)
+
+
+def _column(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]
+    return np.asarray(raw[key], np.float32).reshape(-1)
+
+
+def _color(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]
+    column = np.asarray(raw[key]).reshape(-1)
+    return column.astype(np.float32) / 255 if column.dtype.kind in "ui" else column.astype(np.float32)

@@ -1,0 +1,63 @@
+"""Which face lies under which texel.
+
+A texel belongs to the face that covers its center; centers exactly on an edge follow the top-left rule
+(Vulkan specification, "Basic Polygon Rasterization"), so that no texel between two faces is lost or taken twice.
+"""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+
+@njit(nogil=True, cache=True)
+def _rasterize(corners, width, height, out):  # type: ignore[no-untyped-def]
+    for face in range(corners.shape[0]):
+        x0, y0 = corners[face, 0, 0] * width, corners[face, 0, 1] * height
+        x1, y1 = corners[face, 1, 0] * width, corners[face, 1, 1] * height
+        x2, y2 = corners[face, 2, 0] * width, corners[face, 2, 1] * height
+        area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+        if area == 0.0:
+            continue
+        if area < 0:
+            x1, y1, x2, y2 = x2, y2, x1, y1
+        left = max(0, int(np.ceil(min(x0, x1, x2) - 0.5)))
+        right = min(width - 1, int(np.floor(max(x0, x1, x2) - 0.5)))
+        top = max(0, int(np.ceil(min(y0, y1, y2) - 0.5)))
+        bottom = min(height - 1, int(np.floor(max(y0, y1, y2) - 0.5)))
+        # y runs down: for this winding an edge is "top" when it runs right on a level, "left" when it runs up.
+        own0 = (y1 == y0 and x1 > x0) or y1 < y0
+        own1 = (y2 == y1 and x2 > x1) or y2 < y1
+        own2 = (y0 == y2 and x0 > x2) or y0 < y2
+        for row in range(top, bottom + 1):
+            y = row + 0.5
+            for column in range(left, right + 1):
+                x = column + 0.5
+                e0 = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
+                e1 = (x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)
+                e2 = (x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)
+                if (e0 > 0 or (e0 == 0 and own0)) and (e1 > 0 or (e1 == 0 and own1)) and (
+                    e2 > 0 or (e2 == 0 and own2)
+                ):
+                    out[row, column] = face
+
+
+def face_map(uvs: NDArray[np.float32], width: int, height: int) -> NDArray[np.int32]:
+    """The face under each texel center, int32 (height, width), -1 where there is none; later faces win overlaps.
+
+    uvs: (F, 3, 2), v running down; parts outside the tile 0..1 are cut off.
+    """
+    out = np.full((height, width), -1, np.int32)
+    _rasterize(np.ascontiguousarray(uvs, np.float64), width, height, out)
+    return out
+
+
+def barycentric(triangle: NDArray, point: NDArray) -> NDArray[np.float64]:
+    """Weights (3,) of a 2D point in a 2D triangle (3, 2); zeros where the triangle has no area."""
+    a, b, c = np.asarray(triangle, np.float64)
+    area = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
+    if area == 0:
+        return np.zeros(3)
+    p = np.asarray(point, np.float64)
+    wb = ((p[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (p[1] - a[1])) / area
+    wc = ((b[0] - a[0]) * (p[1] - a[1]) - (p[0] - a[0]) * (b[1] - a[1])) / area
+    return np.array([1 - wb - wc, wb, wc])

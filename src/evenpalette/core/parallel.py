@@ -1,0 +1,50 @@
+"""Running independent pieces of work on worker threads, with progress and cancel."""
+
+import os
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+from evenpalette.core.errors import Cancelled
+
+T = TypeVar("T")
+#: Called with the share done, 0..1. Raising Cancelled from it stops the work.
+Progress = Callable[[float], None]
+
+WORKERS = max(1, min(os.cpu_count() or 1, 16))
+
+
+def no_progress(_: float) -> None:
+    """For callers that do not watch."""
+
+
+def run_over(pieces: Iterable[T], work: Callable[[T], None], progress: Progress = no_progress) -> None:
+    """Call `work` for every piece, several at once. `progress` is called from the calling thread.
+
+    The first error stops the rest and is raised here; so is Cancelled.
+    """
+    todo = list(pieces)
+    if len(todo) <= 1 or WORKERS == 1:
+        for done, piece in enumerate(todo, 1):
+            work(piece)
+            progress(done / len(todo))
+        return
+    stopped = False
+
+    def guarded(piece: T) -> None:
+        if not stopped:
+            work(piece)
+
+    with ThreadPoolExecutor(WORKERS) as pool:
+        futures = [pool.submit(guarded, piece) for piece in todo]
+        try:
+            for done, future in enumerate(futures, 1):
+                future.result()
+                if done % 8 == 0 or done == len(futures):
+                    progress(done / len(futures))
+        except BaseException:
+            stopped = True
+            raise
+
+
+__all__ = ["WORKERS", "Cancelled", "Progress", "no_progress", "run_over"]

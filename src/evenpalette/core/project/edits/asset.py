@@ -1,0 +1,133 @@
+"""Bringing in the mesh and the textures, and saying what each texture holds."""
+
+from dataclasses import replace
+from pathlib import Path
+from types import MappingProxyType
+
+from evenpalette.core.errors import EvenPaletteError, MeshFileError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.project.model import MeshInfo, Role, Texture
+from evenpalette.core.project.state import MeshView, State, new_id
+from evenpalette.core.raster.raster import Encoding, Raster
+
+_ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
+    (Role.ID_MAP, ("id", "ids", "idmap", "flags")),
+    (Role.CHANNEL_MASK, ("rgbmask", "channels", "channelmask", "masks")),
+    (Role.NORMAL, ("normal", "normals", "nrm", "nor")),
+    (Role.OCCLUSION, ("occlusion", "ao", "occ")),
+    (Role.MASK, ("mask", "dirt", "soot", "wear", "dust", "rust", "edge")),
+    (Role.DATA, ("roughness", "rough", "metallic", "metal", "height", "finish", "orm", "position", "thickness")),
+    (Role.PAINTED, ("color", "colour", "painted", "base", "albedo", "diffuse", "col")),
+)
+
+
+def guess_role(name: str, raster: Raster) -> Role:
+    """What a texture probably holds, from the words of its file name; gray pictures without a word are masks."""
+    text = "".join(c if c.isalnum() else " " for c in Path(name).stem.lower())
+    words = text.split()
+    for role, keys in _ROLE_WORDS:
+        if any(key in words for key in keys):
+            return role
+    return Role.MASK if raster.channels <= 2 else Role.PAINTED
+
+
+def encoding_for(role: Role, raster: Raster) -> Encoding:
+    """The encoding a role implies; float color is linear light."""
+    if role.encoding is Encoding.SRGB and raster.pixels.dtype.kind == "f":
+        return Encoding.LINEAR
+    return role.encoding
+
+
+def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
+    """Use this mesh. Raises MeshFileError for one on which no texture can lie."""
+    if mesh.uvs is None:
+        raise MeshFileError(
+            f"{mesh.name} has no UVs, so no texture can lie on it. Unwrap it where it was modeled and bring it in again."
+        )
+    if abs(mesh.uv_areas()).sum() < 1e-9:
+        raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
+    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path)
+    asset = state.project.asset.model_copy(update={"mesh": info})
+    return replace(state.with_project(asset=asset), mesh=MeshView(mesh))
+
+
+def add_texture(state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "") -> State:
+    """Bring in a texture; its encoding follows what it holds. The first painted color becomes what tones are made from."""
+    role = role or guess_role(name, raster)
+    encoding = encoding_for(role, raster)
+    texture = Texture(id=new_id("texture"), name=Path(name).name, role=role, encoding=encoding, source_path=source_path)
+    asset = state.project.asset
+    parts: dict[str, object] = {"asset": asset.model_copy(update={"textures": (*asset.textures, texture)})}
+    if role is Role.PAINTED and state.project.tone.painted is None:
+        parts["tone"] = state.project.tone.model_copy(update={"painted": texture.id})
+    textures = {**state.textures, texture.id: raster.with_encoding(encoding)}
+    return replace(state.with_project(**parts), textures=MappingProxyType(textures))
+
+
+def replace_texture(state: State, texture_id: str, raster: Raster) -> State:
+    """Put new pixels in a texture's place, e.g. after its file changed."""
+    texture = _texture(state, texture_id)
+    textures = {**state.textures, texture_id: raster.with_encoding(texture.encoding)}
+    return replace(state, textures=MappingProxyType(textures))
+
+
+def set_role(state: State, texture_id: str, role: Role) -> State:
+    """Say what a texture holds; its numbers stay, only their meaning changes."""
+    texture = _texture(state, texture_id)
+    raster = state.textures[texture_id]
+    encoding = encoding_for(role, raster)
+    state = _with_texture(state, texture.model_copy(update={"role": role, "encoding": encoding}))
+    textures = {**state.textures, texture_id: raster.with_encoding(encoding)}
+    tone = state.project.tone
+    if role is Role.PAINTED and tone.painted is None:
+        state = state.with_project(tone=tone.model_copy(update={"painted": texture_id}))
+    return replace(state, textures=MappingProxyType(textures))
+
+
+def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:
+    """Say how a texture's numbers are to be read, against what its role suggests."""
+    texture = _texture(state, texture_id)
+    state = _with_texture(state, texture.model_copy(update={"encoding": encoding}))
+    textures = {**state.textures, texture_id: state.textures[texture_id].with_encoding(encoding)}
+    return replace(state, textures=MappingProxyType(textures))
+
+
+def remove_texture(state: State, texture_id: str) -> State:
+    """Take a texture out. Raises EvenPaletteError while something is made from it."""
+    texture = _texture(state, texture_id)
+    users = [f"region {r.name}" for r in state.project.regions.regions if r.source.texture == texture_id]
+    users += [
+        f"step {s.name}" for s in state.project.recipe.steps if any(c.texture == texture_id for c in s.channels.values())
+    ]
+    if state.project.recipe.base == texture_id:
+        users.append("the start of the recipe")
+    if users:
+        raise EvenPaletteError(f"{texture.name} is still used by {', '.join(users[:4])}. Give these another source first.")
+    asset = state.project.asset
+    kept = tuple(t for t in asset.textures if t.id != texture_id)
+    parts: dict[str, object] = {"asset": asset.model_copy(update={"textures": kept})}
+    if state.project.tone.painted == texture_id:
+        others = [t.id for t in kept if t.role is Role.PAINTED]
+        parts["tone"] = state.project.tone.model_copy(update={"painted": others[0] if others else None})
+    textures = {key: value for key, value in state.textures.items() if key != texture_id}
+    return replace(state.with_project(**parts), textures=MappingProxyType(textures))
+
+
+def rename_project(state: State, name: str) -> State:
+    """Give the project a name. Raises EvenPaletteError for an empty one."""
+    if not name.strip():
+        raise EvenPaletteError("A project needs a name.")
+    return state.with_project(name=name.strip()[:80])
+
+
+def _texture(state: State, texture_id: str) -> Texture:
+    texture = state.project.asset.texture(texture_id)
+    if texture is None:
+        raise EvenPaletteError("That texture is no longer in the project.")
+    return texture
+
+
+def _with_texture(state: State, changed: Texture) -> State:
+    asset = state.project.asset
+    textures = tuple(changed if t.id == changed.id else t for t in asset.textures)
+    return state.with_project(asset=asset.model_copy(update={"textures": textures}))

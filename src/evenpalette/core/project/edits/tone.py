@@ -1,0 +1,113 @@
+"""Making the tone and putting it at the start of the recipe."""
+
+from dataclasses import replace
+
+from evenpalette.core.errors import RegionError
+from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.project.edits.recipe import add_step, bind_input, free_parameter_name, set_base, update_parameter
+from evenpalette.core.project.state import State, new_id
+from evenpalette.core.recipe.evaluate import Sources, evaluate
+from evenpalette.core.recipe.model import TONE, Binding, Step
+from evenpalette.core.recipe.parameters import Parameter, ValueType
+from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.tones.fit import (
+    fit_tints,
+    hidden_by_covers,
+    plain_tone,
+    report_fit,
+    solve_gray,
+    tone_raster,
+)
+from evenpalette.core.tones.model import ToneReport, ToneRow
+
+FIT = "fit"
+
+
+def tint_step_of(state: State, region_id: str) -> Step | None:
+    """The step that tints just this region through a parameter."""
+    for step in state.project.recipe.steps:
+        color = step.inputs.get("color")
+        if step.kind == "tint" and step.regions == (region_id,) and color is not None and color.parameter:
+            return step
+    return None
+
+
+def add_missing_tints(state: State) -> State:
+    """Give every region a Tint step with a color parameter of its own, at the start of the recipe, in region order."""
+    for place, region in enumerate(state.project.regions.regions):
+        if tint_step_of(state, region.id) is not None:
+            continue
+        parameter = Parameter(
+            id=new_id("parameter"), name=free_parameter_name(state.project.recipe, f"{region.name} tint"),
+            type=ValueType.COLOR, default="#ffffff", group=region.name, description=f"Color of {region.name}",
+        )  # fmt: skip
+        recipe = state.project.recipe
+        step_id = new_id("step")
+        state = state.with_project(recipe=recipe.model_copy(update={"parameters": (*recipe.parameters, parameter)}))
+        state = add_step(state, "tint", (region.id,), at=min(place, len(recipe.steps)), step_id=step_id)
+        state = bind_input(state, step_id, "color", Binding(parameter=parameter.id))
+    return state
+
+
+def make_tone(state: State, method: str = FIT, progress: Progress = no_progress) -> State:
+    """Make the tone from the painted texture by 'fit' or a plain gray, set the tints that go with it, and report.
+
+    The defaults of the regions' tint parameters are set; variants keep what they set themselves. The report compares
+    the default variant with the painted texture. Raises RegionError without a painted texture or regions.
+    """
+    texture = state.project.asset.texture(state.project.tone.painted)
+    if texture is None or texture.id not in state.textures:
+        raise RegionError("There is no painted texture to make a tone from. Bring one in at Asset and say what it holds.")
+    if not state.project.regions.regions:
+        raise RegionError("Make regions first: a tone is fitted region by region.")
+    painted = state.textures[texture.id].as_linear_rgb()
+    state = add_missing_tints(set_base(state, TONE))
+    height, width = painted.shape[:2]
+    working = state.sources.at_size(width, height) if state.sources.coverages else state.sources
+    steps = state.bound_steps(None)
+    coverages = dict(zip(state.region_ids, working.coverages, strict=True))
+    progress(0.1)
+    if method == FIT:
+        hidden = hidden_by_covers(steps, state.textures, (width, height))
+        tints = fit_tints(painted, working.coverages, hidden, state.project.tone.white_percentile)
+    else:
+        gray, tints = plain_tone(painted, method, working.coverages)
+    by_region = dict(zip(state.region_ids, tints, strict=True))
+    for region_id, tint in by_region.items():
+        step = tint_step_of(state, region_id)
+        if step is not None and (parameter := step.inputs["color"].parameter):
+            state = update_parameter(state, parameter, default=tint)
+    steps = state.bound_steps(None)
+    if method == FIT:
+        gray = solve_gray(steps, working, painted, lambda done: progress(0.2 + done * 0.5))
+    tone = tone_raster(gray)
+    faces = state.mesh.faces_under_texels if state.mesh else None
+    used = used_mask(faces, (height, width))
+    sources = Sources(tone, working.coverages, working.overlap, working.textures)
+    rebuilt = evaluate(steps, sources, float_output=True).pixels
+    progress(0.8)
+    rows, mean, p95 = report_fit(rebuilt, painted, coverages, by_region, gray, used)
+    report = ToneReport(
+        method=method, mean=mean, p95=p95,
+        rows=tuple(ToneRow(region=r.region, mean=r.mean_difference, p95=r.p95_difference, gray=r.mean_gray) for r in rows),
+    )  # fmt: skip
+    compared = tuple(r for r in state.project.tone.compared if r.method != method) + (report,)
+    settings = state.project.tone.model_copy(update={"method": method, "report": report, "compared": compared})
+    progress(1.0)
+    return replace(state.with_project(tone=settings), tone=tone)
+
+
+def compare_methods(state: State, methods: tuple[str, ...], progress: Progress = no_progress) -> State:
+    """Reports of several methods for the table; the tone in use stays."""
+    reports = []
+    for index, method in enumerate(methods):
+        made = make_tone(state, method, lambda done, i=index: progress((i + done) / len(methods)))  # type: ignore[misc]
+        assert made.project.tone.report is not None
+        reports.append(made.project.tone.report)
+    return state.with_project(tone=state.project.tone.model_copy(update={"compared": tuple(reports)}))
+
+
+def set_painted(state: State, texture_id: str) -> State:
+    """Choose the painted texture that tones are made from."""
+    tone = state.project.tone.model_copy(update={"painted": texture_id, "report": None, "compared": ()})
+    return state.with_project(tone=tone)

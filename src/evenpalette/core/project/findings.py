@@ -1,0 +1,109 @@
+"""Everything that is wrong with a document, by station. The window, `check` and delivery show the same list."""
+
+import numpy as np
+
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
+
+STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
+
+
+def find_all(state: State) -> list[Finding]:
+    """Findings of every station, in the order of the path."""
+    return [
+        *_asset(state),
+        *find_gaps_and_overlaps(state.project.regions, dict(state.coverages), state.used),
+        *_tones(state),
+        *_recipe(state),
+        *_variants(state),
+    ]
+
+
+def _asset(state: State) -> list[Finding]:
+    found = []
+    for texture in state.project.asset.textures:
+        if texture.role.encoding is Encoding.DATA and texture.encoding is not Encoding.DATA:
+            text = f"{texture.name} holds {texture.role.value} but is read as color"
+            found.append(Finding("data-as-color", "asset", text))
+        if texture.role.encoding is Encoding.SRGB and texture.encoding is Encoding.DATA:
+            found.append(Finding("color-as-data", "asset", f"{texture.name} holds color but is read as data"))
+    if state.mesh is not None and state.mesh.mesh.uvs is not None:
+        uvs = state.mesh.mesh.uvs
+        outside = int(((uvs < -1e-4) | (uvs > 1 + 1e-4)).any((1, 2)).sum())
+        if outside:
+            found.append(Finding("uv-outside", "asset", f"{outside:,} faces have UVs outside the tile"))
+        empty = int((np.abs(state.mesh.mesh.uv_areas()) < 1e-12).sum())
+        if empty:
+            found.append(Finding("uv-empty", "asset", f"{empty:,} faces have no area in the UV layout"))
+    return found
+
+
+def _tones(state: State) -> list[Finding]:
+    report = state.project.tone.report
+    if report is None:
+        return []
+    found = []
+    names = {region.id: region.name for region in state.project.regions.regions}
+    for row in report.rows:
+        if row.region in names and row.mean > 3.0:
+            text = f"{names[row.region]}: one tint does not rebuild it (mean CIEDE2000 {row.mean:.1f})"
+            found.append(Finding("poor-fit", "tones", text, row.region))
+    return found
+
+
+def _recipe(state: State) -> list[Finding]:
+    recipe = state.project.recipe
+    found = []
+    if recipe.steps and recipe.base == TONE and state.tone is None:
+        found.append(Finding("no-tone", "recipe", "The recipe starts from the tone, but there is none yet"))
+    for step in recipe.steps:
+        if step.kind not in KINDS:
+            found.append(Finding("unknown-step", "recipe", f"{step.name}: this version has no such kind of step"))
+            continue
+        for channel in KINDS[step.kind].channels:
+            ref = step.channels.get(channel.key)
+            if ref is None or ref.texture not in state.textures:
+                text = f"{step.name} reads no texture for {channel.label.lower()}, so it changes nothing"
+                found.append(Finding("no-texture", "recipe", text))
+        if step.regions is not None and not step.regions:
+            found.append(Finding("no-region", "recipe", f"{step.name} is limited to no region, so it changes nothing"))
+    for parameter in recipe.parameters:
+        if not recipe.users(parameter.id):
+            text = f"No step reads the parameter {parameter.name}; moving it changes nothing"
+            found.append(Finding("unused-parameter", "recipe", text))
+    return found
+
+
+def _variants(state: State) -> list[Finding]:
+    found = []
+    seen: dict[tuple, str] = {}
+    for variant in state.project.variants:
+        values = tuple(sorted(state.values(variant.id).items()))
+        if values in seen:
+            text = f"{variant.name} and {seen[values]} look the same"
+            found.append(Finding("same-variant", "variants", text))
+        else:
+            seen[values] = variant.name
+    return found
+
+
+def station_state(state: State, station: str, findings: list[Finding]) -> str:
+    """'untouched', 'in order', or the number of open findings as text."""
+    count = sum(1 for finding in findings if finding.station == station)
+    if count:
+        return str(count)
+    project = state.project
+    touched = {
+        "asset": project.asset.mesh is not None or bool(project.asset.textures),
+        "regions": bool(project.regions.regions),
+        "tones": state.tone is not None,
+        "recipe": bool(project.recipe.steps),
+        "variants": bool(project.variants),
+        "delivery": bool(project.variants) and bool(project.recipe.steps) and not findings,
+    }
+    return "in order" if touched[station] else "untouched"
+
+

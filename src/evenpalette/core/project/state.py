@@ -1,0 +1,104 @@
+"""The document in memory: one immutable value. A change makes a new one that shares everything it did not touch."""
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from types import MappingProxyType
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.topology import Topology, find_topology
+from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.project.model import Project
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.binding import BoundStep, bind_recipe
+from evenpalette.core.recipe.evaluate import Sources
+from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.parameters import Value
+from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.variants.model import resolve_values
+
+#: Side of the map from texels to faces that hovering and the used area are read from.
+FACE_MAP_TEXELS = 1024
+_PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
+
+
+class MeshView:
+    """A mesh with what is computed from it once: topology and the face under each texel."""
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+
+    @cached_property
+    def topology(self) -> Topology:
+        return find_topology(self.mesh)
+
+    @cached_property
+    def faces_under_texels(self) -> NDArray[np.int32]:
+        assert self.mesh.uvs is not None
+        return face_map(self.mesh.uvs, FACE_MAP_TEXELS, FACE_MAP_TEXELS)
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """The project, its mesh, and its rasters: textures by id, coverages by region id, and the tone.
+
+    Never changed in place, so it can be kept by the history and saved from another thread.
+    """
+
+    project: Project = field(default_factory=Project)
+    mesh: MeshView | None = None
+    textures: Mapping[str, Raster] = field(default_factory=lambda: MappingProxyType({}))
+    coverages: Mapping[str, NDArray[np.uint8]] = field(default_factory=lambda: MappingProxyType({}))
+    tone: Raster | None = None
+
+    def with_project(self, **parts: object) -> "State":
+        """The state with parts of the project replaced."""
+        return replace(self, project=self.project.model_copy(update=parts))
+
+    @property
+    def region_ids(self) -> list[str]:
+        """Ids of the regions in order."""
+        return [region.id for region in self.project.regions.regions]
+
+    def values(self, variant_id: str | None) -> dict[str, Value]:
+        """Every parameter's value in a variant; None is the defaults."""
+        return resolve_values(self.project.recipe, self.project.variants, variant_id)
+
+    def bound_steps(self, variant_id: str | None) -> list[BoundStep]:
+        """The recipe with a variant's values put in."""
+        return bind_recipe(self.project.recipe, self.region_ids, self.values(variant_id))
+
+    @property
+    def base(self) -> Raster:
+        """What the recipe starts from; a plain gray while there is nothing."""
+        base = self.project.recipe.base
+        raster = self.tone if base == TONE else self.textures.get(base)
+        if raster is None:
+            painted = self.project.tone.painted
+            raster = self.textures.get(painted) if painted else None
+        return raster if raster is not None else _PLAIN_TONE
+
+    @cached_property
+    def sources(self) -> Sources:
+        """What the recipe reads."""
+        planes = [self.coverages[r] for r in self.region_ids if r in self.coverages]
+        if len(planes) != len(self.region_ids):
+            shape = planes[0].shape if planes else (8, 8)
+            planes = [self.coverages.get(r, np.zeros(shape, np.uint8)) for r in self.region_ids]
+        return Sources(self.base, planes, self.project.regions.overlap, self.textures)
+
+    @cached_property
+    def used(self) -> NDArray[np.bool_]:
+        """Texels of the coverages that some face lies on."""
+        shape = next(iter(self.coverages.values())).shape if self.coverages else (FACE_MAP_TEXELS,) * 2
+        faces = self.mesh.faces_under_texels if self.mesh and self.mesh.mesh.uvs is not None else None
+        return used_mask(faces, (shape[0], shape[1]))
+
+
+def new_id(prefix: str) -> str:
+    """A short id that no other thing in any project has."""
+    return f"{prefix}-{secrets.token_hex(4)}"

@@ -1,0 +1,94 @@
+"""Writing image files: 8 and 16-bit PNG, JPEG, 8/16/float TIFF, float OpenEXR. Every write is atomic."""
+
+import io
+import tempfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+import OpenEXR
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image
+
+from evenpalette.core.errors import ImageFileError
+from evenpalette.core.files import write_atomically
+from evenpalette.core.raster.raster import Encoding, Raster, quantize
+
+#: zlib level: 3 writes four times faster than 9 for files a few percent larger (measured on painted textures).
+_PNG_LEVEL = 3
+WRITABLE = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
+
+
+def encode_png(raster: Raster) -> bytes:
+    """The raster as PNG bytes; float32 is stored with 16 bits."""
+    pixels = raster.pixels if raster.pixels.dtype != np.float32 else quantize(raster.pixels, np.dtype(np.uint16))
+    if pixels.shape[2] == 2:
+        pixels = pixels[..., [0, 0, 0, 1]]
+    if pixels.shape[2] >= 3:
+        order = [2, 1, 0, 3][: pixels.shape[2]]
+        pixels = np.ascontiguousarray(pixels[..., order])
+    done, encoded = cv2.imencode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, _PNG_LEVEL])
+    if not done:
+        raise ImageFileError("The PNG could not be made.")
+    return encoded.tobytes()
+
+
+def encode_exr(raster: Raster) -> bytes:
+    """The raster's stored values as 32-bit float OpenEXR bytes, ZIP-compressed; color is stored as linear light."""
+    values = raster.as_linear()
+    names = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[raster.channels]
+    channels = {name: np.ascontiguousarray(values[..., i]) for i, name in enumerate(names)}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "image.exr"
+        with OpenEXR.File(header, channels) as image:
+            image.write(str(path))
+        return path.read_bytes()
+
+
+def encode_image(raster: Raster, ending: str) -> bytes:
+    """The raster as the bytes of a file with this ending ('.png', '.jpg', '.tif', '.exr').
+
+    16-bit data goes into 8-bit formats rounded. Raises ImageFileError for an unknown ending.
+    """
+    ending = ending.lower()
+    if ending == ".png":
+        return encode_png(raster)
+    if ending == ".exr":
+        return encode_exr(raster)
+    stream = io.BytesIO()
+    if ending in (".tif", ".tiff"):
+        pixels: NDArray = raster.pixels[..., 0] if raster.channels == 1 else raster.pixels
+        tifffile.imwrite(
+            stream,
+            pixels,
+            photometric="minisblack" if raster.channels <= 2 else "rgb",
+            compression="zlib",
+            extrasamples=["unassalpha"] if raster.channels in (2, 4) else None,
+        )
+        return stream.getvalue()
+    if ending in (".jpg", ".jpeg"):
+        values = quantize(raster.as_unit(), np.dtype(np.uint8))
+        image = Image.fromarray(values[..., 0] if raster.channels <= 2 else values[..., :3])
+        image.save(stream, "JPEG", quality=95, subsampling=0)
+        return stream.getvalue()
+    raise ImageFileError(f"Images can be written as {', '.join(WRITABLE)}, not as '{ending}'.")
+
+
+def write_image(raster: Raster, path: Path | str) -> None:
+    """Write the raster in the format that the ending of `path` names. Raises ImageFileError."""
+    path = Path(path)
+    content = encode_image(raster, path.suffix)
+    try:
+        write_atomically(path, content)
+    except OSError as error:
+        raise ImageFileError(f"{path} cannot be written: {error.strerror or error}.") from error
+
+
+def mask_raster(coverage: NDArray, depth: int = 8) -> Raster:
+    """A coverage plane (height, width) of 0..1 floats or uint8 as a data raster of 8 or 16 bits."""
+    if coverage.dtype == np.uint8 and depth == 8:
+        return Raster.gray(coverage)
+    values = coverage.astype(np.float32) / 255 if coverage.dtype == np.uint8 else coverage
+    return Raster(quantize(values[..., None], np.dtype(np.uint8 if depth == 8 else np.uint16)), Encoding.DATA)

@@ -1,0 +1,136 @@
+"""Raster: an image that knows what its numbers mean."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.encoding import F32, decode_srgb, decode_srgb_8bit, encode_srgb
+
+
+class Encoding(StrEnum):
+    """What the stored values are: `srgb` color, `linear` (HDR) color, or `data` that is never color-converted."""
+
+    SRGB = "srgb"
+    LINEAR = "linear"
+    DATA = "data"
+
+
+@dataclass(frozen=True)
+class Raster:
+    """An image of shape (height, width, channels), C-contiguous, with 1 to 4 channels, and its encoding.
+
+    dtype uint8 and uint16 stand for 0..1 in 255 and 65535 steps; float32 is taken as it is. Treated as immutable:
+    anything that changes pixels makes a new Raster, so rasters can be shared by history, threads and views.
+    """
+
+    pixels: NDArray
+    encoding: Encoding
+
+    def __post_init__(self) -> None:
+        pixels = self.pixels
+        if pixels.ndim != 3 or not 1 <= pixels.shape[2] <= 4 or pixels.size == 0:
+            raise ValueError(f"a raster has shape (height, width, 1..4), not {pixels.shape}")
+        if pixels.dtype not in (np.uint8, np.uint16, np.float32):
+            raise ValueError(f"a raster is uint8, uint16 or float32, not {pixels.dtype}")
+
+    @classmethod
+    def gray(cls, plane: NDArray, encoding: Encoding = Encoding.DATA) -> "Raster":
+        """A one-channel raster from a (height, width) array."""
+        return cls(np.ascontiguousarray(plane)[..., None], encoding)
+
+    @property
+    def height(self) -> int:
+        return int(self.pixels.shape[0])
+
+    @property
+    def width(self) -> int:
+        return int(self.pixels.shape[1])
+
+    @property
+    def channels(self) -> int:
+        return int(self.pixels.shape[2])
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(width, height) in texels."""
+        return self.width, self.height
+
+    def as_unit(self) -> F32:
+        """The stored values as float32, integers scaled to 0..1, still in their encoding."""
+        if self.pixels.dtype == np.uint8:
+            return self.pixels.astype(np.float32) * np.float32(1 / 255)
+        if self.pixels.dtype == np.uint16:
+            return self.pixels.astype(np.float32) * np.float32(1 / 65535)
+        return self.pixels
+
+    def as_linear(self) -> F32:
+        """Linear light, float32 (height, width, channels). Alpha and data are passed through unconverted."""
+        if self.encoding is not Encoding.SRGB:
+            return self.as_unit()
+        color = self.pixels[..., :3] if self.channels >= 3 else self.pixels[..., :1]
+        linear = decode_srgb_8bit(color) if color.dtype == np.uint8 else decode_srgb(self.as_unit()[..., : color.shape[2]])
+        if self.channels in (2, 4):
+            linear = np.concatenate([linear, self.as_unit()[..., -1:]], -1)
+        return linear
+
+    def as_linear_rgb(self) -> F32:
+        """Linear light with exactly three channels; gray is repeated, alpha dropped."""
+        linear = self.as_linear()
+        return np.repeat(linear[..., :1], 3, -1) if self.channels <= 2 else linear[..., :3]
+
+    def channel(self, index: int) -> F32:
+        """One stored channel as float32 0..1, shape (height, width); gray answers for every color channel."""
+        last = self.channels - 1
+        if self.channels <= 2 and index < 3:
+            index = 0
+        elif index > last:
+            return np.ones((self.height, self.width), np.float32)
+        plane = np.ascontiguousarray(self.pixels[..., index])
+        scale = {np.dtype(np.uint8): 1 / 255, np.dtype(np.uint16): 1 / 65535}.get(plane.dtype, 1.0)
+        return plane.astype(np.float32) * np.float32(scale)
+
+    def resized(self, width: int, height: int) -> "Raster":
+        """Area-averaged when smaller, bilinear when larger, in linear light for color; stays in its encoding and dtype."""
+        if (width, height) == self.size:
+            return self
+        shrinking = width <= self.width and height <= self.height
+        method = cv2.INTER_AREA if shrinking else cv2.INTER_LINEAR
+        values = cv2.resize(self.as_linear(), (width, height), interpolation=method)
+        values = values.reshape(height, width, self.channels)
+        return self._stored_like(values)
+
+    def thumbnail(self, longest: int) -> "Raster":
+        """The raster area-averaged so that its longest side is at most `longest` texels."""
+        factor = longest / max(self.size)
+        if factor >= 1:
+            return self
+        return self.resized(max(1, round(self.width * factor)), max(1, round(self.height * factor)))
+
+    def _stored_like(self, linear: F32) -> "Raster":
+        if self.encoding is Encoding.SRGB:
+            color = 3 if self.channels >= 3 else 1
+            linear = np.concatenate([encode_srgb(linear[..., :color]), linear[..., color:]], -1)
+        return Raster(quantize(linear, self.pixels.dtype), self.encoding)
+
+    def map_values(self, change: Callable[[F32], F32]) -> "Raster":
+        """The raster with `change` applied to its stored values (0..1), same dtype and encoding."""
+        return Raster(quantize(change(self.as_unit()), self.pixels.dtype), self.encoding)
+
+    def with_encoding(self, encoding: Encoding) -> "Raster":
+        """The same stored numbers, read as something else. Nothing is converted."""
+        return Raster(self.pixels, encoding)
+
+
+def quantize(values: F32, dtype: np.dtype) -> NDArray:
+    """Unit values to `dtype`, rounded to nearest and clamped; float32 is passed through; C-contiguous."""
+    if dtype == np.float32:
+        return np.ascontiguousarray(values, np.float32)
+    top = np.iinfo(dtype).max
+    scaled = np.rint(np.clip(values, 0, 1) * np.float32(top)) if top == 255 else np.rint(
+        np.clip(values, 0, 1).astype(np.float64) * top
+    )
+    return np.ascontiguousarray(scaled.astype(dtype))

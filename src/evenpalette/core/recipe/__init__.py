@@ -1,0 +1,1 @@
+"""The recipe: parameters, steps, evaluation on the CPU, and the same as shader text."""

@@ -1,0 +1,57 @@
+"""A recipe with values put in: what both the CPU and the shaders run."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.recipe.kind import AMOUNT, Input, Prepared, StepKind
+from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe
+from evenpalette.core.recipe.parameters import Value, ValueType
+from evenpalette.core.recipe.steps import kind_of
+
+
+@dataclass(frozen=True)
+class BoundStep:
+    """A step with its values: `amount` is 0 for a step that is switched off.
+
+    regions: indices into the region set, None for the whole surface.
+    """
+
+    step_id: str
+    name: str
+    kind: StepKind
+    amount: float
+    values: Prepared
+    regions: tuple[int, ...] | None
+    channels: Mapping[str, ChannelRef]
+
+
+def read_binding(binding: Binding | None, input: Input, values: Mapping[str, Value]) -> Value:
+    """The value an input gets: of its parameter, its constant, or its default; brought into the input's range."""
+    value: Value | None = None
+    if binding is not None:
+        value = values.get(binding.parameter) if binding.parameter else binding.value
+    return input.default if value is None else input.accept(value)
+
+
+def prepare_value(value: Value, input: Input):  # type: ignore[no-untyped-def]
+    """A stored value as kernels and uniforms take it."""
+    if input.type is ValueType.COLOR:
+        return hex_to_linear(str(value))
+    if input.type is ValueType.CHOICE:
+        return input.choices.index(str(value))
+    return int(value) if input.type is ValueType.SWITCH else float(value)
+
+
+def bind_recipe(recipe: Recipe, region_ids: list[str], values: Mapping[str, Value]) -> list[BoundStep]:
+    """The steps in order with their values put in. Raises RecipeError for unknown kinds and values of a wrong type."""
+    bound = []
+    for step in recipe.steps:
+        kind = kind_of(step.kind)
+        amount = float(read_binding(step.amount, AMOUNT, values)) if step.enabled else 0.0
+        prepared = {i.key: prepare_value(read_binding(step.inputs.get(i.key), i, values), i) for i in kind.inputs}
+        regions = None
+        if step.regions is not None:
+            regions = tuple(region_ids.index(region) for region in step.regions if region in region_ids)
+        bound.append(BoundStep(step.id, step.name, kind, amount, prepared, regions, step.channels))
+    return bound

@@ -1,0 +1,70 @@
+"""Grade: levels, contrast and saturation, on encoded values as artists read them."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numba import njit
+
+from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
+from evenpalette.core.color.encoding import decode_scalar, encode_scalar
+from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
+from evenpalette.core.recipe.parameters import ValueType
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _level(linear, black, scale, power, contrast):  # type: ignore[no-untyped-def]
+    e = (encode_scalar(max(linear, np.float32(0))) - black) * scale
+    e = min(max(e, np.float32(0)), np.float32(1))
+    if power != 1:
+        e = e**power
+    return (e - np.float32(0.5)) * contrast + np.float32(0.5)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation):  # type: ignore[no-untyped-def]
+    for i in range(r.size):
+        w = weight[i] * amount
+        if w == 0:
+            continue
+        x = _level(r[i], black, scale, power, contrast)
+        y = _level(g[i], black, scale, power, contrast)
+        z = _level(b[i], black, scale, power, contrast)
+        gray = np.float32(0.2126) * x + np.float32(0.7152) * y + np.float32(0.0722) * z
+        r[i] += (decode_scalar(max(gray + (x - gray) * saturation, np.float32(0))) - r[i]) * w
+        g[i] += (decode_scalar(max(gray + (y - gray) * saturation, np.float32(0))) - g[i]) * w
+        b[i] += (decode_scalar(max(gray + (z - gray) * saturation, np.float32(0))) - b[i]) * w
+
+
+def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+    v = {key: float(value) for key, value in values.items()}  # type: ignore[arg-type]
+    scale = 1 / max(v["white"] - v["black"], 1e-3)
+    numbers = (amount, v["black"], scale, 1 / v["gamma"], v["contrast"], v["saturation"])
+    _grade(r, g, b, weight, *(np.float32(number) for number in numbers))
+
+
+KIND = StepKind(
+    key="grade",
+    label="Grade",
+    summary="Levels, contrast and saturation",
+    inputs=(
+        Input("black", "Black point", ValueType.NUMBER, 0.0, 0.0, 0.95),
+        Input("white", "White point", ValueType.NUMBER, 1.0, 0.05, 1.0),
+        Input("gamma", "Middle", ValueType.NUMBER, 1.0, 0.2, 5.0, description="Above 1 lifts the middle tones"),
+        Input("contrast", "Contrast", ValueType.NUMBER, 1.0, 0.0, 2.0),
+        Input("saturation", "Saturation", ValueType.NUMBER, 1.0, 0.0, 2.0),
+    ),
+    kernel=_run,
+    glsl=ENCODING_GLSL
+    + """
+vec3 ep_grade(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
+    vec3 e = clamp((ep_encode_srgb(c) - black) / max(white - black, 1e-3), 0.0, 1.0);
+    if (gamma != 1.0) e = pow(e, vec3(1.0 / gamma));
+    e = (e - 0.5) * contrast + 0.5;
+    float gray = dot(e, vec3(0.2126, 0.7152, 0.0722));
+    return ep_decode_srgb(max(mix(vec3(gray), e, saturation), 0.0));
+}
+""",
+    formula="e = clamp((encode(c) - black) / (white - black))^(1/gamma); contrast about 0.5; saturation about BT.709 luma; decode",
+    source="common practice, no source; encoding by IEC 61966-2-1",
+    order=40,
+)

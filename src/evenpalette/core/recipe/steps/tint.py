@@ -1,0 +1,44 @@
+"""Tint: multiply by a color."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numba import njit
+
+from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
+from evenpalette.core.recipe.parameters import ValueType
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _tint(r, g, b, weight, amount, red, green, blue, detail):  # type: ignore[no-untyped-def]
+    rest = np.float32(1) - detail
+    for i in range(r.size):
+        w = weight[i] * amount
+        r[i] += (red * (rest + detail * r[i]) - r[i]) * w
+        g[i] += (green * (rest + detail * g[i]) - g[i]) * w
+        b[i] += (blue * (rest + detail * b[i]) - b[i]) * w
+
+
+def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+    color = values["color"]
+    _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))  # type: ignore[index]
+
+
+KIND = StepKind(
+    key="tint",
+    label="Tint",
+    summary="Multiply by a color: white leaves as it is, black makes black",
+    inputs=(
+        Input("color", "Color", ValueType.COLOR, "#ffffff"),
+        Input("detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"),
+    ),
+    kernel=_run,
+    glsl="""
+vec3 ep_tint(vec3 c, vec3 color, float detail) {
+    return color * mix(vec3(1.0), c, detail);
+}
+""",
+    formula="op(c) = color * mix(1, c, detail)",
+    source="multiply, W3C Compositing and Blending Level 1, section 10.1.2, on linear light",
+    order=10,
+)

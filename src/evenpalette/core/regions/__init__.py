@@ -1,0 +1,1 @@
+"""Regions: parts of the surface that are recolored as one."""

@@ -1,0 +1,149 @@
+"""Finding the flag colors of an ID image, and planning new ones.
+
+A flag is a color that fills areas. Antialiased, resampled or lossy edges make thousands of other colors, but those
+seldom lie beside an equal neighbor, so only texels in flat surroundings are counted.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+from numpy.typing import NDArray
+
+from evenpalette.core.color.hexcode import format_hex
+from evenpalette.core.errors import RegionError
+
+MAX_FLAGS = 64
+#: Two flat colors closer than this (Euclidean, 8-bit RGB) are one flag that was saved impurely.
+_SAME_FLAG_DISTANCE = 26.0
+_FLAT_TOLERANCE = 6
+
+
+@dataclass(frozen=True)
+class FoundFlag:
+    """A color that fills areas of an ID image.
+
+    color: the most frequent exact color, '#rrggbb'. pure: the corner of the RGB cube it was probably meant to be, or
+    itself when it is not near a corner. share: part of all flat texels, 0..1. is_background: black or transparent.
+    """
+
+    color: str
+    pure: str
+    share: float
+    is_background: bool
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _count_flat(image, tolerance, counts):  # type: ignore[no-untyped-def]
+    height, width = image.shape[0], image.shape[1]
+    flat = np.zeros(height, np.int64)
+    for row in prange(1, height - 1):
+        for column in range(1, width - 1):
+            same = True
+            for channel in range(3):
+                v = np.int16(image[row, column, channel])
+                if (
+                    abs(np.int16(image[row, column - 1, channel]) - v) > tolerance
+                    or abs(np.int16(image[row, column + 1, channel]) - v) > tolerance
+                    or abs(np.int16(image[row - 1, column, channel]) - v) > tolerance
+                    or abs(np.int16(image[row + 1, column, channel]) - v) > tolerance
+                ):
+                    same = False
+                    break
+            if same:
+                key = (
+                    (np.int64(image[row, column, 0]) << 16)
+                    | (np.int64(image[row, column, 1]) << 8)
+                    | np.int64(image[row, column, 2])
+                )
+                # Threads may lose a count to each other here; shares only need to be right to a fraction of a percent.
+                counts[key] += 1
+                flat[row] += 1
+    return flat.sum()
+
+
+def to_rgb8(pixels: NDArray) -> NDArray[np.uint8]:
+    """Stored pixels of any depth as 8-bit RGB in their own encoding, transparent texels black; (height, width, 3)."""
+    if pixels.dtype == np.uint16:
+        pixels = np.round(pixels / 257.0).astype(np.uint8)
+    elif pixels.dtype == np.float32:
+        pixels = np.round(np.clip(pixels, 0, 1) * 255).astype(np.uint8)
+    if pixels.shape[2] <= 2:
+        rgb = np.repeat(pixels[..., :1], 3, -1)
+    else:
+        rgb = pixels[..., :3]
+    if pixels.shape[2] in (2, 4):
+        rgb = np.where(pixels[..., -1:] < 128, np.uint8(0), rgb)
+    return np.ascontiguousarray(rgb)
+
+
+def find_flags(pixels: NDArray, *, smallest_share: float = 0.0004) -> list[FoundFlag]:
+    """The flag colors of an ID image, largest first; the background too, marked as such.
+
+    pixels: (height, width, 1..4), stored values of any depth. Raises RegionError when more than 64 colors fill areas.
+    """
+    image = to_rgb8(pixels)
+    if min(image.shape[:2]) < 3:
+        raise RegionError("An image this small holds no areas of color; an ID map needs at least 3 by 3 texels.")
+    counts = np.zeros(1 << 24, np.int64)
+    total = int(_count_flat(image, _FLAT_TOLERANCE, counts))
+    if total == 0:
+        raise RegionError("No color fills an area of this image, so it is not an ID map.")
+    keys = np.flatnonzero(counts)
+    keys = keys[np.argsort(-counts[keys], kind="stable")][:20000]
+    colors = np.stack([keys >> 16, (keys >> 8) & 255, keys & 255], -1).astype(np.float64)
+    centers: list[NDArray] = []
+    sums: list[float] = []
+    for color, count in zip(colors, counts[keys], strict=True):
+        if centers:
+            distances = np.linalg.norm(np.array(centers) - color, axis=1)
+            nearest = int(distances.argmin())
+            if distances[nearest] < _SAME_FLAG_DISTANCE:
+                sums[nearest] += float(count)
+                continue
+        if len(centers) >= 4 * MAX_FLAGS:
+            break
+        centers.append(color)
+        sums.append(float(count))
+    found = [
+        FoundFlag(
+            color=format_hex(tuple(int(v) for v in center)),  # type: ignore[arg-type]
+            pure=nearest_pure(format_hex(tuple(int(v) for v in center))),  # type: ignore[arg-type]
+            share=count / total,
+            is_background=bool(center.max() < 24),
+        )
+        for center, count in zip(centers, sums, strict=True)
+        if count / total >= smallest_share and count >= 4
+    ]
+    if len(found) > MAX_FLAGS:
+        raise RegionError(
+            f"{len(found)} colors fill areas of this image; an ID map has at most {MAX_FLAGS}. Is it the painted texture?"
+        )
+    return sorted(found, key=lambda flag: -flag.share)
+
+
+def nearest_pure(color: str) -> str:
+    """The corner of the RGB cube within 40 of each channel of the color, else the color itself."""
+    codes = [int(color[i : i + 2], 16) for i in (1, 3, 5)]
+    if all(code <= 40 or code >= 215 for code in codes):
+        return format_hex(tuple(255 if code >= 215 else 0 for code in codes))  # type: ignore[arg-type]
+    return color
+
+
+#: The corners of the RGB cube but black, in the order new regions take them, then colors halfway between.
+FLAG_ORDER = (
+    "#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff", "#ffffff",
+    "#ff8000", "#80ff00", "#00ff80", "#0080ff", "#8000ff", "#ff0080", "#808080",
+)  # fmt: skip
+
+
+def next_flag(taken: list[str]) -> str:
+    """A flag color that is not taken: the pure corners first, then the candidate farthest from all taken."""
+    for color in FLAG_ORDER:
+        if color not in taken:
+            return color
+    levels = (0, 64, 128, 192, 255)
+    grid = np.array([(r, g, b) for r in levels for g in levels for b in levels if r + g + b > 96], np.float64)
+    used = np.array([[int(color[i : i + 2], 16) for i in (1, 3, 5)] for color in taken], np.float64)
+    distances = np.linalg.norm(grid[:, None] - used[None], axis=-1).min(1)
+    return format_hex(tuple(int(v) for v in grid[int(distances.argmax())]))  # type: ignore[arg-type]

@@ -1,0 +1,72 @@
+"""What the document stores about regions."""
+
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator
+
+from evenpalette.core.color.hexcode import normalize_hex
+from evenpalette.core.stored import Stored
+
+
+class Overlap(StrEnum):
+    """What happens where coverages overlap. The same formulas run on the CPU and in shaders."""
+
+    EXCLUSIVE = "exclusive"  # divided by max(1, sum)
+    LAYERED = "layered"  # later regions cover earlier ones
+    ADDITIVE = "additive"  # kept as they are; a step's sum over its regions is clamped to 1
+
+
+class FlagSource(Stored):
+    """Coverage from a flag color of an ID image.
+
+    `thresholds`: 1 up to `near`, 0 from `far`, linear between (Euclidean distance in 8-bit encoded RGB).
+    `shares`: edge texels are solved as mixtures of the flags found beside them.
+    """
+
+    kind: Literal["flag"] = "flag"
+    texture: str
+    color: str
+    edges: Literal["thresholds", "shares"] = "shares"
+    near: float = Field(48.0, ge=0, le=442)
+    far: float = Field(208.0, ge=0, le=442)
+
+    _hex = field_validator("color")(normalize_hex)
+
+
+class ChannelSource(Stored):
+    """Coverage from one channel (0 red .. 3 alpha) of a channel mask."""
+
+    kind: Literal["channel"] = "channel"
+    texture: str
+    channel: int = Field(ge=0, le=3)
+    invert: bool = False
+
+
+RegionSource = Annotated[FlagSource | ChannelSource, Field(discriminator="kind")]
+
+
+class Region(Stored):
+    """One region. Its number is its place in the set, from 1."""
+
+    id: str
+    name: str = Field(min_length=1, max_length=80)
+    flag: str
+    source: RegionSource
+
+    _hex = field_validator("flag")(normalize_hex)
+
+
+class RegionSet(Stored):
+    """The regions in order, and what happens where they overlap."""
+
+    overlap: Overlap = Overlap.EXCLUSIVE
+    regions: tuple[Region, ...] = ()
+
+    def find(self, region_id: str) -> Region | None:
+        """The region with this id."""
+        return next((region for region in self.regions if region.id == region_id), None)
+
+    def number(self, region_id: str) -> int:
+        """The region's number, from 1; 0 when it is not in the set."""
+        return next((i for i, region in enumerate(self.regions, 1) if region.id == region_id), 0)

@@ -1,0 +1,1 @@
+"""Tones: neutral gray made to be tinted."""

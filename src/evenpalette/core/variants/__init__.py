@@ -1,0 +1,1 @@
+"""Variants: named sets of parameter values."""
