@@ -19,6 +19,8 @@ from .shapes import ObjWriter, lathe, rect_uv, tube
 
 SIZE = 1024
 PANELS = 8
+#: A texel of the paper is this much wider than high on the model; what is painted on it must be drawn that much higher.
+TALL = 2.5
 RECTS = {
     "Paper": (0.015, 0.015, 0.645, 0.615),
     "Frame": (0.665, 0.015, 0.985, 0.315),
@@ -55,9 +57,7 @@ def build_mesh() -> Mesh:
     rings = [(0.50, 1.0), (1.165, 0.32), (1.165, -0.32), (0.50, -1.0)]
     ring_height = (bottom - top) * 0.125
     for index, (radius, height) in enumerate(rings):
-        angles = np.linspace(0, 2 * np.pi, 65)
         section = [(radius + 0.035 * np.cos(a), height + 0.035 * np.sin(a)) for a in np.linspace(np.pi, -np.pi, 9)]
-        del angles
         y = top + index * (ring_height + 0.006)
         obj.grid(lathe(section, 64), rect_uv((left, y, right, y + ring_height), 9, 65), closed=True)
     start = top + 4 * (ring_height + 0.006)
@@ -65,17 +65,49 @@ def build_mesh() -> Mesh:
     profile = np.array(_body_profile(25))
     for rib in range(PANELS):
         angle = 2 * np.pi * rib / PANELS
-        path = np.stack([(profile[:, 0] + 0.008) * np.sin(angle), profile[:, 1], (profile[:, 0] + 0.008) * np.cos(angle)], -1)
+        path = np.stack(
+            [(profile[:, 0] + 0.008) * np.sin(angle), profile[:, 1], (profile[:, 0] + 0.008) * np.cos(angle)], -1
+        )
         x = left + rib * rib_width
         obj.grid(tube(path, 0.022, 6), rect_uv((x, start, x + rib_width - 0.006, bottom), 25, 7))
     obj.group("Cap")
-    cap = [(0.05, 1.62), (0.13, 1.60), (0.16, 1.50), (0.17, 1.36), (0.30, 1.25), (0.52, 1.17), (0.70, 1.07), (0.74, 1.02), (0.70, 0.98), (0.40, 0.97)]
+    cap = [
+        (0.05, 1.62),
+        (0.13, 1.60),
+        (0.16, 1.50),
+        (0.17, 1.36),
+        (0.30, 1.25),
+        (0.52, 1.17),
+        (0.70, 1.07),
+        (0.74, 1.02),
+        (0.70, 0.98),
+        (0.40, 0.97),
+    ]
     obj.grid(lathe(cap, 64), rect_uv(RECTS["Cap"], len(cap), 65), closed=True)
     obj.group("Base ring")
-    base = [(0.40, -0.97), (0.58, -0.99), (0.62, -1.05), (0.58, -1.13), (0.44, -1.17), (0.30, -1.25), (0.12, -1.29), (0.02, -1.30)]
+    base = [
+        (0.40, -0.97),
+        (0.58, -0.99),
+        (0.62, -1.05),
+        (0.58, -1.13),
+        (0.44, -1.17),
+        (0.30, -1.25),
+        (0.12, -1.29),
+        (0.02, -1.30),
+    ]
     obj.grid(lathe(base, 64), rect_uv(RECTS["Base ring"], len(base), 65), closed=True)
     obj.group("Tassel")
-    tassel = [(0.03, -1.42), (0.10, -1.45), (0.115, -1.53), (0.085, -1.58), (0.12, -1.66), (0.165, -1.90), (0.20, -2.14), (0.17, -2.16), (0.02, -2.12)]
+    tassel = [
+        (0.03, -1.42),
+        (0.10, -1.45),
+        (0.115, -1.53),
+        (0.085, -1.58),
+        (0.12, -1.66),
+        (0.165, -1.90),
+        (0.20, -2.14),
+        (0.17, -2.16),
+        (0.02, -2.12),
+    ]
     obj.grid(lathe(tassel, 48, bulge=0.10, lobes=24), rect_uv(RECTS["Tassel"], len(tassel), 49), closed=True)
     obj.group("Knot")
     left, top, right, bottom = RECTS["Knot"]
@@ -106,23 +138,36 @@ def _moth_mask(factor: int = 4) -> NDArray:
     panel = (right - left) / PANELS
 
     def at(points: list[tuple[float, float]], side: int, cx: float, cy: float, s: float) -> NDArray:
-        return np.array([[(cx + side * x * s) * scale, (cy + y * s) * scale] for x, y in points]).round().astype(np.int32)
+        return (
+            np.array([[(cx + side * x * s) * scale, (cy + y * s * TALL) * scale] for x, y in points])
+            .round()
+            .astype(np.int32)
+        )
 
-    fore = [(0.02, -0.10), (0.22, -0.40), (0.58, -0.62), (0.95, -0.62), (0.90, -0.36), (0.70, -0.10), (0.42, 0.04), (0.05, 0.06)]
+    fore = [
+        (0.02, -0.10),
+        (0.22, -0.40),
+        (0.58, -0.62),
+        (0.95, -0.62),
+        (0.90, -0.36),
+        (0.70, -0.10),
+        (0.42, 0.04),
+        (0.05, 0.06),
+    ]
     hind = [(0.05, 0.05), (0.40, 0.08), (0.62, 0.22), (0.56, 0.48), (0.34, 0.66), (0.20, 0.50), (0.06, 0.26)]
     for index in range(PANELS):
         if index % 2:
             continue
-        cx, cy, s = left + (index + 0.5) * panel, (top + bottom) / 2 - 0.012, panel * 0.40
+        cx, cy, s = left + (index + 0.5) * panel, (top + bottom) / 2 - 0.004, panel * 0.43
         for side in (-1, 1):
             cv2.fillPoly(big, [at(fore, side, cx, cy, s)], 255)
             cv2.fillPoly(big, [at(hind, side, cx, cy, s)], 255)
             center = tuple(int(v) for v in at([(0.60, -0.40)], side, cx, cy, s)[0])
-            cv2.circle(big, center, int(0.095 * s * scale), 0, -1)
+            cv2.ellipse(big, center, (int(0.095 * s * scale), int(0.095 * s * TALL * scale)), 0, 0, 360, 0, -1)
             feeler = at([(0.02, -0.20), (0.10, -0.42), (0.24, -0.58)], side, cx, cy, s)
             cv2.polylines(big, [feeler], False, 255, max(2, int(0.035 * s * scale)))
         body = tuple(int(v) for v in at([(0.0, 0.06)], 1, cx, cy, s)[0])
-        cv2.ellipse(big, body, (int(0.085 * s * scale), int(0.36 * s * scale)), 0, 0, 360, 255, -1)
+        cv2.ellipse(big, body, (int(0.085 * s * scale), int(0.36 * s * TALL * scale)), 0, 0, 360, 255, -1)
     big = cv2.GaussianBlur(big, (0, 0), 2.2)
     big = np.where(big > 110, 255, 0).astype(np.uint8)
     return cv2.resize(big, (SIZE, SIZE), interpolation=cv2.INTER_AREA).astype(np.float64) / 255
@@ -134,7 +179,9 @@ def build_id_map() -> NDArray:
     for name, (left, top, right, bottom) in RECTS.items():
         color = [int(FLAGS[name][i : i + 2], 16) for i in (1, 3, 5)]
         pad = 8
-        image[int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1] = color
+        image[
+            int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1
+        ] = color
     moth = _moth_mask()[..., None]
     image = image * (1 - moth) + 255 * moth
     return np.round(image).astype(np.uint8)
@@ -143,7 +190,7 @@ def build_id_map() -> NDArray:
 def build_detail() -> tuple[NDArray, NDArray]:
     """The painter's light and dark, 0..1 linear, and a height for the normal map."""
     gray, height = np.full((SIZE, SIZE), 0.7), np.zeros((SIZE, SIZE))
-    fibers = noise(SIZE, 60, 8, 1, 4)
+    fibers = noise(SIZE, 60, 14, 1, 4)
     long_fibers = noise(SIZE, 90, 4, 2, 3)
     speckle = noise(SIZE, 90, 90, 3, 2)
     for name, rect in RECTS.items():
@@ -163,8 +210,13 @@ def build_detail() -> tuple[NDArray, NDArray]:
         elif name == "Cap":
             dents = noise(SIZE, 26, 26, 6, 1)
             rings = 0.5 + 0.5 * np.cos(y * 2 * np.pi * 9)
-            g = 0.58 + 0.34 * (dents - 0.5) + 0.06 * rings + 0.08 * smoothstep(0.66, 0.74, y) * smoothstep(0.86, 0.78, y)
-            h = dents * 2.4 + rings * 0.25
+            g = (
+                0.58
+                + 0.34 * (dents - 0.5)
+                + 0.06 * rings
+                + 0.08 * smoothstep(0.66, 0.74, y) * smoothstep(0.86, 0.78, y)
+            )
+            h = dents * 1.2 + rings * 0.25
         elif name == "Tassel":
             strands = 0.5 + 0.5 * np.cos(x * 2 * np.pi * 48 + 2.0 * (noise(SIZE, 10, 4, 7, 2) - 0.5))
             g = 0.46 + 0.34 * strands + 0.22 * (noise(SIZE, 160, 6, 8, 2) - 0.5)
@@ -182,7 +234,7 @@ def build_detail() -> tuple[NDArray, NDArray]:
             h = rope * 1.6
         gray[inside], height[inside] = g[inside], h[inside]
     moth = _moth_mask()
-    left, top, right, bottom = RECTS["Paper"]
+    _left, _top, _right, _bottom = RECTS["Paper"]
     x, _ = _local(RECTS["Paper"])
     u = ((x * PANELS) % 1) - 0.5
     veins = 0.5 + 0.5 * np.cos(np.abs(u) * 90 + 6 * (fibers - 0.5))
@@ -199,7 +251,9 @@ def build_soot(openness: NDArray) -> NDArray:
         x, y = _local(rect)
         inside = (x > -0.05) & (x < 1.05) & (y > -0.05) & (y < 1.05)
         if name == "Paper":
-            value = 1.05 * smoothstep(0.30, 0.0, y + 0.16 * (wisps - 0.5)) + 0.40 * smoothstep(0.90, 1.02, y + 0.10 * (wisps - 0.5))
+            value = 1.05 * smoothstep(0.30, 0.0, y + 0.16 * (wisps - 0.5)) + 0.40 * smoothstep(
+                0.90, 1.02, y + 0.10 * (wisps - 0.5)
+            )
         elif name == "Cap":
             value = 0.85 * smoothstep(0.55, 0.95, y + 0.5 * (wisps - 0.5)) + 0.35 * smoothstep(0.62, 0.8, wisps)
         else:
@@ -218,7 +272,9 @@ def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> N
     for name, rect in RECTS.items():
         left, top, right, bottom = rect
         pad = 8
-        block = np.s_[int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1]
+        block = np.s_[
+            int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1
+        ]
         assert (id_map[block][0, 0] == flags[name]).all()
         tint[block] = hex_to_linear(TINTS[name])
     tint = tint * (1 - moth) + hex_to_linear(TINTS["Moth"]) * moth
@@ -276,7 +332,12 @@ def _make_recipe(state: State) -> State:
     state = recipe.update_step(state, "step-drift", name="Paper drift")
     state = recipe.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")
     state = recipe.add_step(state, "grade", None, step_id="step-fade")
-    state = recipe.update_step(state, "step-fade", name="Fade", regions=(_region(state, "Paper"), _region(state, "Moth"), _region(state, "Tassel")))
+    state = recipe.update_step(
+        state,
+        "step-fade",
+        name="Fade",
+        regions=(_region(state, "Paper"), _region(state, "Moth"), _region(state, "Tassel")),
+    )
     state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")

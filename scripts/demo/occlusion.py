@@ -39,7 +39,9 @@ def bake_occlusion(mesh: Mesh, size: int, rays: int, reach: float, seed: int = 7
     for _ in range(rays):
         u, v = rng.random((2, len(position)))
         r, phi = np.sqrt(u), 2 * np.pi * v
-        direction = side * (r * np.cos(phi))[:, None] + other * (r * np.sin(phi))[:, None] + normal * np.sqrt(1 - u)[:, None]
+        direction = (
+            side * (r * np.cos(phi))[:, None] + other * (r * np.sin(phi))[:, None] + normal * np.sqrt(1 - u)[:, None]
+        )
         hit = scene.run((position + normal * 1e-3).astype(np.float32), direction.astype(np.float32), output=True)
         near = (hit["primID"] >= 0) & (hit["tfar"] < reach)
         open_count += np.where(near, np.clip(hit["tfar"] / reach, 0, 1) ** 1.5, 1.0)

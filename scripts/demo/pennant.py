@@ -61,13 +61,24 @@ def build_mask() -> NDArray:
 
     def fill(polygons: list[list[tuple[float, float]]]) -> NDArray:
         plane = np.zeros((big, big), np.uint8)
-        cv2.fillPoly(plane, [np.array([point(*p) for p in polygon]).round().astype(np.int32) for polygon in polygons], 255)
+        cv2.fillPoly(
+            plane, [np.array([point(*p) for p in polygon]).round().astype(np.int32) for polygon in polygons], 255
+        )
         return plane
 
     def chevron(at: float, thick: float) -> list[tuple[float, float]]:
-        return [(-1.1, at + 0.16), (0, at - 0.06), (1.1, at + 0.16), (1.1, at + 0.16 + thick), (0, at - 0.06 + thick), (-1.1, at + 0.16 + thick)]
+        return [
+            (-1.1, at + 0.16),
+            (0, at - 0.06),
+            (1.1, at + 0.16),
+            (1.1, at + 0.16 + thick),
+            (0, at - 0.06 + thick),
+            (-1.1, at + 0.16 + thick),
+        ]
 
-    bands = fill([chevron(0.66, 0.055), chevron(0.76, 0.025), [(-1.1, -0.05), (1.1, -0.05), (1.1, 0.085), (-1.1, 0.085)]])
+    bands = fill(
+        [chevron(0.66, 0.055), chevron(0.76, 0.025), [(-1.1, -0.05), (1.1, -0.05), (1.1, 0.085), (-1.1, 0.085)]]
+    )
     emblem = np.zeros((big, big), np.uint8)
     center = np.array(point(0, 0.36))
     unit = (right - left) * big * 0.5
@@ -104,7 +115,11 @@ def build() -> State:
     gray = gray * (1 - pole) + pole * (0.55 + 0.4 * (grain - 0.5))
     folds = 0.72 + 0.28 * (0.5 + 0.5 * np.sin(4.6 * t + 1.6 * s + 0.8))
     openness = np.where(pole > 0.5, 0.9, folds)
-    dust = np.clip(smoothstep(0.62, 1.0, t + 0.25 * (noise(SIZE, 6, 6, 52, 4) - 0.5)) * (0.3 + 0.7 * noise(SIZE, 50, 50, 53, 2)), 0, 1) * (1 - pole)
+    dust = np.clip(
+        smoothstep(0.62, 1.0, t + 0.25 * (noise(SIZE, 6, 6, 52, 4) - 0.5)) * (0.3 + 0.7 * noise(SIZE, 50, 50, 53, 2)),
+        0,
+        1,
+    ) * (1 - pole)
     colors = [hex_to_linear(c) for c in ("#b8352f", "#f2d9a2", "#f0b63e", "#8a6a4a")]
     tint = sum((mask[..., i : i + 1] / 255) * colors[i] for i in range(4))
     drift = np.stack([noise(SIZE, 8, 8, 60 + i, 3) for i in range(3)], -1)

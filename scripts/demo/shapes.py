@@ -50,7 +50,9 @@ def rect_uv(rect: Rect, rows: int, columns: int) -> NDArray:
     return np.stack([u, v], -1)
 
 
-def lathe(profile: list[tuple[float, float]], segments: int, bulge: float = 0.0, lobes: int = 8, center=(0.0, 0.0)) -> NDArray:
+def lathe(
+    profile: list[tuple[float, float]], segments: int, bulge: float = 0.0, lobes: int = 8, center=(0.0, 0.0)
+) -> NDArray:
     """Turn a profile of (radius, height), listed from the top, about the vertical axis; lobes may bulge outward."""
     angles = np.linspace(0, 2 * np.pi, segments + 1)
     radius, height = np.array(profile).T

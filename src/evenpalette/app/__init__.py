@@ -1,0 +1,1 @@
+"""The window: Qt widgets, no numeric work."""

@@ -5,8 +5,6 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-from evenpalette.core.errors import Cancelled
-
 T = TypeVar("T")
 #: Called with the share done, 0..1. Raising Cancelled from it stops the work.
 Progress = Callable[[float], None]
@@ -18,13 +16,16 @@ def no_progress(_: float) -> None:
     """For callers that do not watch."""
 
 
-def run_over(pieces: Iterable[T], work: Callable[[T], None], progress: Progress = no_progress) -> None:
+def run_over(
+    pieces: Iterable[T], work: Callable[[T], None], progress: Progress = no_progress, workers: int = 0
+) -> None:
     """Call `work` for every piece, several at once. `progress` is called from the calling thread.
 
-    The first error stops the rest and is raised here; so is Cancelled.
+    workers: threads, 0 is one for each core. The first error stops the rest and is raised here; so is Cancelled.
     """
     todo = list(pieces)
-    if len(todo) <= 1 or WORKERS == 1:
+    workers = workers or WORKERS
+    if len(todo) <= 1 or workers == 1:
         for done, piece in enumerate(todo, 1):
             work(piece)
             progress(done / len(todo))
@@ -35,7 +36,7 @@ def run_over(pieces: Iterable[T], work: Callable[[T], None], progress: Progress 
         if not stopped:
             work(piece)
 
-    with ThreadPoolExecutor(WORKERS) as pool:
+    with ThreadPoolExecutor(workers) as pool:
         futures = [pool.submit(guarded, piece) for piece in todo]
         try:
             for done, future in enumerate(futures, 1):
@@ -45,6 +46,3 @@ def run_over(pieces: Iterable[T], work: Callable[[T], None], progress: Progress 
         except BaseException:
             stopped = True
             raise
-
-
-__all__ = ["WORKERS", "Cancelled", "Progress", "no_progress", "run_over"]

@@ -1,0 +1,1 @@
+"""Drawing with OpenGL through moderngl: Form, Flat and thumbnails. No interface code."""

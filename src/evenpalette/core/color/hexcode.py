@@ -4,7 +4,7 @@ import re
 
 import numpy as np
 
-from evenpalette.core.color.encoding import F32, DECODE_8BIT, encode_srgb_8bit
+from evenpalette.core.color.encoding import DECODE_8BIT, F32, encode_srgb_8bit
 from evenpalette.core.errors import RecipeError
 
 _SHORT = re.compile(r"#?([0-9a-fA-F])([0-9a-fA-F])([0-9a-fA-F])")

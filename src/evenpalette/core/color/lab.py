@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32
 
 #: Linear Rec. 709 to XYZ, rows X, Y, Z (IEC 61966-2-1, as commonly published to seven digits).
-XYZ_FROM_LINEAR: NDArray[np.float64] = np.array([
-    [0.4123908, 0.3575843, 0.1804808],
-    [0.2126390, 0.7151687, 0.0721923],
-    [0.0193308, 0.1191948, 0.9505322],
-])
+XYZ_FROM_LINEAR: NDArray[np.float64] = np.array(
+    [
+        [0.4123908, 0.3575843, 0.1804808],
+        [0.2126390, 0.7151687, 0.0721923],
+        [0.0193308, 0.1191948, 0.9505322],
+    ]
+)
 WHITE: NDArray[np.float64] = XYZ_FROM_LINEAR.sum(1)
 
 

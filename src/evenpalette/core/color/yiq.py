@@ -9,12 +9,14 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
 
-YIQ_FROM_RGB: NDArray[np.float64] = np.array([
-    [0.299, 0.587, 0.114],
-    [0.59590059, -0.27455667, -0.32134392],
-    [0.21153661, -0.52273617, 0.31119955],
-])
-RGB_FROM_YIQ: NDArray[np.float64] = np.linalg.inv(YIQ_FROM_RGB)
+YIQ_FROM_RGB: NDArray[np.float64] = np.array(
+    [
+        [0.299, 0.587, 0.114],
+        [0.59590059, -0.27455667, -0.32134392],
+        [0.21153661, -0.52273617, 0.31119955],
+    ]
+)
+RGB_FROM_YIQ: NDArray[np.float64] = np.linalg.inv(YIQ_FROM_RGB).astype(np.float64)
 
 
 def rgb_to_yiq(rgb: NDArray) -> F32:

@@ -70,18 +70,25 @@ def build_shader(state: State) -> ShaderText:
     return kit_shader(project.recipe, state.region_ids, project.regions.overlap, lambda ref: component_of(state, ref))
 
 
-def render_map(state: State, variant_id: str | None, size: tuple[int, int] | None, progress: Progress = no_progress) -> Raster:
+def render_map(
+    state: State,
+    variant_id: str | None,
+    size: tuple[int, int] | None,
+    progress: Progress = no_progress,
+    workers: int = 0,
+) -> Raster:
     """The recolored base color of a variant, 8-bit sRGB."""
-    return evaluate(state.bound_steps(variant_id), state.sources, size=size, progress=progress)
+    return evaluate(state.bound_steps(variant_id), state.working, size=size, progress=progress, workers=workers)
 
 
 def write_kit(
     state: State, out: Path | str, *, variants: Sequence[str] | None = None, longest: int = 0,
-    progress: Progress = no_progress,
+    workers: int = 0, progress: Progress = no_progress,
 ) -> list[Path]:  # fmt: skip
     """Write `variants/<variant>/base_color.png` and `kit/` into the folder; returns the files.
 
-    variants: ids, None is all; a project without variants gets one called 'default'. Everything is written beside
+    variants: ids, None is all. workers: threads, 0 is one for each core. A project without variants gets one called
+    'default'. Everything is written beside
     first and moved in at the end, so a failure or cancel leaves the folder as it was. Raises EvenPaletteError.
     """
     out = Path(out)
@@ -94,7 +101,7 @@ def write_kit(
         with tempfile.TemporaryDirectory(prefix=".evenpalette-", dir=out) as temporary:
             staged = Path(temporary)
             for index, ((variant_id, _), folder) in enumerate(zip(jobs, folders, strict=True)):
-                raster = render_map(state, variant_id, size, lambda d, i=index: progress((i + d) / (len(jobs) + 1)))  # type: ignore[misc]
+                raster = render_map(state, variant_id, size, _part(progress, index, len(jobs) + 1), workers)
                 target = staged / "variants" / folder
                 target.mkdir(parents=True)
                 (target / "base_color.png").write_bytes(encode_image(raster, ".png"))
@@ -107,6 +114,11 @@ def write_kit(
         ) from error
     except ImageFileError as error:
         raise EvenPaletteError(f"Delivery to {out} failed: {error}") from error
+
+
+def _part(progress: Progress, index: int, count: int) -> Progress:
+    """Progress of one of several equal pieces of work."""
+    return lambda done: progress((index + done) / count)
 
 
 def _move_in(staged: Path, out: Path) -> list[Path]:
@@ -127,9 +139,7 @@ def _write_shared(state: State, kit: Path, jobs: list[tuple[str | None, str]], f
         (kit / "textures" / entry["file"]).write_bytes(encode_image(entry.pop("raster"), Path(entry["file"]).suffix))
     description = describe(state, shader, files, jobs, folders)
     (kit / "parameters.json").write_text(json.dumps(description, indent=2, ensure_ascii=False) + "\n", "utf-8")
-    textures = "".join(
-        f"//   {name}: textures/{entry['file']}, {entry['reading']}\n" for name, entry in files.items()
-    )
+    textures = "".join(f"//   {name}: textures/{entry['file']}, {entry['reading']}\n" for name, entry in files.items())
     uniforms = "".join(f"//   {u['glsl']} {u['uniform']}: {u['name']}\n" for u in description["parameters"])
     header = HEADER.format(name=state.project.name, textures=textures, uniforms=uniforms.rstrip() or "//   none")
     (kit / "recipe.glsl").write_text(header + shader.text, "utf-8")
@@ -140,9 +150,14 @@ def _texture_files(state: State, shader: ShaderText) -> dict[str, dict[str, Any]
     files: dict[str, dict[str, Any]] = {}
     base = state.base
     is_color = base.encoding is Encoding.SRGB
-    files["ep_base"] = _entry("tone" if base is state.tone else "base", base, "sRGB color" if is_color else "linear data")
+    files["ep_base"] = _entry(
+        "tone" if base is state.tone else "base", base, "sRGB color" if is_color else "linear data"
+    )
     for index, raster in enumerate(coverage_textures(state)):
-        names = [f"{'RGBA'[i]} {region.name}" for i, region in enumerate(state.project.regions.regions[index * 4 : index * 4 + 4])]
+        names = [
+            f"{'RGBA'[i]} {region.name}"
+            for i, region in enumerate(state.project.regions.regions[index * 4 : index * 4 + 4])
+        ]
         entry = _entry(f"coverage-{index}", raster, "linear data")
         files[f"ep_coverage_{index}"] = {**entry, "channels": names}
     for sampler, texture_id in shader.textures.items():
@@ -167,7 +182,11 @@ def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> Any:
 
 
 def describe(
-    state: State, shader: ShaderText, files: dict[str, dict[str, Any]], jobs: list[tuple[str | None, str]], folders: list[str]
+    state: State,
+    shader: ShaderText,
+    files: dict[str, dict[str, Any]],
+    jobs: list[tuple[str | None, str]],
+    folders: list[str],
 ) -> dict[str, Any]:
     """What parameters.json holds."""
     project = state.project
@@ -201,7 +220,9 @@ def describe(
     }  # fmt: skip
 
 
-def _variant_entry(state: State, job: tuple[str | None, str], folder: str, parameters: list, names: dict[str, str]) -> dict[str, Any]:
+def _variant_entry(
+    state: State, job: tuple[str | None, str], folder: str, parameters: list, names: dict[str, str]
+) -> dict[str, Any]:
     variant: Variant | None = next((v for v in state.project.variants if v.id == job[0]), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)
     values = state.values(job[0])

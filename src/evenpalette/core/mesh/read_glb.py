@@ -60,11 +60,13 @@ def _local_matrix(node: pygltflib.Node) -> NDArray:
         return np.array(node.matrix, np.float64).reshape(4, 4).T
     matrix = np.eye(4)
     x, y, z, w = node.rotation or (0, 0, 0, 1)
-    turn = np.array([
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ])
+    turn = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
     matrix[:3, :3] = turn * np.array(node.scale or (1, 1, 1))
     matrix[:3, 3] = node.translation or (0, 0, 0)
     return matrix
@@ -116,7 +118,7 @@ def _accessor(gltf: pygltflib.GLTF2, index: int, name: str, normalized: bool = F
         raise MeshFileError(f"{name} is damaged: an accessor reaches past the end of the data.")
     values = np.ndarray((accessor.count, width), dtype, blob, start, (stride, dtype.itemsize))
     if (normalized or accessor.normalized) and dtype.kind in "ui":
-        return np.maximum(values / np.float32(np.iinfo(dtype).max), -1).astype(np.float32)
+        return np.maximum(values / np.float32(np.iinfo(dtype.str).max), -1).astype(np.float32)
     return values.astype(np.float64) if dtype.kind == "f" else values.astype(np.int64)
 
 

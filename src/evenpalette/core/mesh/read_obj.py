@@ -60,7 +60,15 @@ def _corner(word: str, position_count: int, uv_count: int, normal_count: int) ->
     for part, count in zip(parts, (position_count, uv_count, normal_count), strict=True):
         index = int(part) if part else 0
         # An index that is out of range must stay out of range; -1 would read as "missing".
-        found.append(index - 1 if index > 0 else count + index if index < 0 and count + index >= 0 else -1 if not index else 1 << 40)
+        found.append(
+            index - 1
+            if index > 0
+            else count + index
+            if index < 0 and count + index >= 0
+            else -1
+            if not index
+            else 1 << 40
+        )
     if found[0] < 0:
         found[0] = 1 << 40
     return found[0], found[1], found[2]

@@ -85,3 +85,15 @@ def _shared_edges(faces: NDArray) -> tuple[NDArray[np.int32], tuple[NDArray, NDA
     rows = np.stack([face, corner_a, corner_b], -1)
     pairs = np.stack([face[left], face[right]], -1).astype(np.int32).reshape(-1, 2)
     return pairs, (rows[left], rows[right])
+
+
+def uv_edges(mesh: Mesh) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """The lines of the UV layout: ends (E, 2, 2), and whether the line borders its island (E,)."""
+    assert mesh.uvs is not None
+    ids = _uv_corner_ids(mesh)
+    first, second = ids[:, [0, 1, 2]].reshape(-1), ids[:, [1, 2, 0]].reshape(-1)
+    keys = np.stack([np.minimum(first, second), np.maximum(first, second)], -1)
+    _, index, counts = np.unique(keys, axis=0, return_index=True, return_counts=True)
+    face, corner = index // 3, index % 3
+    ends = np.stack([mesh.uvs[face, corner], mesh.uvs[face, (corner + 1) % 3]], 1)
+    return np.ascontiguousarray(ends, np.float32), counts == 1

@@ -35,9 +35,7 @@ def _rasterize(corners, width, height, out):  # type: ignore[no-untyped-def]
                 e0 = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
                 e1 = (x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)
                 e2 = (x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)
-                if (e0 > 0 or (e0 == 0 and own0)) and (e1 > 0 or (e1 == 0 and own1)) and (
-                    e2 > 0 or (e2 == 0 and own2)
-                ):
+                if (e0 > 0 or (e0 == 0 and own0)) and (e1 > 0 or (e1 == 0 and own1)) and (e2 > 0 or (e2 == 0 and own2)):
                     out[row, column] = face
 
 

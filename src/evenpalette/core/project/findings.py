@@ -105,5 +105,3 @@ def station_state(state: State, station: str, findings: list[Finding]) -> str:
         "delivery": bool(project.variants) and bool(project.recipe.steps) and not findings,
     }
     return "in order" if touched[station] else "untouched"
-
-

@@ -92,6 +92,11 @@ class State:
         return Sources(self.base, planes, self.project.regions.overlap, self.textures)
 
     @cached_property
+    def working(self) -> Sources:
+        """The sources at one size, the largest among them."""
+        return self.sources.at_size(*self.sources.size)
+
+    @cached_property
     def used(self) -> NDArray[np.bool_]:
         """Texels of the coverages that some face lies on."""
         shape = next(iter(self.coverages.values())).shape if self.coverages else (FACE_MAP_TEXELS,) * 2

@@ -157,7 +157,9 @@ class Storage:
         path = self.folder / parts
         root = self.folder.resolve()
         if parts.is_absolute() or ".." in parts.parts or not path.resolve().is_relative_to(root):
-            raise ProjectError(f"{self.folder.name} names '{relative}', which lies outside the project. It was not read.")
+            raise ProjectError(
+                f"{self.folder.name} names '{relative}', which lies outside the project. It was not read."
+            )
         return path
 
 

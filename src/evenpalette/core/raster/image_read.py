@@ -171,7 +171,7 @@ def _decode_tiff(content: bytes, name: str) -> NDArray:
             raise ImageFileError(f"{name} is a {photometric} TIFF. Save it as gray or RGB.")
         pixels = page.asarray()
         if photometric == "PALETTE":
-            pixels = np.moveaxis(page.colormap, 0, -1)[pixels].astype(np.uint16)  # type: ignore[union-attr]
+            pixels = np.moveaxis(np.asarray(page.colormap), 0, -1)[pixels].astype(np.uint16)  # type: ignore[union-attr]
         planar_first = getattr(page.planarconfig, "name", "") == "SEPARATE"  # type: ignore[union-attr]
     if planar_first and pixels.ndim == 3:
         pixels = np.moveaxis(pixels, 0, -1)

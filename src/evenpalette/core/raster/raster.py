@@ -72,7 +72,9 @@ class Raster:
         if self.encoding is not Encoding.SRGB:
             return self.as_unit()
         color = self.pixels[..., :3] if self.channels >= 3 else self.pixels[..., :1]
-        linear = decode_srgb_8bit(color) if color.dtype == np.uint8 else decode_srgb(self.as_unit()[..., : color.shape[2]])
+        linear = (
+            decode_srgb_8bit(color) if color.dtype == np.uint8 else decode_srgb(self.as_unit()[..., : color.shape[2]])
+        )
         if self.channels in (2, 4):
             linear = np.concatenate([linear, self.as_unit()[..., -1:]], -1)
         return linear
@@ -100,8 +102,7 @@ class Raster:
         shrinking = width <= self.width and height <= self.height
         method = cv2.INTER_AREA if shrinking else cv2.INTER_LINEAR
         values = cv2.resize(self.as_linear(), (width, height), interpolation=method)
-        values = values.reshape(height, width, self.channels)
-        return self._stored_like(values)
+        return self._stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels))
 
     def thumbnail(self, longest: int) -> "Raster":
         """The raster area-averaged so that its longest side is at most `longest` texels."""
@@ -125,12 +126,14 @@ class Raster:
         return Raster(self.pixels, encoding)
 
 
-def quantize(values: F32, dtype: np.dtype) -> NDArray:
+def quantize(values: NDArray, dtype: np.dtype) -> NDArray:
     """Unit values to `dtype`, rounded to nearest and clamped; float32 is passed through; C-contiguous."""
     if dtype == np.float32:
         return np.ascontiguousarray(values, np.float32)
     top = np.iinfo(dtype).max
-    scaled = np.rint(np.clip(values, 0, 1) * np.float32(top)) if top == 255 else np.rint(
-        np.clip(values, 0, 1).astype(np.float64) * top
+    scaled = (
+        np.rint(np.clip(values, 0, 1) * np.float32(top))
+        if top == 255
+        else np.rint(np.clip(values, 0, 1).astype(np.float64) * top)
     )
     return np.ascontiguousarray(scaled.astype(dtype))

@@ -45,7 +45,7 @@ class Sources:
     def at_size(self, width: int, height: int) -> "Sources":
         """The same sources resampled: bilinear up, area-averaged down."""
 
-        def fit(plane: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        def fit(plane: NDArray[np.uint8]) -> NDArray:
             if plane.shape == (height, width):
                 return plane
             down = plane.shape[0] >= height and plane.shape[1] >= width
@@ -82,12 +82,14 @@ def evaluate(
     box: Box | None = None,
     float_output: bool = False,
     progress: Progress = no_progress,
+    workers: int = 0,
 ) -> Raster:
     """Run the steps over the sources.
 
     size: (width, height) of the result; a smaller one than the sources' own is evaluated in full and area-averaged in
     linear light, which is what a game's mip chain of the result would show; a larger one samples the sources bilinearly.
     box: (left, top, right, bottom) in texels of the working size, to evaluate only there (not together with `size`).
+    workers: threads, 0 is one for each core.
     Returns 8-bit sRGB (height, width, 3), or with `float_output` linear float32, not clamped.
     """
     width, height = sources.size
@@ -111,7 +113,7 @@ def evaluate(
         else:
             _store_srgb8(r, g, b, ENCODE_16BIT_TO_8, target)
 
-    run_over(range(top, bottom, rows), one_tile, progress)
+    run_over(range(top, bottom, rows), one_tile, progress, workers)
     if not as_float:
         return Raster(out, Encoding.SRGB)
     result = Raster(out, Encoding.LINEAR)
@@ -121,7 +123,8 @@ def evaluate(
         return result
     codes = np.empty(result.pixels.shape, np.uint8)
     flat, target = result.pixels.reshape(-1, 3), codes.reshape(-1, 3)
-    _store_srgb8(*(np.ascontiguousarray(flat[:, i]) for i in range(3)), ENCODE_16BIT_TO_8, target)
+    r, g, b = (np.ascontiguousarray(flat[:, i]) for i in range(3))
+    _store_srgb8(r, g, b, ENCODE_16BIT_TO_8, target)
     return Raster(codes, Encoding.SRGB)
 
 

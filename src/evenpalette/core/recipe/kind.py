@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,7 @@ from evenpalette.core.recipe.parameters import Value, ValueType, accept_value
 
 Plane = NDArray[np.float32]
 #: What kernels and uniforms receive: numbers as float, switches and choices as int, colors as linear (3,) float32.
-Prepared = Mapping[str, float | int | NDArray[np.float32]]
+Prepared = Mapping[str, Any]
 
 
 @dataclass(frozen=True)

@@ -58,8 +58,4 @@ class Recipe(Stored):
 
     def users(self, parameter_id: str) -> list[Step]:
         """The steps that read this parameter."""
-        return [
-            s
-            for s in self.steps
-            if any(b.parameter == parameter_id for b in (s.amount, *s.inputs.values()))
-        ]
+        return [s for s in self.steps if any(b.parameter == parameter_id for b in (s.amount, *s.inputs.values()))]

@@ -1,7 +1,7 @@
 """The recipe as GLSL, from the same step files that the CPU runs.
 
-Two flavors of one text. *Live*: every input of every step is a uniform, so a moved slider, a switched-off step or a
-constant never needs a new shader. *Kit*: parameters are uniforms under their own names, constants are written in, and
+Two flavors of one text. *Live*: every input of every step but a constant choice is a uniform, so a moved slider or a
+switched-off step never needs a new shader. *Kit*: parameters are uniforms under their own names, constants are written in, and
 switched-off steps are left out, which is what a game wants.
 """
 
@@ -39,24 +39,29 @@ class ShaderText:
     """GLSL that defines `vec3 evenpalette_recipe(vec2 uv)`, linear light in and out, without a #version line.
 
     textures: sampler name to texture id; coverage and base samplers are always `ep_base` and `ep_coverage_<k>`.
+    without_steps: only the coverages, for views that show no recipe.
     """
 
     text: str
     uniforms: tuple[ShaderUniform, ...]
     textures: dict[str, str]
     coverage_samplers: int
+    without_steps: str = ""
 
 
 def live_shader(recipe: Recipe, region_ids: Sequence[str], overlap: Overlap, component: ComponentOf) -> ShaderText:
-    """The flavor that the views run."""
+    """The flavor that the views run. Textures are read through `ep_sample(sampler, uv)`, which the view defines."""
     uniforms: list[ShaderUniform] = []
 
-    def as_uniform(index: int, input: Input, _: Binding | None) -> str:
+    def as_uniform(index: int, input: Input, binding: Binding | None) -> str:
+        # A constant choice is written in: software drivers run both sides of every branch.
+        if input.type is ValueType.CHOICE and (binding is None or binding.parameter is None):
+            return str(prepare_value(read_binding(binding, input, {}), input))
         uniform = ShaderUniform(f"s{index}_{input.key}", GLSL_TYPES[input.type], index, input.key)
         uniforms.append(uniform)
         return uniform.name
 
-    return _build(list(recipe.steps), region_ids, overlap, component, as_uniform, uniforms)
+    return _build(list(recipe.steps), region_ids, overlap, component, as_uniform, uniforms, "ep_sample")
 
 
 def kit_shader(recipe: Recipe, region_ids: Sequence[str], overlap: Overlap, component: ComponentOf) -> ShaderText:
@@ -113,6 +118,7 @@ def _build(
     component: ComponentOf,
     expression: Callable[[int, Input, Binding | None], str],
     uniforms: list[ShaderUniform],
+    sample: str = "texture",
 ) -> ShaderText:
     ids = list(region_ids)
     textures: dict[str, str] = {}
@@ -121,7 +127,9 @@ def _build(
         kind = kind_of(step.kind)
         arguments = ["c"] + [expression(index, i, step.inputs.get(i.key)) for i in kind.inputs]
         for channel in kind.channels:
-            arguments.append(_channel_text(step.channels.get(channel.key), channel.neutral, textures, component))
+            arguments.append(
+                _channel_text(step.channels.get(channel.key), channel.neutral, textures, component, sample)
+            )
         amount = expression(index, AMOUNT, step.amount)
         weight = _weight_text(step, ids)
         comment = " ".join(step.name.split())
@@ -133,15 +141,19 @@ def _build(
     lines += [f"uniform sampler2D ep_coverage_{k};" for k in range(sampler_count)]
     lines += [f"uniform sampler2D {name};" for name in textures]
     lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in uniforms]
-    text = "\n".join(lines) + "\n" + functions + _coverage_text(len(ids), overlap)
-    text += "\nvec3 evenpalette_recipe(vec2 uv) {\n    vec3 c = texture(ep_base, uv).rgb;\n    float w;\n"
+    coverages = _coverage_text(len(ids), overlap, sample)
+    without_steps = "\n".join(lines) + "\n" + coverages
+    text = "\n".join(lines) + "\n" + functions + coverages
+    text += "\nvec3 evenpalette_recipe(vec2 uv) {\n    vec3 c = " + sample + "(ep_base, uv).rgb;\n    float w;\n"
     if ids:
         text += f"    float k[{len(ids)}] = ep_coverages(uv);\n"
     text += "\n".join(body) + "\n    return c;\n}\n"
-    return ShaderText(text, tuple(uniforms), textures, sampler_count)
+    return ShaderText(text, tuple(uniforms), textures, sampler_count, without_steps)
 
 
-def _channel_text(ref: ChannelRef | None, neutral: float, textures: dict[str, str], component: ComponentOf) -> str:
+def _channel_text(
+    ref: ChannelRef | None, neutral: float, textures: dict[str, str], component: ComponentOf, sample: str
+) -> str:
     if ref is None:
         return _number(neutral)
     index = component(ref)
@@ -151,7 +163,7 @@ def _channel_text(ref: ChannelRef | None, neutral: float, textures: dict[str, st
     if sampler is None:
         sampler = f"ep_map_{len(textures)}"
         textures[sampler] = ref.texture
-    text = f"texture({sampler}, uv).{_COMPONENTS[index]}"
+    text = f"{sample}({sampler}, uv).{_COMPONENTS[index]}"
     return f"(1.0 - {text})" if ref.invert else text
 
 
@@ -166,11 +178,16 @@ def _weight_text(step: Step, ids: list[str]) -> str:
     return "min(1.0, {})".format(" + ".join(f"k[{i}]" for i in used))
 
 
-def _coverage_text(count: int, overlap: Overlap) -> str:
+def _coverage_text(count: int, overlap: Overlap, sample: str) -> str:
     if not count:
         return ""
-    reads = [f"    vec4 t{k} = texture(ep_coverage_{k}, uv);" for k in range((count + 3) // 4)]
+    reads = [f"    vec4 t{k} = {sample}(ep_coverage_{k}, uv);" for k in range((count + 3) // 4)]
     values = ", ".join(f"t{i // 4}.{_COMPONENTS[i % 4]}" for i in range(count))
     reads.append(f"    float c[{count}] = float[{count}]({values});")
     policy = OVERLAP_GLSL[overlap].format(n=count) if count > 1 else ""
-    return f"\n// Overlap: {overlap.value}\nfloat[{count}] ep_coverages(vec2 uv) {{\n" + "\n".join(reads) + policy + "    return c;\n}\n"
+    return (
+        f"\n// Overlap: {overlap.value}\nfloat[{count}] ep_coverages(vec2 uv) {{\n"
+        + "\n".join(reads)
+        + policy
+        + "    return c;\n}\n"
+    )

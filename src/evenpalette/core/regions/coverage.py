@@ -41,7 +41,7 @@ def compute_coverages(regions: RegionSet, textures: Mapping[str, Raster]) -> Pla
 
 def _flag_planes(raster: Raster, sources: list[FlagSource], edges: str) -> NDArray[np.uint8]:
     image = to_rgb8(raster.pixels)
-    colors = [parse_hex(source.color) for source in sources]
+    colors: list[tuple[int, ...]] = [tuple(parse_hex(source.color)) for source in sources]
     if edges == "thresholds":
         return pick_coverages(image, colors, [s.near for s in sources], [s.far for s in sources])
     wanted = np.array(colors)
@@ -64,7 +64,9 @@ def _same_size(planes: Planes) -> Planes:
     height, width = max((plane.shape for plane in planes.values()), key=lambda shape: shape[0] * shape[1])
     return {
         key: np.ascontiguousarray(
-            plane if plane.shape == (height, width) else cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR)
+            plane
+            if plane.shape == (height, width)
+            else cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR)
         )
         for key, plane in planes.items()
     }

@@ -3,9 +3,19 @@
 Coverage is 1 up to `near`, 0 from `far`, and linear between; distances are Euclidean in 8-bit encoded RGB, 0..442.
 """
 
+from collections.abc import Sequence
+
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
+
+from evenpalette.core.color.difference import ciede2000
+from evenpalette.core.color.encoding import decode_srgb_8bit
+from evenpalette.core.color.lab import linear_to_lab
+from evenpalette.core.color.oklab import linear_to_oklab
+
+#: How colors are compared: Euclidean in 8-bit RGB (0..442), CIEDE2000, or OKLab distance times 100.
+METRICS = ("rgb", "ciede2000", "oklab")
 
 
 @njit(nogil=True, cache=True, parallel=True, fastmath=True)
@@ -15,7 +25,7 @@ def _pick(image, flags, near, far, normalize, out):  # type: ignore[no-untyped-d
     for row in prange(image.shape[0]):
         values = np.zeros(count, np.float32)
         codes = np.zeros(count, np.uint8)
-        last_r, last_g, last_b = -1, -1, -1
+        last_r, last_g, last_b = np.int32(-1), np.int32(-1), np.int32(-1)
         for column in range(width):
             r, g, b = np.int32(image[row, column, 0]), np.int32(image[row, column, 1]), np.int32(image[row, column, 2])
             # ID maps are runs of one color: the answer for the previous texel is nearly always right.
@@ -47,7 +57,12 @@ def _pick(image, flags, near, far, normalize, out):  # type: ignore[no-untyped-d
 
 
 def pick_coverages(
-    image: NDArray[np.uint8], colors: list[tuple[int, int, int]], near: list[float], far: list[float], *, normalize: bool = True
+    image: NDArray[np.uint8],
+    colors: Sequence[tuple[int, ...]],
+    near: list[float],
+    far: list[float],
+    *,
+    normalize: bool = True,
 ) -> NDArray[np.uint8]:
     """Coverages of several flags at once: uint8 (flags, height, width), 255 is full.
 
@@ -61,3 +76,29 @@ def pick_coverages(
             np.array(near, np.float32), np.array(far, np.float32), normalize, out,
         )  # fmt: skip
     return out
+
+
+def color_distances(image: NDArray[np.uint8], color: tuple[int, int, int], metric: str) -> NDArray[np.float32]:
+    """Distance of every texel (height, width, 3) to a color in a metric of METRICS; float32 (height, width)."""
+    if metric == "rgb":
+        return np.sqrt(((image.astype(np.float32) - np.array(color, np.float32)) ** 2).sum(-1))
+    # ID maps and painted textures hold few colors next to their texels: each is compared once.
+    keys = image.astype(np.uint32) @ np.array([65536, 256, 1], np.uint32)
+    unique, inverse = np.unique(keys, return_inverse=True)
+    table = np.stack([unique >> 16, (unique >> 8) & 255, unique & 255], -1).astype(np.uint8)
+    linear, wanted = decode_srgb_8bit(table), decode_srgb_8bit(np.array(color, np.uint8))
+    if metric == "ciede2000":
+        distances = ciede2000(linear_to_lab(linear), linear_to_lab(wanted))
+    else:
+        distances = np.linalg.norm(linear_to_oklab(linear) - linear_to_oklab(wanted), axis=-1) * 100
+    return distances.astype(np.float32)[inverse.reshape(image.shape[:2])]
+
+
+def pick_by_color(
+    image: NDArray[np.uint8], color: tuple[int, int, int], near: float, far: float, metric: str = "rgb"
+) -> NDArray[np.float32]:
+    """Coverage of one color, float32 0..1 (height, width): 1 up to near, 0 from far, linear between."""
+    distances = color_distances(image, color, metric)
+    if far <= near:
+        return (distances <= near).astype(np.float32)
+    return np.clip((np.float32(far) - distances) / np.float32(far - near), 0, 1).astype(np.float32)

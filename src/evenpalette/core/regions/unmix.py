@@ -6,6 +6,8 @@ All mixtures of one, two and three of them are solved in closed form (constraine
 space in which images are usually resized) and the best one is kept, preferring fewer flags when the fit is alike.
 """
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from numba import njit, prange
@@ -114,7 +116,7 @@ def _solve(image, labels, flags, radius, price, out):  # type: ignore[no-untyped
             out[three, row, column] += third
 
 
-def unmix(image: NDArray[np.uint8], colors: list[tuple[int, int, int]], *, radius: int = 3) -> NDArray[np.uint8]:
+def unmix(image: NDArray[np.uint8], colors: Sequence[tuple[int, ...]], *, radius: int = 3) -> NDArray[np.uint8]:
     """Coverages that sum to exactly 255 at every texel: uint8 (flags, height, width).
 
     image: uint8 (height, width, 3). colors: all flags of the image, the background included (its coverage is one of

@@ -23,6 +23,7 @@ from evenpalette.core.recipe.evaluate import Sources, evaluate
 from evenpalette.core.recipe.model import ChannelRef
 from evenpalette.core.tones.gray import gray_as_linear
 
+
 @dataclass(frozen=True)
 class RegionFit:
     """How well one region is rebuilt: CIEDE2000 mean and 95th percentile, and the mean linear gray of its tone, 0..1."""
@@ -105,7 +106,7 @@ def hidden_by_covers(steps: Sequence[BoundStep], textures: Mapping[str, Raster],
             continue
         plane = textures[ref.texture].resized(*size).channel(ref.channel)
         plane = 1 - plane if ref.invert else plane
-        level, softness = float(step.values["level"]), float(step.values["softness"])  # type: ignore[arg-type]
+        level, softness = float(step.values["level"]), float(step.values["softness"])
         cover = np.clip((plane + level - 1) / max(softness, 1e-3), 0, 1) * step.amount
         hidden = cover if hidden is None else np.maximum(hidden, cover)
     return hidden
@@ -143,4 +144,3 @@ def report_fit(
         rows.append(RegionFit(region, tint, mean, p95, float(grays.mean()) if grays.size else 0.0))
     everywhere = difference if used is None or not used.any() else difference[used]
     return rows, float(everywhere.mean()), float(np.percentile(everywhere, 95))
-

@@ -97,12 +97,16 @@ def remove_texture(state: State, texture_id: str) -> State:
     texture = _texture(state, texture_id)
     users = [f"region {r.name}" for r in state.project.regions.regions if r.source.texture == texture_id]
     users += [
-        f"step {s.name}" for s in state.project.recipe.steps if any(c.texture == texture_id for c in s.channels.values())
+        f"step {s.name}"
+        for s in state.project.recipe.steps
+        if any(c.texture == texture_id for c in s.channels.values())
     ]
     if state.project.recipe.base == texture_id:
         users.append("the start of the recipe")
     if users:
-        raise EvenPaletteError(f"{texture.name} is still used by {', '.join(users[:4])}. Give these another source first.")
+        raise EvenPaletteError(
+            f"{texture.name} is still used by {', '.join(users[:4])}. Give these another source first."
+        )
     asset = state.project.asset
     kept = tuple(t for t in asset.textures if t.id != texture_id)
     parts: dict[str, object] = {"asset": asset.model_copy(update={"textures": kept})}

@@ -29,7 +29,11 @@ def step_of(recipe: Recipe, step_id: str) -> Step:
 
 
 def add_step(
-    state: State, kind_key: str, regions: tuple[str, ...] | None = None, at: int | None = None, step_id: str | None = None
+    state: State,
+    kind_key: str,
+    regions: tuple[str, ...] | None = None,
+    at: int | None = None,
+    step_id: str | None = None,
 ) -> State:
     """Add a step of a kind, at a place in the order (None is the end), with a fitting texture where it reads one."""
     kind = kind_of(kind_key)

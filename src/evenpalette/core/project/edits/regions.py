@@ -3,10 +3,11 @@
 from dataclasses import replace
 from types import MappingProxyType
 
+from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.coverage import compute_coverages
-from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag
+from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag, to_rgb8
 from evenpalette.core.regions.model import ChannelSource, FlagSource, Overlap, Region, RegionSet
 
 _CHANNEL_NAMES = ("Red", "Green", "Blue", "Alpha")
@@ -129,3 +130,11 @@ def _free_name(regions: list[Region], wanted: str = "") -> str:
     while f"{wanted or 'Region'} {number}" in names:
         number += 1
     return f"{wanted or 'Region'} {number}"
+
+
+def stored_color(state: State, texture_id: str, u: float, v: float) -> str:
+    """The stored color of a texture's texel under (u, v), '#rrggbb'."""
+    raster = state.textures[texture_id]
+    y, x = min(raster.height - 1, int(v * raster.height)), min(raster.width - 1, int(u * raster.width))
+    r, g, b = to_rgb8(raster.pixels[y : y + 1, x : x + 1])[0, 0]
+    return format_hex((r, g, b))

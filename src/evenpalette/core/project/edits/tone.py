@@ -18,7 +18,7 @@ from evenpalette.core.tones.fit import (
     solve_gray,
     tone_raster,
 )
-from evenpalette.core.tones.model import ToneReport, ToneRow
+from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
 
 FIT = "fit"
 
@@ -57,7 +57,9 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     """
     texture = state.project.asset.texture(state.project.tone.painted)
     if texture is None or texture.id not in state.textures:
-        raise RegionError("There is no painted texture to make a tone from. Bring one in at Asset and say what it holds.")
+        raise RegionError(
+            "There is no painted texture to make a tone from. Bring one in at Asset and say what it holds."
+        )
     if not state.project.regions.regions:
         raise RegionError("Make regions first: a tone is fitted region by region.")
     painted = state.textures[texture.id].as_linear_rgb()
@@ -111,3 +113,9 @@ def set_painted(state: State, texture_id: str) -> State:
     """Choose the painted texture that tones are made from."""
     tone = state.project.tone.model_copy(update={"painted": texture_id, "report": None, "compared": ()})
     return state.with_project(tone=tone)
+
+
+def set_white(state: State, percentile: float) -> State:
+    """Choose which percentile of a region's brightness becomes the white of the next tone, 90 to 100."""
+    settings = state.project.tone.model_dump() | {"white_percentile": percentile}
+    return state.with_project(tone=ToneSettings.model_validate(settings))

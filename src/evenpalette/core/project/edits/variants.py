@@ -17,9 +17,7 @@ def add_variant(state: State, name: str = "", parent: str | None = None) -> Stat
     place = len(variants)
     if parent is not None:
         place = next(i for i, v in enumerate(variants) if v.id == parent) + 1
-    return state.with_project(
-        variants=(*variants[:place], variant, *variants[place:]), active_variant=variant.id
-    )
+    return state.with_project(variants=(*variants[:place], variant, *variants[place:]), active_variant=variant.id)
 
 
 def free_variant_name(state: State, wanted: str) -> str:
@@ -39,7 +37,9 @@ def find(state: State, variant_id: str | None) -> Variant | None:
 def duplicate_variant(state: State, variant_id: str) -> State:
     """An equal variant beside it, with the same parent."""
     variant = _variant(state, variant_id)
-    copy = variant.model_copy(update={"id": new_id("variant"), "name": free_variant_name(state, f"{variant.name} copy")})
+    copy = variant.model_copy(
+        update={"id": new_id("variant"), "name": free_variant_name(state, f"{variant.name} copy")}
+    )
     variants = list(state.project.variants)
     variants.insert(variants.index(variant) + 1, copy)
     return state.with_project(variants=tuple(variants), active_variant=copy.id)
@@ -60,7 +60,9 @@ def remove_variant(state: State, variant_id: str) -> State:
     gone = _variant(state, variant_id)
     place = state.project.variants.index(gone)
     variants = tuple(
-        v.model_copy(update={"parent": gone.parent, "values": {**gone.values, **v.values}}) if v.parent == variant_id else v
+        v.model_copy(update={"parent": gone.parent, "values": {**gone.values, **v.values}})
+        if v.parent == variant_id
+        else v
         for v in state.project.variants
         if v.id != variant_id
     )

@@ -20,10 +20,12 @@ def _cover(r, g, b, weight, amount, mask, red, green, blue, level, softness):  #
         b[i] += (blue - b[i]) * w
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, channels: Mapping[str, Plane]) -> None:
+def _run(
+    r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, channels: Mapping[str, Plane]
+) -> None:
     c, f = values["color"], np.float32
-    level, softness = f(values["level"]), f(max(float(values["softness"]), 1e-3))  # type: ignore[arg-type]
-    _cover(r, g, b, weight, f(amount), channels["mask"], c[0], c[1], c[2], level, softness)  # type: ignore[index]
+    level, softness = f(values["level"]), f(max(float(values["softness"]), 1e-3))
+    _cover(r, g, b, weight, f(amount), channels["mask"], c[0], c[1], c[2], level, softness)
 
 
 KIND = StepKind(

@@ -36,7 +36,7 @@ def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation): 
 
 
 def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
-    v = {key: float(value) for key, value in values.items()}  # type: ignore[arg-type]
+    v = {key: float(value) for key, value in values.items()}
     scale = 1 / max(v["white"] - v["black"], 1e-3)
     numbers = (amount, v["black"], scale, 1 / v["gamma"], v["contrast"], v["saturation"])
     _grade(r, g, b, weight, *(np.float32(number) for number in numbers))

@@ -46,8 +46,8 @@ def _oklch(r, g, b, weight, amount, to_lms, between, to_rgb, brightness):  # typ
 
 
 def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
-    angle, saturation = float(values["angle"]), float(values["saturation"])  # type: ignore[arg-type]
-    brightness = np.float32(values["brightness"])  # type: ignore[arg-type]
+    angle, saturation = float(values["angle"]), float(values["saturation"])
+    brightness = np.float32(values["brightness"])
     if values["space"] == 0:
         matrix = hue_shift_matrix(angle, saturation).astype(np.float32)
         _matrix(r, g, b, weight, np.float32(amount), matrix, brightness)
@@ -72,7 +72,9 @@ KIND = StepKind(
         Input("angle", "Angle", ValueType.NUMBER, 0.0, -180.0, 180.0, "°"),
         Input("saturation", "Saturation", ValueType.NUMBER, 1.0, 0.0, 2.0),
         Input("brightness", "Brightness", ValueType.NUMBER, 0.0, -0.5, 0.5),
-        Input("space", "Space", ValueType.CHOICE, "YIQ", choices=SPACES, description="YIQ is cheap; OKLCh keeps lightness"),
+        Input(
+            "space", "Space", ValueType.CHOICE, "YIQ", choices=SPACES, description="YIQ is cheap; OKLCh keeps lightness"
+        ),
     ),
     kernel=_run,
     glsl=_rows("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)

@@ -22,9 +22,18 @@ def _replace(r, g, b, weight, amount, red, green, blue, keep, own):  # type: ign
 
 def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
     c = values["color"]
-    own = max(0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2], 1e-3)  # type: ignore[index]
+    own = max(0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2], 1e-3)
     _replace(
-        r, g, b, weight, np.float32(amount), c[0], c[1], c[2], np.float32(values["keep_light"]), np.float32(own)  # type: ignore[index]
+        r,
+        g,
+        b,
+        weight,
+        np.float32(amount),
+        c[0],
+        c[1],
+        c[2],
+        np.float32(values["keep_light"]),
+        np.float32(own),
     )
 
 

@@ -18,9 +18,11 @@ def _shade(r, g, b, weight, amount, occlusion, red, green, blue):  # type: ignor
         b[i] += b[i] * (blue - np.float32(1)) * dark
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, channels: Mapping[str, Plane]) -> None:
+def _run(
+    r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, channels: Mapping[str, Plane]
+) -> None:
     c = values["color"]
-    _shade(r, g, b, weight, np.float32(amount), channels["occlusion"], c[0], c[1], c[2])  # type: ignore[index]
+    _shade(r, g, b, weight, np.float32(amount), channels["occlusion"], c[0], c[1], c[2])
 
 
 KIND = StepKind(

@@ -21,7 +21,7 @@ def _tint(r, g, b, weight, amount, red, green, blue, detail):  # type: ignore[no
 
 def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
     color = values["color"]
-    _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))  # type: ignore[index]
+    _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))
 
 
 KIND = StepKind(
@@ -30,7 +30,9 @@ KIND = StepKind(
     summary="Multiply by a color: white leaves as it is, black makes black",
     inputs=(
         Input("color", "Color", ValueType.COLOR, "#ffffff"),
-        Input("detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"),
+        Input(
+            "detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"
+        ),
     ),
     kernel=_run,
     glsl="""

@@ -1,0 +1,59 @@
+# Every target sets itself up on a fresh machine.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+DEBIAN := xvfb xauth libegl1 libgl1 libopengl0 libgl1-mesa-dri libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 \
+  libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libdbus-1-3 libfontconfig1
+export QT_LOGGING_RULES := qt.qpa.*=false
+XVFB := xvfb-run -a -s "-screen 0 1600x1000x24"
+# Without a display, drawing is done by software under a virtual one.
+ifeq ($(DISPLAY)$(WAYLAND_DISPLAY),)
+UNDER := LIBGL_ALWAYS_SOFTWARE=1 $(XVFB)
+else
+UNDER :=
+endif
+
+.PHONY: setup demo test bench screenshots lint demo-files schema system
+
+setup: system $(VENV)/.ready
+
+system:
+	@missing=""; for p in $(DEBIAN); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	if [ -n "$$missing" ] && command -v apt-get >/dev/null 2>&1; then \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
+	  else echo "Please install first: sudo apt-get install$$missing"; fi; fi
+
+$(VENV)/.ready: requirements.lock pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m evenpalette.core.warmup
+	@touch $@
+
+demo: setup
+ifeq ($(DISPLAY)$(WAYLAND_DISPLAY),)
+	@echo "There is no display: the demo runs on a virtual one and leaves demo.png as proof."
+	EVENPALETTE_SCREENSHOT=demo.png $(UNDER) $(BIN)/evenpalette demo
+else
+	$(BIN)/evenpalette demo
+endif
+
+test: setup
+	$(UNDER) $(BIN)/python -m pytest
+
+bench: setup
+	$(UNDER) $(BIN)/python -m benchmarks
+
+screenshots: setup
+	$(UNDER) $(BIN)/python -m scripts.screenshots
+
+lint: setup
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+demo-files: setup
+	$(BIN)/python -m scripts.demo
+
+schema: setup
+	$(BIN)/python -m scripts.schema

@@ -1,0 +1,7 @@
+"""`python -m evenpalette`."""
+
+import sys
+
+from evenpalette.cli import main
+
+sys.exit(main())

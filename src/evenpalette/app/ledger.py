@@ -1,0 +1,271 @@
+"""The ledger: the regions, always there; the selected one is the subject everywhere. Below it, what is wrong."""
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QColor, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QLineEdit,
+    QListView,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QSizePolicy,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label, row
+from evenpalette.core.project.edits import regions as edit
+from evenpalette.core.project.edits.tone import tint_step_of
+from evenpalette.core.regions.checks import shares
+
+ROW_HEIGHT = 40
+
+
+def contrast_ink(color: str) -> str:
+    """Black or white, whichever reads better on a color."""
+    c = QColor(color)
+    return "#000000" if 0.299 * c.red() + 0.587 * c.green() + 0.114 * c.blue() > 140 else "#ffffff"
+
+
+class RegionModel(QAbstractListModel):
+    """The regions as rows; the name can be edited."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.shares: dict[str, float] = {}
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self._session.state.region_ids)
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsEditable
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        region = self._session.state.project.regions.regions[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return region.name
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"Region {index.row() + 1}, {region.name}, flag {region.flag}, {self.shares.get(region.id, 0):.1%} of the used UV area"
+        return None
+
+    def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
+        if role != Qt.ItemDataRole.EditRole:
+            return False
+        region = self._session.state.project.regions.regions[index.row()]
+        name = str(value).strip()
+        if name == region.name:
+            return False
+        return self._session.apply(f"Rename region to {name}", lambda s: edit.update_region(s, region.id, name=name))
+
+
+class RegionDelegate(QStyledItemDelegate):
+    """Draws chip, name, share and the color the region has now."""
+
+    def __init__(self, session: Session, model: RegionModel) -> None:
+        super().__init__()
+        self._session, self._model = session, model
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
+        return QSize(180, ROW_HEIGHT)
+
+    def updateEditorGeometry(self, editor: QWidget | None, option: QStyleOptionViewItem, _index: QModelIndex) -> None:
+        assert editor is not None
+        editor.setGeometry(option.rect.left() + 42, option.rect.top() + 4, option.rect.width() - 52, 24)
+
+    def createEditor(self, parent: QWidget | None, _option: QStyleOptionViewItem, _index: QModelIndex) -> QWidget:
+        return QLineEdit(parent)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        state = self._session.state
+        region = state.project.regions.regions[index.row()]
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect).adjusted(2, 1, -2, -1)
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        if selected:
+            painter.setPen(QPen(QColor(theme.ACCENT), 1))
+            painter.setBrush(QColor(theme.RAISED))
+            painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+        elif option.state & QStyle.StateFlag.State_MouseOver:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor("#f1f1f1"))
+            painter.drawRoundedRect(box, 5, 5)
+        chip = QRectF(box.left() + 7, box.top() + 7, 24, 24)
+        painter.setPen(QPen(QColor("#7a7a7a"), 1))
+        painter.setBrush(QColor(region.flag))
+        painter.drawRoundedRect(chip, 4, 4)
+        painter.setPen(QColor(contrast_ink(region.flag)))
+        painter.setFont(theme.font(theme.TEXT, strong=True))
+        painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(index.row() + 1))
+        left, right = box.left() + 40, box.right() - 8
+        share = self._model.shares.get(region.id, 0.0)
+        painter.setFont(theme.font(theme.TEXT))
+        painter.setPen(QColor(theme.MUTED))
+        painter.drawText(QRectF(right - 50, box.top() + 3, 50, 18), Qt.AlignmentFlag.AlignRight, f"{share:.1%}")
+        painter.setPen(QColor(theme.INK))
+        name = painter.fontMetrics().elidedText(region.name, Qt.TextElideMode.ElideRight, int(right - left - 54))
+        painter.drawText(QRectF(left, box.top() + 3, right - left - 52, 18), Qt.AlignmentFlag.AlignLeft, name)
+        painter.setPen(Qt.PenStyle.NoPen)
+        bar = QRectF(left, box.bottom() - 11, right - left - 24, 3)
+        painter.setBrush(QColor("#cfcfcf"))
+        painter.drawRoundedRect(bar, 1.5, 1.5)
+        painter.setBrush(QColor("#5c5c5c"))
+        painter.drawRoundedRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, share), 3), 1.5, 1.5)
+        step = tint_step_of(state, region.id)
+        if step is not None and (parameter := step.inputs["color"].parameter):
+            color = state.values(state.project.active_variant).get(parameter)
+            painter.setPen(QPen(QColor("#8c8c8c"), 1))
+            painter.setBrush(QColor(str(color)))
+            painter.drawRect(QRectF(right - 14, box.bottom() - 14, 13, 9))
+        painter.restore()
+
+
+class Ledger(QWidget):
+    """The list of regions and the list of findings."""
+
+    hovered = pyqtSignal(int)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("chrome")
+        self.setFixedWidth(204)
+        self._total = label("", "section")
+        self.model = RegionModel(session)
+        self.list = QListView(self)
+        self.list.setObjectName("bare")
+        self.list.setModel(self.model)
+        self._delegate = RegionDelegate(session, self.model)
+        self.list.setItemDelegate(self._delegate)
+        self.list.setMouseTracking(True)
+        self.list.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._menu)
+        self.list.entered.connect(lambda index: self.hovered.emit(index.row()))
+        self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))
+        self.list.leaveEvent = lambda _event: self.hovered.emit(-1)  # type: ignore[method-assign,assignment]
+        self._hint = label("No regions yet. At Regions, take them from an ID image or a channel mask.", "note")
+        self._hint.setWordWrap(True)
+        self._heading = label("No findings", "section")
+        self.findings = QListWidget(self)
+        self.findings.setObjectName("bare")
+        self.findings.setWordWrap(True)
+        self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.findings.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.findings.itemActivated.connect(self._go)
+        self.findings.itemClicked.connect(self._go)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(4, 10, 4, 4)
+        layout.setSpacing(4)
+        layout.addWidget(row(label("REGIONS", "section"), None, self._total, margins=(8, 0, 8, 0)))
+        layout.addWidget(self._hint)
+        layout.addWidget(self.list, 3)
+        layout.addWidget(row(self._heading, margins=(8, 4, 8, 0)))
+        layout.addWidget(self.findings, 2)
+        self._hint.setContentsMargins(8, 0, 8, 0)
+        self._make_actions()
+        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(self._show_selection)
+        session.findings_changed.connect(self._show_findings)
+        self.refresh()
+
+    def _make_actions(self) -> None:
+        self.actions_: list[QAction] = []
+        for text, keys, action in (
+            ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
+            ("Move up", "Alt+Up", lambda: self._move(-1)),
+            ("Move down", "Alt+Down", lambda: self._move(1)),
+            ("Remove region", "Del", self._remove),
+        ):
+            made = QAction(text, self)
+            made.setShortcut(keys)
+            made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            made.triggered.connect(lambda _checked=False, a=action: a())
+            self.list.addAction(made)
+            self.actions_.append(made)
+
+    def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
+        if self.list.indexAt(place).isValid():
+            menu = QMenu(self)
+            menu.addActions(self.actions_)
+            menu.exec(self.list.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+
+    def _current(self) -> str | None:
+        row_index = self.list.currentIndex().row()
+        ids = self._session.state.region_ids
+        return ids[row_index] if 0 <= row_index < len(ids) else None
+
+    def _move(self, offset: int) -> None:
+        if region := self._current():
+            self._session.apply("Reorder regions", lambda s: edit.move_region(s, region, offset))
+            self._show_selection()
+
+    def _remove(self) -> None:
+        if region := self._current():
+            found = self._session.state.project.regions.find(region)
+            assert found is not None
+            self._session.run(f"Remove region {found.name}", lambda s, _: edit.remove_region(s, region))
+
+    def _select(self, current: QModelIndex, _before: QModelIndex) -> None:
+        ids = self._session.state.region_ids
+        if 0 <= current.row() < len(ids):
+            self._session.select_region(ids[current.row()])
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets & {"regions", "coverages", "asset"}:
+            self.refresh()
+        elif facets & {"values", "active", "recipe", "variants"}:
+            self.list.viewport().update()  # type: ignore[union-attr]
+
+    def refresh(self) -> None:
+        """Show the regions as they are now."""
+        state = self._session.state
+        self.model.beginResetModel()
+        self.model.shares = shares(dict(state.coverages), state.used) if state.coverages else {}
+        self.model.endResetModel()
+        covered = sum(self.model.shares.values())
+        self._total.setText(f"{min(covered, 9.99):.0%}" if state.region_ids else "")
+        self._hint.setVisible(not state.region_ids)
+        self.list.setVisible(bool(state.region_ids))
+        self._show_selection()
+
+    def _show_selection(self) -> None:
+        ids = self._session.state.region_ids
+        if self._session.region in ids:
+            index = self.model.index(ids.index(self._session.region))
+            if self.list.currentIndex() != index:
+                self.list.setCurrentIndex(index)
+
+    def _show_findings(self) -> None:
+        self.findings.clear()
+        found = self._session.findings
+        self._heading.setText("No findings" if not found else f"{len(found)} finding{'s' if len(found) > 1 else ''}")
+        self._heading.setObjectName("section" if not found else "warn")
+        self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
+        for finding in found:
+            item = QListWidgetItem(finding.text)
+            item.setData(Qt.ItemDataRole.UserRole, finding)
+            item.setFont(theme.font(theme.NOTE))
+            item.setForeground(QColor(theme.MUTED))
+            item.setToolTip(f"{finding.station.capitalize()}: {finding.text}. Click to go there")
+            self.findings.addItem(item)
+
+    def _go(self, item: QListWidgetItem) -> None:
+        finding = item.data(Qt.ItemDataRole.UserRole)
+        self._session.set_station(finding.station)
+        if finding.region:
+            self._session.select_region(finding.region)
+        if finding.place:
+            self._session.go_to.emit(*finding.place)

@@ -1,0 +1,51 @@
+"""Starting the window."""
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QSurfaceFormat
+from PyQt6.QtWidgets import QApplication
+
+from evenpalette.app import theme
+from evenpalette.app.window import MainWindow
+
+
+def make_application() -> QApplication:
+    """The one application object, dressed."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    surface = QSurfaceFormat()
+    surface.setVersion(3, 3)
+    surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    surface.setDepthBufferSize(0)
+    surface.setSwapInterval(0 if os.environ.get("LIBGL_ALWAYS_SOFTWARE") else 1)
+    QSurfaceFormat.setDefaultFormat(surface)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Even Palette")
+    theme.install(app)
+    return app
+
+
+def run(project: Path | None = None, *, demo: bool = False, into: Path | None = None) -> int:
+    """Open the window and stay until it is closed."""
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        print("evenpalette: there is no display to open a window on. Try `xvfb-run evenpalette ...`.", file=sys.stderr)
+        return 2
+    app = make_application()
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    window = MainWindow()
+    window.show()
+    shot = os.environ.get("EVENPALETTE_SCREENSHOT")
+    if demo:
+        window.open_demo(into=into)
+    elif project is not None:
+        window.open_path(project)
+    if shot:
+        QTimer.singleShot(6000, lambda: (window.grab().save(shot), os._exit(0)))
+    else:
+        QTimer.singleShot(0, window.offer_recovery)
+    return app.exec()

@@ -1,0 +1,148 @@
+"""The probe: everything known about the texel under the pointer, in one line."""
+
+import numpy as np
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label, tool
+from evenpalette.core.color.hexcode import linear_to_hex
+from evenpalette.core.recipe.evaluate import trace
+
+_SAY_MS = 7000
+
+
+class ProbeBar(QWidget):
+    """Shows the probe; messages and the progress of long work take its place while they last."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("chrome")
+        self.setFixedHeight(26)
+        self._uv: tuple[float, float] | None = None
+        self._text = ""
+        self._line = label("", "note")
+        self._line.setStyleSheet(f"color: {theme.INK};")
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setFixedWidth(180)
+        self._bar.setTextVisible(False)
+        self._stop = tool("x", "Stop (Esc)", session.tasks.cancel)
+        self._stop.setFixedSize(20, 20)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 2, 12, 2)
+        layout.addWidget(self._line, 1)
+        layout.addWidget(self._bar)
+        layout.addWidget(self._stop)
+        self._bar.hide()
+        self._stop.hide()
+        self._said = QTimer(self, singleShot=True, interval=_SAY_MS)
+        self._said.timeout.connect(self._end_said)
+        session.said.connect(self.say)
+        session.tasks.started.connect(self._start_task)
+        session.tasks.progressed.connect(lambda share: self._bar.setValue(round(share * 1000)))
+        session.tasks.ended.connect(self._end_task)
+        session.changed.connect(lambda _: self.refresh())
+
+    @property
+    def text(self) -> str:
+        """The whole line, unshortened."""
+        return self._text
+
+    def say(self, text: str, bad: bool) -> None:
+        """Show a message for a while."""
+        self._line.setStyleSheet(f"color: {'#9a1f1f' if bad else theme.ACCENT};")
+        self._show(text)
+        self._said.start()
+
+    def _end_said(self) -> None:
+        self._line.setStyleSheet(f"color: {theme.INK};")
+        self.refresh()
+
+    def _start_task(self, text: str) -> None:
+        self.say(text + " ...", False)
+        self._bar.setValue(0)
+        self._bar.show()
+        self._stop.show()
+
+    def _end_task(self) -> None:
+        self._bar.hide()
+        self._stop.hide()
+        self._said.stop()
+        self._end_said()
+
+    def set_texel(self, uv: tuple[float, float] | None) -> None:
+        """Read this texel from now on."""
+        self._uv = uv
+        if uv is not None and not self._session.tasks.is_busy:
+            self._said.stop()
+            self._line.setStyleSheet(f"color: {theme.INK};")
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Read the texel anew."""
+        if not self._said.isActive():
+            self._show(self._read() if self._uv is not None else "")
+
+    def _read(self) -> str:
+        assert self._uv is not None
+        state = self._session.state
+        if not state.project.asset.textures:
+            return ""
+        u, v = self._uv
+        sources = state.working
+        width, height = sources.size
+        x, y = min(width - 1, int(u * width)), min(height - 1, int(v * height))
+        parts = [f"{x}, {y}", f"uv {u:.3f}, {v:.3f}"]
+        covered = [(n, r.name, sources.coverages[n - 1][y, x]) for n, r in enumerate(state.project.regions.regions, 1)]
+        parts.append("  ".join(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value) or "no region")
+        if state.tone is not None:
+            tone = state.tone.channel(0) if state.tone.size != sources.size else None
+            value = (
+                tone[int(v * tone.shape[0]), int(u * tone.shape[1])]
+                if tone is not None
+                else state.tone.pixels[y, x, 0] / 65535
+            )
+            parts.append(f"tone {value:.3f}")
+        steps = state.bound_steps(state.project.active_variant)
+        colors = trace(steps, sources, x, y)
+        chain = []
+        decided, largest = "", 0.0
+        for step, before, after in zip(steps, colors, colors[1:], strict=False):
+            change = float(np.abs(after - before).max())
+            if change > 1e-4:
+                chain.append(f"{step.name} {linear_to_hex(after)}")
+                if change >= largest:
+                    decided, largest = step.name, change
+        final = colors[-1]
+        if chain:
+            parts.append(" > ".join(chain))
+        parts.append(f"final {linear_to_hex(final)}  linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}")
+        if decided:
+            parts.append(f"decided by {decided}")
+        return "    ".join(parts)
+
+    def _show(self, text: str) -> None:
+        self._text = text
+        self._line.setToolTip(text)
+        space = max(60, self._line.width())
+        metrics = self._line.fontMetrics()
+        if metrics.horizontalAdvance(text) > space and "    " in text:
+            # Too long: the steps go first, the ends stay.
+            parts = text.split("    ")
+            while len(parts) > 4 and metrics.horizontalAdvance("    ".join(parts)) > space:
+                widest = max(range(1, len(parts) - 1), key=lambda i: len(parts[i]) if " > " in parts[i] else 0)
+                steps = parts[widest].removeprefix("... > ").split(" > ")
+                if len(steps) > 1:
+                    parts[widest] = "... > " + " > ".join(steps[1:])
+                else:
+                    parts.pop(1 if not parts[1].startswith("final") else 2)
+            text = "    ".join(parts)
+        self._line.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, space))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._show(self._text)

@@ -1,0 +1,245 @@
+"""The variant rail: live pictures of the variants; the active one is what the views show."""
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QColor, QImage, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label, row, tool
+from evenpalette.core.project.edits import variants as edit
+
+PICTURE = (104, 64)
+DEFAULTS = "Defaults"
+
+
+class VariantModel(QAbstractListModel):
+    """First the defaults, then the variants; names can be edited."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.pictures: dict[str | None, QImage] = {}
+
+    def ids(self) -> list[str | None]:
+        """The variant of each row; None is the defaults."""
+        return [None, *(v.id for v in self._session.state.project.variants)]
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self.ids())
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        flags = super().flags(index)
+        return flags | Qt.ItemFlag.ItemIsEditable if index.row() > 0 else flags
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        variant = edit.find(self._session.state, self.ids()[index.row()])
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return variant.name if variant else DEFAULTS
+        if role == Qt.ItemDataRole.ToolTipRole:
+            parent = edit.find(self._session.state, variant.parent) if variant else None
+            own = len(variant.values) if variant else 0
+            return (
+                "What variants follow unless they say otherwise"
+                if variant is None
+                else (f"{variant.name}: {own} own values, follows {parent.name if parent else 'the defaults'}")
+            )
+        return None
+
+    def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
+        variant = edit.find(self._session.state, self.ids()[index.row()])
+        if role != Qt.ItemDataRole.EditRole or variant is None or str(value).strip() == variant.name:
+            return False
+        return self._session.apply(
+            f"Rename variant to {value}", lambda s: edit.rename_variant(s, variant.id, str(value))
+        )
+
+
+class VariantDelegate(QStyledItemDelegate):
+    """Draws the picture with the name below."""
+
+    def __init__(self, model: VariantModel, session: Session) -> None:
+        super().__init__()
+        self._model, self._session = model, session
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
+        return QSize(PICTURE[0] + 8, PICTURE[1] + 26)
+
+    def createEditor(self, parent: QWidget | None, _option: QStyleOptionViewItem, _index: QModelIndex) -> QWidget:
+        return QLineEdit(parent)
+
+    def updateEditorGeometry(self, editor: QWidget | None, option: QStyleOptionViewItem, _index: QModelIndex) -> None:
+        assert editor is not None
+        editor.setGeometry(option.rect.left() + 2, option.rect.bottom() - 24, option.rect.width() - 4, 24)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(option.rect.left() + 4, option.rect.top() + 3, PICTURE[0], PICTURE[1])
+        variant_id = self._model.ids()[index.row()]
+        picture = self._model.pictures.get(variant_id)
+        if picture is not None:
+            painter.drawImage(box, picture)
+        else:
+            painter.fillRect(box, QColor(theme.SURROUND))
+        active = variant_id == self._session.state.project.active_variant
+        focused = bool(option.state & QStyle.StateFlag.State_HasFocus)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(theme.ACCENT if active else "#b5b5b5"), 2 if active else 1))
+        painter.drawRoundedRect(box.adjusted(-1, -1, 1, 1) if active else box, 3, 3)
+        if focused and not active:
+            painter.setPen(QPen(QColor(theme.ACCENT), 1, Qt.PenStyle.DotLine))
+            painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 3, 3)
+        painter.setPen(QColor(theme.INK))
+        painter.setFont(theme.font(theme.NOTE, strong=active))
+        text_box = QRectF(box.left(), box.bottom() + 2, box.width(), 18)
+        name = str(index.data())
+        variant = edit.find(self._session.state, variant_id)
+        if variant is not None and variant.parent is not None:
+            theme.icon("git-branch", theme.MUTED).paint(painter, int(box.left()) - 2, int(text_box.top()) + 3, 13, 13)
+            text_box.adjust(13, 0, 0, 0)
+        painter.drawText(
+            text_box,
+            Qt.AlignmentFlag.AlignLeft,
+            painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(text_box.width())),
+        )
+        painter.restore()
+
+
+class VariantRail(QWidget):
+    """The list of variants, with what can be done to them."""
+
+    pictures_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("chrome")
+        self.setFixedWidth(128)
+        self.model = VariantModel(session)
+        self.list = QListView(self)
+        self.list.setObjectName("bare")
+        self.list.setModel(self.model)
+        self._delegate = VariantDelegate(self.model, session)
+        self.list.setItemDelegate(self._delegate)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.list.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._menu)
+        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(4, 6, 4, 4)
+        layout.setSpacing(2)
+        add = tool("plus", "New variant (Ctrl+Shift+N)", self.add)
+        layout.addWidget(row(label("VARIANTS", "section"), None, add, margins=(8, 0, 2, 0)))
+        layout.addWidget(self.list, 1)
+        self._make_actions()
+        session.changed.connect(self._on_change)
+        self.refresh()
+
+    def _make_actions(self) -> None:
+        self.actions_: list[QAction] = []
+        for text, keys, action in (
+            ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
+            ("Derive a variant", "Ctrl+D", self.derive),
+            ("Duplicate", "Ctrl+Shift+D", self.duplicate),
+            ("Reset to its parent", "Ctrl+Backspace", self.reset),
+            ("Move up", "Alt+Up", lambda: self._move(-1)),
+            ("Move down", "Alt+Down", lambda: self._move(1)),
+            ("Delete variant", "Del", self.remove),
+        ):
+            made = QAction(text, self)
+            made.setShortcut(keys)
+            made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            made.triggered.connect(lambda _checked=False, a=action: a())
+            self.list.addAction(made)
+            self.actions_.append(made)
+
+    def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
+        index = self.list.indexAt(place)
+        if index.isValid():
+            self.list.setCurrentIndex(index)
+            menu = QMenu(self)
+            menu.addActions(self.actions_ if index.row() > 0 else self.actions_[1:2])
+            menu.exec(self.list.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+
+    @property
+    def current(self) -> str | None:
+        """The variant of the current row."""
+        row_index = self.list.currentIndex().row()
+        ids = self.model.ids()
+        return ids[row_index] if 0 <= row_index < len(ids) else None
+
+    def add(self) -> None:
+        """A variant that follows the defaults."""
+        self._session.apply("Add variant", lambda s: edit.add_variant(s))
+
+    def derive(self) -> None:
+        """A variant that follows the current one."""
+        self._session.apply("Derive variant", lambda s: edit.add_variant(s, parent=self.current))
+
+    def duplicate(self) -> None:
+        """An equal variant beside the current one."""
+        if current := self.current:
+            self._session.apply("Duplicate variant", lambda s: edit.duplicate_variant(s, current))
+
+    def reset(self) -> None:
+        """Let every value of the current variant follow its parent."""
+        if current := self.current:
+            self._session.apply("Reset variant", lambda s: edit.reset_variant(s, current))
+
+    def remove(self) -> None:
+        """Delete the current variant."""
+        if current := self.current:
+            self._session.apply("Delete variant", lambda s: edit.remove_variant(s, current))
+
+    def _move(self, offset: int) -> None:
+        if current := self.current:
+            place = self.model.ids().index(current) - 1 + offset
+            self._session.apply("Reorder variants", lambda s: edit.move_variant(s, current, place))
+
+    def _select(self, current: QModelIndex, _before: QModelIndex) -> None:
+        ids = self.model.ids()
+        if 0 <= current.row() < len(ids) and ids[current.row()] != self._session.state.project.active_variant:
+            self._session.apply("Show variant", lambda s: edit.activate(s, ids[current.row()]), "activate")
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets & {"variants", "active"}:
+            self.refresh()
+        if facets - {"active", "delivery", "name"}:
+            self.pictures_wanted.emit()
+
+    def refresh(self) -> None:
+        """Show the variants as they are now."""
+        ids = self.model.ids()
+        active = self._session.state.project.active_variant
+        selection = self.list.selectionModel()
+        assert selection is not None
+        selection.blockSignals(True)
+        self.model.beginResetModel()
+        self.model.endResetModel()
+        index = self.model.index(ids.index(active) if active in ids else 0)
+        self.list.setCurrentIndex(index)
+        selection.blockSignals(False)
+        self.list.scrollTo(index)
+        self.pictures_wanted.emit()
+
+    def set_picture(self, variant_id: str | None, image: QImage) -> None:
+        """Show a variant's picture."""
+        self.model.pictures[variant_id] = image
+        self.list.viewport().update()  # type: ignore[union-attr]

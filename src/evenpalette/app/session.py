@@ -1,0 +1,278 @@
+"""The open document as the window sees it: its history, its file, what is selected, and who must be told."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from evenpalette.app.tasks import Task, TaskRunner
+from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
+from evenpalette.core.project.findings import Finding, find_all
+from evenpalette.core.project.history import History
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
+
+#: What of a document can change; views listen for what they show.
+ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY = (
+    "asset", "regions", "coverages", "tone", "recipe", "values", "variants", "active", "name", "delivery",
+)  # fmt: skip
+EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
+
+
+def difference(before: State, after: State) -> frozenset[str]:
+    """Which facets differ between two states."""
+    a, b = before.project, after.project
+    found = set()
+    if a.asset != b.asset or before.mesh is not after.mesh or before.textures is not after.textures:
+        found.add(ASSET)
+    if a.regions != b.regions:
+        found.add(REGIONS)
+    if before.coverages is not after.coverages:
+        found.add(COVERAGES)
+    if a.tone != b.tone or before.tone is not after.tone:
+        found.add(TONE)
+    if a.recipe != b.recipe:
+        same_steps = a.recipe.steps == b.recipe.steps and a.recipe.base == b.recipe.base
+        same_names = [(p.id, p.name, p.low, p.high) for p in a.recipe.parameters] == [
+            (p.id, p.name, p.low, p.high) for p in b.recipe.parameters
+        ]
+        found.add(VALUES if same_steps and same_names else RECIPE)
+    if a.variants != b.variants:
+        same_set = [(v.id, v.name, v.parent) for v in a.variants] == [(v.id, v.name, v.parent) for v in b.variants]
+        found.add(VALUES if same_set else VARIANTS)
+    if a.active_variant != b.active_variant:
+        found.add(ACTIVE)
+    if a.name != b.name:
+        found.add(NAME)
+    if a.delivery != b.delivery:
+        found.add(DELIVERY)
+    return frozenset(found)
+
+
+class Session(QObject):
+    """One document, its history and its place on disk."""
+
+    changed = pyqtSignal(frozenset)
+    selection_changed = pyqtSignal()
+    station_changed = pyqtSignal(str)
+    findings_changed = pyqtSignal()
+    saved_changed = pyqtSignal()
+    said = pyqtSignal(str, bool)
+    go_to = pyqtSignal(float, float)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History(State(), "New project")
+        self.storage: Storage | None = None
+        self.tasks = TaskRunner(self)
+        self.station = "asset"
+        self.region: str | None = None
+        self.step: str | None = None
+        self.findings: list[Finding] = []
+        self._saved: State = self.history.state
+        self._autosaved: State = self.history.state
+        self._autosave = Autosave()
+        self._latest: tuple[str, Callable[[State], State], str] | None = None
+        self._latest_running = False
+        self._findings_timer = QTimer(self, singleShot=True, interval=250)
+        self._findings_timer.timeout.connect(self._find)
+        self._autosave_timer = QTimer(self, interval=INTERVAL_SECONDS * 1000)
+        self._autosave_timer.timeout.connect(self.autosave)
+        self._autosave_timer.start()
+
+    @property
+    def state(self) -> State:
+        """The document as it is now."""
+        return self.history.state
+
+    @property
+    def is_dirty(self) -> bool:
+        """Whether there are changes that the last save does not hold."""
+        return self.state is not self._saved
+
+    @property
+    def path(self) -> Path | None:
+        """The project folder, None before the first save."""
+        return self.storage.folder if self.storage else None
+
+    def open_state(self, state: State, storage: Storage | None, label: str, *, dirty: bool = False) -> None:
+        """Take over another document."""
+        self._autosave.discard()
+        self._autosave = Autosave()
+        self.storage = storage
+        self.history = History(state, label)
+        self._saved = State() if dirty else state
+        self._autosaved = self._saved
+        regions = state.project.regions.regions
+        self.region = regions[0].id if regions else None
+        self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
+        self.changed.emit(EVERYTHING)
+        self.selection_changed.emit()
+        self._find()
+        self.saved_changed.emit()
+
+    def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
+        """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""
+        try:
+            after = edit(self.state)
+        except EvenPaletteError as error:
+            self.said.emit(str(error), True)
+            return False
+        self.commit(label, after, key)
+        return True
+
+    def commit(self, label: str, after: State, key: str = "") -> None:
+        """Make a computed state the present one."""
+        before = self.state
+        if after is before:
+            return
+        self.history.push(label, after, key)
+        self._announce(before)
+
+    def run(self, label: str, edit: Callable[[State, Progress], State], then: Callable[[], None] | None = None) -> None:
+        """Change the document off the interface thread, with progress and cancel."""
+        before = self.state
+
+        def done(after: State) -> None:
+            if self.state is not before:
+                self.said.emit(
+                    f"{label}: the document changed meanwhile, so the result was dropped. Do it again.", True
+                )
+                return
+            self.commit(label, after)
+            if then:
+                then()
+
+        self.tasks.start(Task(label, lambda progress: edit(before, progress), done, self._failed))
+
+    def run_latest(self, label: str, edit: Callable[[State], State], key: str = "") -> None:
+        """Change the document off the interface thread, for edits that follow the pointer: of those that come in while
+        one is being computed only the newest is done."""
+        self._latest = (label, edit, key)
+        if not self._latest_running:
+            self._next_latest()
+
+    def _next_latest(self) -> None:
+        if self._latest is None:
+            return
+        (label, edit, key), self._latest, before = self._latest, None, self.state
+        self._latest_running = True
+
+        def done(after: State) -> None:
+            self._latest_running = False
+            if self.state is before:
+                self.commit(label, after, key)
+            elif self._latest is None:
+                self._latest = (label, edit, key)
+            self._next_latest()
+
+        def failed(error: Exception) -> None:
+            self._latest_running = False
+            self._failed(error)
+
+        self.tasks.start(Task(label, lambda _: edit(before), done, failed, exclusive=False))
+
+    def _failed(self, error: Exception) -> None:
+        if isinstance(error, Cancelled):
+            self.said.emit("Stopped. Nothing was changed.", False)
+        elif isinstance(error, EvenPaletteError):
+            self.said.emit(str(error), True)
+        else:
+            self.said.emit(f"Something went wrong inside: {error!r}. Nothing was changed.", True)
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        self.move_to(self.history.position - 1)
+
+    def redo(self) -> None:
+        """Bring the change back."""
+        self.move_to(self.history.position + 1)
+
+    def move_to(self, position: int) -> None:
+        """Go to a place in the history."""
+        before = self.state
+        self.history.go_to(position)
+        if self.state is not before:
+            self._announce(before)
+
+    def _announce(self, before: State) -> None:
+        facets = difference(before, self.state)
+        ids = self.state.region_ids
+        if self.region not in ids:
+            self.select_region(ids[0] if ids else None)
+        steps = self.state.project.recipe.steps
+        if self.step not in [s.id for s in steps]:
+            self.select_step(steps[0].id if steps else None)
+        self.changed.emit(facets)
+        self.saved_changed.emit()
+        if facets - {ACTIVE}:
+            self._findings_timer.start()
+
+    def _find(self) -> None:
+        state = self.state
+
+        def done(findings: list[Finding]) -> None:
+            if self.state.project is state.project:
+                self.findings = findings
+                self.findings_changed.emit()
+            else:
+                self._findings_timer.start()
+
+        self.tasks.start(Task("Findings", lambda _: find_all(state), done, self._failed, exclusive=False))
+
+    def select_region(self, region: str | None) -> None:
+        """Make a region the subject everywhere."""
+        if region != self.region:
+            self.region = region
+            self.selection_changed.emit()
+
+    def select_step(self, step: str | None) -> None:
+        """Make a step the subject of the bench."""
+        if step != self.step:
+            self.step = step
+            self.selection_changed.emit()
+
+    def set_station(self, station: str) -> None:
+        """Go to a station."""
+        if station != self.station:
+            self.station = station
+            self.station_changed.emit(station)
+
+    def save(self, folder: Path | None = None, then: Callable[[], None] | None = None) -> None:
+        """Save off the interface thread; into `folder`, or where it was saved before."""
+        storage = Storage(folder) if folder is not None else self.storage
+        if storage is None:
+            return
+        state = self.state
+
+        def done(_: object) -> None:
+            self.storage = storage
+            self._saved = state
+            if self.state is state:
+                self._autosave.discard()
+                self._autosaved = state
+            self.saved_changed.emit()
+            if then:
+                then()
+
+        self.tasks.start(Task("Saving", lambda _: storage.save(state), done, self._failed, exclusive=False))
+
+    def autosave(self) -> None:
+        """Keep a copy of unsaved changes where a crash cannot reach it."""
+        state = self.state
+        if not self.is_dirty or state is self._autosaved:
+            return
+        where = str(self.path) if self.path else ""
+        autosave = self._autosave
+
+        def done(_: object) -> None:
+            self._autosaved = state
+
+        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, self._failed, exclusive=False))
+
+    def close(self) -> None:
+        """The document is given up on purpose."""
+        self._autosave_timer.stop()
+        self._autosave.discard()

@@ -1,0 +1,154 @@
+"""Delivery: which variants, how large, where to; and the shader as a game will run it."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFont
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+    QWidget,
+)
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.core.delivery.kit import build_shader, delivered_size, write_kit
+from evenpalette.core.errors import Cancelled, RecipeError
+
+SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
+
+
+class DeliveryBench(QWidget):
+    """The bench of the station Delivery."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._size = QComboBox()
+        self._size.setToolTip(
+            "Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light"
+        )
+        self._size.activated.connect(lambda i: self._set(size=self._size.itemData(i)))
+        self.folder = QLineEdit()
+        self.folder.setPlaceholderText("Folder to deliver to")
+        self._deliver = button("Deliver", self.deliver, "primary", "Write the variants and the kit", "download")
+        self._result = label("", "note")
+        self._result.setWordWrap(True)
+        choose = button("Choose ...", self._ask, icon="folder-open")
+        left = column(
+            label("Delivery", "heading"), label("Size", "note"), self._size, label("Folder", "note"), row(self.folder, choose),
+            4, row(self._deliver, None), self._result, None, spacing=4,
+        )  # fmt: skip
+        left.setFixedWidth(320)
+        self.variants = QListWidget()
+        self.variants.setToolTip("Space turns a variant on or off")
+        self.variants.itemChanged.connect(self._toggled)
+        middle = column(label("Variants to deliver", "note"), self.variants)
+        middle.setFixedWidth(190)
+        self._shader = QPlainTextEdit()
+        self._shader.setReadOnly(True)
+        self._shader.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        mono = QFont("monospace")
+        mono.setStyleHint(QFont.StyleHint.Monospace)
+        mono.setPixelSize(theme.NOTE)
+        self._shader.setFont(mono)
+        self._shader_facts = label("", "note")
+        right = column(self._shader_facts, self._shader)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setSpacing(24)
+        layout.addWidget(left)
+        layout.addWidget(middle)
+        layout.addWidget(right, 1)
+        session.changed.connect(self._on_change)
+        self.refresh()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets - {"active", "values", "name"}:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show what would be delivered now."""
+        state = self._session.state
+        settings = state.project.delivery
+        self._size.clear()
+        for size in SIZES:
+            width, height = delivered_size(state, size)
+            self._size.addItem(f"{width} x {height}" + (", as the sources" if size == 0 else ""), size)
+        self._size.setCurrentIndex(max(0, self._size.findData(settings.size)))
+        self.variants.blockSignals(True)
+        self.variants.clear()
+        for variant in state.project.variants:
+            item = QListWidgetItem(variant.name)
+            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            chosen = settings.variants is None or variant.id in settings.variants
+            item.setCheckState(Qt.CheckState.Checked if chosen else Qt.CheckState.Unchecked)
+            item.setData(Qt.ItemDataRole.UserRole, variant.id)
+            self.variants.addItem(item)
+        self.variants.blockSignals(False)
+        ready = bool(state.project.recipe.steps)
+        self._deliver.setEnabled(ready)
+        try:
+            shader = build_shader(state)
+        except RecipeError as error:
+            self._shader.setPlainText(str(error))
+            return
+        samplers = 1 + shader.coverage_samplers + len(shader.textures)
+        self._shader_facts.setText(
+            f"recipe.glsl: {samplers} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
+        )
+        place = self._shader.verticalScrollBar().value()  # type: ignore[union-attr]
+        self._shader.setPlainText(shader.text)
+        self._shader.verticalScrollBar().setValue(place)  # type: ignore[union-attr]
+
+    def _set(self, **parts: object) -> None:
+        self._session.apply(
+            "Delivery settings",
+            lambda s: s.with_project(delivery=s.project.delivery.model_copy(update=parts)),
+            f"delivery {sorted(parts)}",
+        )
+
+    def _toggled(self, _: QListWidgetItem) -> None:
+        items = [self.variants.item(i) for i in range(self.variants.count())]
+        chosen = tuple(
+            item.data(Qt.ItemDataRole.UserRole) for item in items if item and item.checkState() == Qt.CheckState.Checked
+        )
+        self._set(variants=None if len(chosen) == len(items) else chosen)
+
+    def _ask(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "Deliver to", self.folder.text())
+        if path:
+            self.folder.setText(path)
+
+    def deliver(self) -> None:
+        """Write the kit off the interface thread."""
+        if not self.folder.text().strip():
+            self._ask()
+        folder = self.folder.text().strip()
+        if not folder:
+            return
+        state, settings = self._session.state, self._session.state.project.delivery
+
+        def failed(error: Exception) -> None:
+            text = "Stopped. The folder is as it was." if isinstance(error, Cancelled) else str(error)
+            self._result.setText(text)
+            self._session.said.emit(text, not isinstance(error, Cancelled))
+
+        def done(files: list[Path]) -> None:
+            size = sum(path.stat().st_size for path in files if path.exists())
+            text = f"{len(files)} files, {size / 1e6:.1f} MB, in {folder}"
+            self._result.setText(text)
+            self._session.said.emit(f"Delivered: {text}", False)
+
+        self._session.tasks.start(Task(
+            "Delivering",
+            lambda progress: write_kit(state, folder, variants=settings.variants, longest=settings.size, progress=progress),
+            done, failed,
+        ))  # fmt: skip

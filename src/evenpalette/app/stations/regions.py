@@ -1,0 +1,223 @@
+"""Regions: where they come from, how their edges are read, and what happens where they overlap."""
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.edits import regions as edit
+from evenpalette.core.project.model import Role, Texture
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.model import ChannelSource, FlagSource, Overlap, Region
+from evenpalette.gpu.look import Show
+
+OVERLAP_WORDS = {
+    Overlap.EXCLUSIVE: ("exclusive", "Coverages that sum past one are divided by their sum"),
+    Overlap.LAYERED: ("layered", "Later regions cover earlier ones"),
+    Overlap.ADDITIVE: ("additive", "Coverages are kept; sums are clamped to one"),
+}
+_CHANNELS = ("red", "green", "blue", "alpha")
+
+
+class RegionsBench(QWidget):
+    """The bench of the station Regions."""
+
+    def __init__(self, session: Session, views: TwinViews) -> None:
+        super().__init__()
+        self._session, self._views = session, views
+        self._sources = button(
+            "Regions from a texture",
+            self._choose_source,
+            "primary",
+            icon="plus",
+            tip="Find flag colors, or take the channels of a mask",
+        )
+        self._pick = button(
+            "Pick a flag on Flat", self._start_pick, icon="pipette", tip="Make a region of the ID color you click on"
+        )
+        self._overlap = QComboBox()
+        for overlap, (word, tip) in OVERLAP_WORDS.items():
+            self._overlap.addItem(f"{word}: {tip[0].lower()}{tip[1:]}", overlap)
+        self._overlap.activated.connect(
+            lambda i: session.apply("Overlap", lambda s: edit.set_overlap(s, self._overlap.itemData(i)))
+        )
+        self._facts = label("", "note")
+        left = column(
+            label("Regions", "heading"), row(self._sources, self._pick, None), 4, label("Where coverages overlap", "note"),
+            self._overlap, self._facts, None,
+        )  # fmt: skip
+        left.setFixedWidth(430)
+        self._name = QLineEdit()
+        self._name.editingFinished.connect(self._rename)
+        self._flag = ColorField()
+        self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.region}", flag=c))
+        self._flag.finished.connect(session.history.seal)
+        self._from = label("", "")
+        self._color = ColorField(views.start_pick)
+        self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
+        self._edges = QComboBox()
+        self._edges.addItem("exact shares", "shares")
+        self._edges.addItem("near and far thresholds", "thresholds")
+        self._edges.setToolTip("Exact shares: edge texels are solved as mixtures of the flags beside them")
+        self._edges.activated.connect(lambda i: self._update_source("Edges", edges=self._edges.itemData(i)))
+        self._near, self._far = ValueSlider(0, 442), ValueSlider(0, 442)
+        self._near.setToolTip("Up to this distance the coverage is full (8-bit RGB, 0 to 442)")
+        self._far.setToolTip("From this distance on there is none")
+        self._near.edited.connect(lambda v: self._update_source("Near threshold", near=v, far=max(v, self._far.value)))
+        self._far.edited.connect(lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)))
+        for slider in (self._near, self._far):
+            slider.finished.connect(session.history.seal)
+        self._order = row(
+            tool("arrow-up", "Earlier in the order (Alt+Up in the ledger)", lambda: self._move(-1)),
+            tool("arrow-down", "Later in the order (Alt+Down in the ledger)", lambda: self._move(1)),
+            tool("trash-2", "Remove this region (Del in the ledger)", self._remove), None, spacing=2,
+        )  # fmt: skip
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(6)
+        self._labels = {}
+        for place, (text, widget) in enumerate((
+            ("Name", self._name), ("Flag color", self._flag), ("Made from", self._from), ("Order", self._order),
+            ("Color in the image", self._color), ("Edges", self._edges), ("Near", self._near), ("Far", self._far),
+        )):  # fmt: skip
+            line, offset = place % 4, place // 4 * 3
+            self._labels[text] = label(text, "note")
+            grid.addWidget(self._labels[text], line, offset)
+            grid.addWidget(widget, line, offset + 1)
+        grid.setColumnMinimumWidth(2, 24)
+        grid.setColumnStretch(6, 1)
+        for column_index in (1, 4):
+            grid.setColumnMinimumWidth(column_index, 230)
+        self._form = QWidget()
+        self._form.setLayout(grid)
+        self._title = label("", "heading")
+        right = column(self._title, self._form, None, spacing=10)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setSpacing(24)
+        layout.addWidget(left)
+        layout.addWidget(right, 1)
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets & {"regions", "coverages", "asset"}:
+            self.refresh()
+
+    def _region(self) -> Region | None:
+        return self._session.state.project.regions.find(self._session.region or "")
+
+    def refresh(self) -> None:
+        """Show the selected region as it is now."""
+        state, region = self._session.state, self._region()
+        self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(state.project.regions.overlap))
+        self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP)))
+        self._form.setVisible(region is not None)
+        if state.coverages:
+            height, width = next(iter(state.coverages.values())).shape
+            self._facts.setText(f"{len(state.region_ids)} regions, coverages {width} x {height}")
+        else:
+            self._facts.setText("")
+        if region is None:
+            self._title.setText("" if state.project.asset.textures else "Bring in an ID map or a channel mask at Asset")
+            return
+        self._title.setText(f"Region {state.project.regions.number(region.id)}")
+        self._name.setText(region.name)
+        self._flag.set_color(region.flag)
+        texture = state.project.asset.texture(region.source.texture)
+        name = texture.name if texture else "a missing texture"
+        is_flag = isinstance(region.source, FlagSource)
+        for widget, text in (
+            (self._color, "Color in the image"),
+            (self._edges, "Edges"),
+            (self._near, "Near"),
+            (self._far, "Far"),
+        ):
+            soft = is_flag and (text not in ("Near", "Far") or region.source.edges == "thresholds")  # type: ignore[union-attr]
+            widget.setVisible(soft)
+            self._labels[text].setVisible(soft)
+        if isinstance(region.source, FlagSource):
+            self._from.setText(name)
+            self._color.set_color(region.source.color)
+            self._edges.setCurrentIndex(self._edges.findData(region.source.edges))
+            self._near.set_value(region.source.near)
+            self._far.set_value(region.source.far)
+        elif isinstance(region.source, ChannelSource):
+            self._from.setText(f"{name}, {_CHANNELS[region.source.channel]}")
+
+    def _choose_source(self) -> None:
+        menu = QMenu(self)
+        textures = self._session.state.project.asset.textures
+        for texture in textures:
+            if texture.role is Role.ID_MAP:
+                menu.addAction(f"Flag colors of {texture.name}", lambda t=texture: self._from_flags(t))  # type: ignore[misc]
+        for texture in textures:
+            if texture.role in (Role.CHANNEL_MASK, Role.MASK):
+                menu.addAction(f"Channels of {texture.name}", lambda t=texture: self._from_channels(t))  # type: ignore[misc]
+        if menu.isEmpty():
+            nothing = menu.addAction("No ID map or mask among the textures. Say at Asset what they hold.")
+            assert nothing is not None
+            nothing.setEnabled(False)
+        menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def _from_flags(self, texture: Texture) -> None:
+        self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id))
+
+    def _from_channels(self, texture: Texture) -> None:
+        self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id))
+
+    def _start_pick(self) -> None:
+        maps = self._session.state.project.asset.with_role(Role.ID_MAP)
+        if not maps:
+            return
+        self._session.said.emit(
+            "Click on Flat or Form; the color of the ID map there becomes a region. Esc to stop", False
+        )
+        self._views.start_pick(lambda _: self._take_flag(maps[0].id))
+
+    def _take_flag(self, texture_id: str) -> None:
+        """The stored color of the ID map under the pointer, not the drawn one, which is filtered."""
+        if self._views.pointer is None:
+            return
+        u, v = self._views.pointer
+        color = edit.stored_color(self._session.state, texture_id, u, v)
+        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color))
+        self._views.flat_stage.setCurrentIndex(self._views.flat_stage.findData(Show.ID))
+
+    def _update(self, text: str, key: str = "", **parts: object) -> None:
+        if region := self._session.region:
+            self._session.apply(text, lambda s: edit.update_region(s, region, **parts), key)
+
+    def _update_source(self, text: str, **parts: object) -> None:
+        region = self._region()
+        if region is None:
+            return
+
+        def change(state: State) -> State:
+            now = state.project.regions.find(region.id)
+            return (
+                state
+                if now is None
+                else edit.update_region(state, region.id, source={**now.source.model_dump(), **parts})
+            )
+
+        self._session.run_latest(text, change, f"source {region.id} {sorted(parts)}")
+
+    def _rename(self) -> None:
+        region = self._region()
+        if region is not None and self._name.isModified() and self._name.text().strip() not in ("", region.name):
+            self._update(f"Rename region to {self._name.text()}", name=self._name.text().strip())
+        self._name.setModified(False)
+
+    def _move(self, offset: int) -> None:
+        if region := self._session.region:
+            self._session.apply("Reorder regions", lambda s: edit.move_region(s, region, offset))
+
+    def _remove(self) -> None:
+        if region := self._region():
+            self._session.run(f"Remove region {region.name}", lambda s, _: edit.remove_region(s, region.id))

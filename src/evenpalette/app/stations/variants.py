@@ -1,0 +1,276 @@
+"""Variants: every parameter of every variant in one table; own values stand out, others follow the parent."""
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtGui import QAction, QColor, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHeaderView,
+    QMenu,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from evenpalette.app import theme
+from evenpalette.app.rail import VariantRail
+from evenpalette.app.session import Session
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.color_field import ColorEditor
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.project.edits import variants as edit
+from evenpalette.core.recipe.parameters import Parameter, Value, ValueType
+
+
+class ValueTable(QAbstractTableModel):
+    """Rows are parameters; columns are the defaults and the variants."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+
+    def columns(self) -> list[str | None]:
+        """The variant of each column; None is the defaults."""
+        return [None, *(v.id for v in self.session.state.project.variants)]
+
+    def parameter(self, line: int) -> Parameter:
+        """The parameter of a row."""
+        return self.session.state.project.recipe.parameters[line]
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self.session.state.project.recipe.parameters)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self.columns())
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        if orientation is Qt.Orientation.Vertical:
+            return self.parameter(section).name
+        variant = edit.find(self.session.state, self.columns()[section])
+        return variant.name if variant else "Defaults"
+
+    def value(self, index: QModelIndex) -> Value:
+        """The value shown in a cell."""
+        return self.session.state.values(self.columns()[index.column()])[self.parameter(index.row()).id]
+
+    def is_own(self, index: QModelIndex) -> bool:
+        """Whether the variant says this value itself."""
+        variant = edit.find(self.session.state, self.columns()[index.column()])
+        return variant is None or self.parameter(index.row()).id in variant.values
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | Qt.ItemFlag.ItemIsEditable
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            value, parameter = self.value(index), self.parameter(index.row())
+            if isinstance(value, bool):
+                return "on" if value else "off"
+            return f"{value:g}{parameter.unit}" if isinstance(value, float) else value
+        if role == Qt.ItemDataRole.ToolTipRole:
+            own = "its own value" if self.is_own(index) else "follows its parent"
+            return f"{self.parameter(index.row()).name}: {own}"
+        return None
+
+    def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
+        if role != Qt.ItemDataRole.EditRole:
+            return False
+        parameter, variant = self.parameter(index.row()), self.columns()[index.column()]
+        try:
+            parsed = self._parse(str(value), parameter)
+        except EvenPaletteError as error:
+            self.session.said.emit(str(error), True)
+            return False
+        if parsed == self.value(index) and self.is_own(index):
+            return False
+        return self.session.apply(
+            f"{parameter.name} to {value}", lambda s: edit.set_value(s, variant, parameter.id, parsed)
+        )
+
+    @staticmethod
+    def _parse(text: str, parameter: Parameter) -> Value:
+        if parameter.type is ValueType.NUMBER:
+            try:
+                return parameter.accept(float(text.removesuffix(parameter.unit).replace(",", ".")))
+            except ValueError:
+                raise EvenPaletteError(f"'{text}' is not a number.") from None
+        if parameter.type is ValueType.SWITCH:
+            return text in ("on", "true", "1", "yes")
+        return parameter.accept(text)
+
+
+class ValueDelegate(QStyledItemDelegate):
+    """Draws a swatch beside colors; inherited values are paler."""
+
+    def __init__(self, model: ValueTable) -> None:
+        super().__init__()
+        self._model = model
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
+        return QSize(112, 24)
+
+    def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
+        parameter = self._model.parameter(index.row())
+        choices = ("on", "off") if parameter.type is ValueType.SWITCH else parameter.choices
+        if choices:
+            box = QComboBox(parent)
+            box.addItems(choices)
+            return box
+        return super().createEditor(parent, option, index)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
+        painter.save()
+        active = self._model.columns()[index.column()] == self._model.session.state.project.active_variant
+        box = QRectF(option.rect)
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.fillRect(box, QColor(theme.ACCENT_SOFT if selected else theme.RAISED if active else theme.SURFACE))
+        own, value = self._model.is_own(index), self._model.value(index)
+        left = box.left() + 8
+        if self._model.parameter(index.row()).type is ValueType.COLOR:
+            swatch = QRectF(left, box.top() + 5, 20, box.height() - 10)
+            painter.setPen(QPen(QColor("#8c8c8c"), 1))
+            painter.setBrush(QColor(str(value)))
+            painter.drawRect(swatch)
+            left += 27
+        painter.setFont(theme.font(theme.TEXT, strong=own))
+        painter.setPen(QColor(theme.INK if own else "#7d7d7d"))
+        text = QRectF(left, box.top(), box.right() - left - 4, box.height())
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, str(index.data()))
+        painter.restore()
+
+
+class VariantsBench(QWidget):
+    """The bench of the station Variants."""
+
+    def __init__(self, session: Session, views: TwinViews, rail: VariantRail) -> None:
+        super().__init__()
+        self._session, self._views = session, views
+        self._model = ValueTable(session)
+        self.table = QTableView()
+        self.table.setModel(self._model)
+        self._delegate = ValueDelegate(self._model)
+        self.table.setItemDelegate(self._delegate)
+        self.table.setEditTriggers(
+            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.AnyKeyPressed
+        )
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.doubleClicked.connect(self._edit_cell)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._menu)
+        vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert vertical is not None
+        assert horizontal is not None
+        vertical.setDefaultSectionSize(24)
+        vertical.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        horizontal.setDefaultSectionSize(122)
+        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        horizontal.sectionClicked.connect(self._activate)
+        self._parent = QComboBox()
+        self._parent.setToolTip("Values that this variant does not set itself follow this one")
+        self._parent.activated.connect(self._set_parent)
+        self._facts = label("", "note")
+        header = row(
+            label("Variants", "heading"), self._facts, None, label("follows", "note"), self._parent, 8,
+            button("New", rail.add, icon="plus", tip="New variant (Ctrl+Shift+N)"),
+            button("Derive", rail.derive, icon="git-branch", tip="A variant that follows the active one"),
+            button("Duplicate", rail.duplicate, icon="copy"),
+            button("Reset", rail.reset, icon="rotate-ccw", tip="Let every value follow the parent again"),
+            button("Delete", rail.remove, icon="trash-2"),
+            spacing=6,
+        )  # fmt: skip
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setSpacing(6)
+        layout.addWidget(header)
+        layout.addWidget(self.table, 1)
+        reset = QAction("Follow the parent again", self.table)
+        reset.setShortcut("Del")
+        reset.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        reset.triggered.connect(lambda _=False: self._reset_cell())
+        self.table.addAction(reset)
+        self._reset_action = reset
+        session.changed.connect(self._on_change)
+        self.refresh()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets & {"variants", "recipe", "asset"}:
+            self.refresh()
+        elif facets & {"values", "active"}:
+            self.table.viewport().update()  # type: ignore[union-attr]
+            self._show_parent()
+
+    def refresh(self) -> None:
+        """Show the table as it is now."""
+        self._model.beginResetModel()
+        self._model.endResetModel()
+        variants = self._session.state.project.variants
+        self._facts.setText(f"{len(variants)} variants.  Strong: a variant's own value; Del drops it")
+        self._show_parent()
+
+    def _show_parent(self) -> None:
+        state = self._session.state
+        active = state.project.active_variant
+        variant = edit.find(state, active)
+        self._parent.clear()
+        self._parent.addItem("the defaults", None)
+        for other in state.project.variants:
+            if other.id != active:
+                self._parent.addItem(other.name, other.id)
+        self._parent.setEnabled(variant is not None)
+        self._parent.setCurrentIndex(max(0, self._parent.findData(variant.parent if variant else None)))
+
+    def _set_parent(self, index: int) -> None:
+        active, parent = self._session.state.project.active_variant, self._parent.itemData(index)
+        if active is not None:
+            self._session.apply("Change parent", lambda s: edit.set_parent(s, active, parent))
+            self._show_parent()
+
+    def _activate(self, section: int) -> None:
+        variant = self._model.columns()[section]
+        self._session.apply("Show variant", lambda s: edit.activate(s, variant), "activate")
+
+    def _edit_cell(self, index: QModelIndex) -> None:
+        parameter, variant = self._model.parameter(index.row()), self._model.columns()[index.column()]
+        if parameter.type is not ValueType.COLOR:
+            self.table.edit(index)
+            return
+        self._activate(index.column())
+        editor = ColorEditor(self._views.start_pick, self)
+        editor.set_color(str(self._model.value(index)))
+        editor.edited.connect(
+            lambda c: self._session.apply(
+                f"{parameter.name} to {c}",
+                lambda s: edit.set_value(s, variant, parameter.id, c),
+                f"value {variant} {parameter.id}",
+            )
+        )
+        editor.finished.connect(self._session.history.seal)
+        editor.adjustSize()
+        place = self.table.viewport().mapToGlobal(self.table.visualRect(index).topLeft())  # type: ignore[union-attr]
+        editor.move(place.x(), max(0, place.y() - editor.sizeHint().height() - 4))
+        editor.show()
+
+    def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
+        index = self.table.indexAt(place)
+        if index.isValid():
+            self.table.setCurrentIndex(index)
+            menu = QMenu(self)
+            menu.addAction("Edit", lambda: self._edit_cell(index))
+            menu.addAction(self._reset_action)
+            menu.exec(self.table.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+
+    def _reset_cell(self) -> None:
+        index = self.table.currentIndex()
+        variant = self._model.columns()[index.column()] if index.isValid() else None
+        if variant is not None:
+            parameter = self._model.parameter(index.row())
+            self._session.apply(
+                f"{parameter.name} follows the parent", lambda s: edit.reset_value(s, variant, parameter.id)
+            )

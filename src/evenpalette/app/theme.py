@@ -1,0 +1,148 @@
+"""The looks: one font, one type scale, one grid, neutral grays, one accent."""
+
+from functools import cache
+from importlib.resources import files
+
+from PyQt6.QtCore import QByteArray, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QApplication
+
+FAMILY = "Source Sans 3"
+#: Type scale in pixels: notes, text, headings.
+NOTE, TEXT, HEADING = 12, 13, 16
+#: The grid everything is aligned on, in pixels.
+GRID = 8
+
+CHROME = "#e9e9e9"
+SURFACE = "#f7f7f7"
+RAISED = "#ffffff"
+LINE = "#c6c6c6"
+MUTED = "#5e5e5e"
+INK = "#1b1b1b"
+SURROUND = "#777777"
+ACCENT = "#17605c"
+ACCENT_SOFT = "#dbe7e6"
+WARN = "#8a5a00"
+
+
+def install(app: QApplication) -> None:
+    """Load the shipped font and dress the application."""
+    for file in (files("evenpalette.app") / "resources" / "fonts").iterdir():
+        if file.name.endswith(".woff"):
+            QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))
+    app.setStyle("Fusion")
+    app.setFont(font(TEXT))
+    palette = QPalette()
+    for role, color in (
+        (QPalette.ColorRole.Window, CHROME), (QPalette.ColorRole.Base, RAISED), (QPalette.ColorRole.Button, SURFACE),
+        (QPalette.ColorRole.WindowText, INK), (QPalette.ColorRole.Text, INK), (QPalette.ColorRole.ButtonText, INK),
+        (QPalette.ColorRole.Highlight, ACCENT), (QPalette.ColorRole.HighlightedText, "#ffffff"),
+        (QPalette.ColorRole.PlaceholderText, "#8a8a8a"), (QPalette.ColorRole.ToolTipBase, RAISED),
+        (QPalette.ColorRole.ToolTipText, INK), (QPalette.ColorRole.AlternateBase, SURFACE),
+        (QPalette.ColorRole.Accent, ACCENT),
+    ):  # fmt: skip
+        palette.setColor(role, QColor(color))
+    for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor("#9a9a9a"))
+    app.setPalette(palette)
+    app.setStyleSheet(STYLE)
+
+
+def font(pixels: int, *, strong: bool = False) -> QFont:
+    """The application's font at a step of the type scale, with digits of one width."""
+    made = QFont(FAMILY)
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+@cache
+def icon(name: str, color: str = INK, on: str = ACCENT) -> QIcon:
+    """A shipped icon in a color; paler when disabled, in another color when on."""
+    made = QIcon()
+    for mode, state, tone in (
+        (QIcon.Mode.Normal, QIcon.State.Off, color),
+        (QIcon.Mode.Disabled, QIcon.State.Off, "#a8a8a8"),
+        (QIcon.Mode.Normal, QIcon.State.On, on),
+    ):
+        for scale in (1, 2):
+            made.addPixmap(_draw_icon(name, tone, 18 * scale), mode, state)
+    return made
+
+
+def _draw_icon(name: str, color: str, size: int) -> QPixmap:
+    text = (files("evenpalette.app") / "resources" / "icons" / f"{name}.svg").read_text("utf-8")
+    renderer = QSvgRenderer(QByteArray(text.replace("currentColor", color).encode()))
+    pixmap = QPixmap(QSize(size, size))
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    renderer.render(painter, QRectF(0, 0, size, size))
+    painter.end()
+    return pixmap
+
+
+_ICONS = files("evenpalette.app") / "resources" / "icons"
+_DOWN, _DOWN_LIGHT = (str(_ICONS / name).replace("\\", "/") for name in ("chevron-down.svg", "chevron-down-light.svg"))
+
+STYLE = f"""
+QToolTip {{ border: 1px solid {LINE}; padding: 4px 6px; background: {RAISED}; color: {INK}; }}
+QWidget#chrome {{ background: {CHROME}; }}
+QWidget#bench {{ background: {CHROME}; border-top: 1px solid {LINE}; }}
+QFrame#card {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 6px; }}
+QFrame#card[selected="true"] {{ background: {RAISED}; border: 1px solid {ACCENT}; }}
+QLabel#heading {{ font-size: {HEADING}px; }}
+QLabel#note, QLabel#section {{ font-size: {NOTE}px; color: {MUTED}; }}
+QLabel#warn {{ font-size: {NOTE}px; color: {WARN}; }}
+QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: #f2f2f2; background: transparent; border: none; }}
+QComboBox#onview::drop-down {{ border: none; width: 18px; }}
+QComboBox#onview {{ padding: 2px 6px; border-radius: 4px; }}
+QComboBox#onview:hover, QToolButton#onview:hover {{ background: rgba(0, 0, 0, 45); }}
+QComboBox#onview:focus, QToolButton#onview:focus {{ border: 1px solid #f2f2f2; }}
+QToolButton#onview {{ padding: 3px; border-radius: 4px; }}
+QToolButton#onview:checked {{ background: rgba(0, 0, 0, 85); }}
+QPushButton {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 5px; padding: 4px 12px; min-height: 20px; }}
+QPushButton:hover {{ background: {RAISED}; border-color: #9d9d9d; }}
+QPushButton:pressed {{ background: #dedede; }}
+QPushButton:focus {{ border-color: {ACCENT}; }}
+QPushButton:disabled {{ color: #9a9a9a; border-color: #d6d6d6; }}
+QPushButton#primary {{ background: {ACCENT}; color: white; border-color: {ACCENT}; }}
+QPushButton#primary:hover {{ background: #1d7470; }}
+QPushButton#primary:disabled {{ background: #b9c5c4; border-color: #b9c5c4; }}
+QPushButton#link {{ background: transparent; border: none; color: {ACCENT}; padding: 2px 4px; text-align: left; }}
+QPushButton#link:hover {{ text-decoration: underline; }}
+QPushButton#link:focus {{ border: 1px solid {ACCENT}; border-radius: 4px; }}
+QPushButton#link:disabled {{ color: #9a9a9a; }}
+QPushButton#link::menu-indicator {{ image: none; }}
+QToolButton {{ border: 1px solid transparent; border-radius: 5px; padding: 3px; background: transparent; }}
+QToolButton:hover {{ background: {RAISED}; border-color: {LINE}; }}
+QToolButton:checked {{ background: {ACCENT_SOFT}; }}
+QToolButton:focus {{ border-color: {ACCENT}; }}
+QToolButton::menu-indicator {{ image: none; }}
+QLineEdit, QComboBox, QSpinBox {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 2px 6px; min-height: 20px;
+  selection-background-color: {ACCENT}; }}
+QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border-color: {ACCENT}; }}
+QLineEdit[bad="true"] {{ border-color: #a33; background: #fbeeee; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::down-arrow {{ image: url({_DOWN}); width: 12px; height: 12px; }}
+QComboBox#onview::down-arrow {{ image: url({_DOWN_LIGHT}); width: 12px; height: 12px; }}
+QListView, QTableView, QPlainTextEdit, QTreeView {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 5px; outline: none; }}
+QListView#bare {{ background: transparent; border: none; }}
+QTableView {{ gridline-color: #e2e2e2; selection-background-color: {ACCENT_SOFT}; selection-color: {INK}; }}
+QHeaderView::section {{ background: {CHROME}; border: none; border-bottom: 1px solid {LINE}; padding: 3px 8px; font-size: {NOTE}px; color: {MUTED}; }}
+QTableCornerButton::section {{ background: {CHROME}; border: none; }}
+QMenu {{ background: {RAISED}; border: 1px solid {LINE}; padding: 4px; }}
+QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 4px; }}
+QMenu::item:selected {{ background: {ACCENT_SOFT}; color: {INK}; }}
+QMenu::item:disabled {{ color: #9a9a9a; }}
+QMenu::separator {{ height: 1px; background: #dddddd; margin: 4px 8px; }}
+QScrollArea {{ border: none; background: transparent; }}
+QScrollBar:horizontal {{ height: 10px; background: transparent; }}
+QScrollBar:vertical {{ width: 10px; background: transparent; }}
+QScrollBar::handle {{ background: #bdbdbd; border-radius: 4px; min-width: 24px; min-height: 24px; margin: 1px; }}
+QScrollBar::handle:hover {{ background: #9d9d9d; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QProgressBar {{ border: 1px solid {LINE}; border-radius: 4px; background: {SURFACE}; height: 12px; text-align: center; font-size: 10px; }}
+QProgressBar::chunk {{ background: {ACCENT}; border-radius: 3px; }}
+"""

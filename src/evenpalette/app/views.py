@@ -1,0 +1,533 @@
+"""The twin views: Form, the lit model, and Flat, the texture plane, side by side with one pointer.
+
+One OpenGL widget draws both, so a moved slider reaches both in one repaint.
+"""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label, row
+from evenpalette.core.mesh.uv_raster import barycentric
+from evenpalette.core.project.edits.variants import find
+from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.gpu.look import Look, Show
+from evenpalette.gpu.scene import SceneRenderer
+
+STAGES = (
+    ("Final color", Show.RECIPE), ("Painted original", Show.PAINTED), ("Tone", Show.TONE), ("Region flags", Show.ID),
+    ("Coverage", Show.COVERAGE), ("Difference", Show.DIFFERENCE),
+)  # fmt: skip
+_STAGE_TIPS = {
+    Show.COVERAGE: "Coverage of the selected region: black 0, white 1",
+    Show.DIFFERENCE: "Where the final color differs from the painted original: black is none",
+}
+HEADER = 34
+NOTHING, PAINTED, DEFAULTS = "", "painted", "defaults"
+
+
+class TwinViews(QOpenGLWidget):
+    """Form on the left, Flat on the right, a movable line between."""
+
+    hovered = pyqtSignal(object)
+    painted = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setMinimumSize(480, 260)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.camera = OrbitCamera()
+        self.plane = PlaneView()
+        self.split = 0.5
+        self.wipe = 0.5
+        self.against = NOTHING
+        self.focus_region = -1
+        self.step_limit: int | None = None
+        self.alone = False
+        self.pointer: tuple[float, float] | None = None
+        self.scene: SceneRenderer | None = None
+        self._drag: str | None = None
+        self._drag_from = QPointF()
+        self._moved = False
+        self._pick: Callable[[str], None] | None = None
+        self._pictures: dict[object, tuple[Look, tuple[int, int], Callable[[QImage], None]]] = {}
+        self._picture_timer = QTimer(self, singleShot=True, interval=60)
+        self._picture_timer.timeout.connect(self._draw_pictures)
+        self._stale = True
+        self._make_headers()
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(self.update)
+        session.go_to.connect(self.look_at)
+
+    def _make_headers(self) -> None:
+        self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
+        self.lit = self._toggle("sun", "Lit (L)", True)
+        self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)", True)
+        self.against_box = QComboBox(self)
+        self.against_box.setObjectName("onview")
+        self.against_box.setFont(theme.font(theme.TEXT))
+        self.against_box.setToolTip("Compare by a wipe: drag the line (C)")
+        self.against_box.setAccessibleName("Compare with")
+        self.against_box.activated.connect(lambda _: self.set_against(str(self.against_box.currentData())))
+        form, flat = label("Form", "onview"), label("Flat", "onview")
+        for name in (form, flat):
+            name.setFont(theme.font(15))
+        self._form_header = row(
+            form, self.form_stage, self.lit, None, self.against_box, spacing=6, margins=(12, 3, 8, 3)
+        )
+        self._flat_header = row(flat, self.flat_stage, self.lines, None, spacing=6, margins=(12, 3, 8, 3))
+        for header in (self._form_header, self._flat_header):
+            header.setParent(self)
+            header.setFixedHeight(HEADER)
+        self._left_name, self._right_name = QLabel(self), QLabel(self)
+        for name in (self._left_name, self._right_name):
+            name.setObjectName("onview")
+            name.setFont(theme.font(theme.TEXT))
+            name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+            name.hide()
+        self._hint = QLabel(self)
+        self._hint.setObjectName("onview")
+        self._hint.setFont(theme.font(15))
+        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._hint.setWordWrap(True)
+        self._hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._fill_against()
+
+    def _stage_box(self, name: str) -> QComboBox:
+        box = QComboBox(self)
+        box.setObjectName("onview")
+        box.setFont(theme.font(theme.TEXT))
+        box.setAccessibleName(name)
+        box.setToolTip(f"{name}: which stage of the texel is drawn")
+        for text, stage in STAGES:
+            box.addItem(text, stage)
+            if stage in _STAGE_TIPS:
+                box.setItemData(box.count() - 1, _STAGE_TIPS[stage], Qt.ItemDataRole.ToolTipRole)
+        box.currentIndexChanged.connect(lambda _: self.update())
+        return box
+
+    def _toggle(self, icon: str, tip: str, on: bool) -> QToolButton:
+        made = QToolButton(self)
+        made.setObjectName("onview")
+        made.setIcon(theme.icon(icon, "#f2f2f2", "#ffffff"))
+        made.setCheckable(True)
+        made.setChecked(on)
+        made.setToolTip(tip)
+        made.setAccessibleName(tip)
+        made.toggled.connect(lambda _: self.update())
+        return made
+
+    # --- what is shown -------------------------------------------------------------------------------------------
+
+    def look(self, stage: Show, *, lit: bool = True) -> Look:
+        """What a view shows of the active variant."""
+        session = self._session
+        ids = session.state.region_ids
+        region = ids.index(session.region) if session.region in ids else -1
+        return Look(
+            stage, session.state.project.active_variant, self.step_limit, self.alone, region, self.focus_region, lit
+        )
+
+    def _looks(self, stage: Show, *, lit: bool) -> list[tuple[Look, float]]:
+        first = self.look(stage, lit=lit)
+        if self.against == NOTHING:
+            return [(first, 1.0)]
+        if self.against == PAINTED:
+            other = replace(first, show=Show.PAINTED)
+        else:
+            other = replace(first, variant=None if self.against == DEFAULTS else self.against)
+        return [(first, self.wipe), (other, 1.0)]
+
+    def set_against(self, against: str) -> None:
+        """Compare with 'painted', 'defaults', a variant's id, or nothing ('')."""
+        self.against = against
+        index = self.against_box.findData(against)
+        self.against_box.setCurrentIndex(max(0, index))
+        self._place_children()
+        self.update()
+
+    def toggle_compare(self) -> None:
+        """Compare with the painted original, or with nothing."""
+        self.set_against(NOTHING if self.against else PAINTED)
+
+    def show_steps(self, limit: int | None, alone: bool) -> None:
+        """Show the asset after so many steps (None is all), or only the last of them."""
+        self.step_limit, self.alone = limit, alone
+        self.update()
+
+    def set_focus_region(self, index: int) -> None:
+        """Dim all but one region; -1 is none."""
+        if index != self.focus_region:
+            self.focus_region = index
+            self.update()
+
+    def look_at(self, u: float, v: float) -> None:
+        """Bring a texel to the middle of Flat and mark it."""
+        self.plane = PlaneView((u, v), min(self.plane.span, 0.35))
+        self.set_pointer((u, v))
+
+    def frame_all(self) -> None:
+        """Show the whole model and the whole texture."""
+        mesh = self._session.state.mesh
+        if mesh is not None:
+            self.camera = OrbitCamera.around(*mesh.mesh.bounds)
+        self.plane = PlaneView()
+        self.update()
+
+    def set_pointer(self, uv: tuple[float, float] | None) -> None:
+        """The spot that both views mark and the probe reads."""
+        if uv != self.pointer:
+            self.pointer = uv
+            self.hovered.emit(uv)
+            self.update()
+
+    def start_pick(self, callback: Callable[[str], None]) -> None:
+        """The next click on a view gives the color that is shown there."""
+        self._pick = callback
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self._session.said.emit("Click on a view to take its color; Esc to stop", False)
+
+    def _stop_pick(self) -> None:
+        self._pick = None
+        self.unsetCursor()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        self._stale = True
+        if facets >= {"asset", "variants", "name"}:
+            self.against = NOTHING
+            self.step_limit, self.alone = None, False
+            self.frame_all()
+        if facets & {"variants", "asset", "active"}:
+            self._fill_against()
+        self._place_children()
+        self.update()
+
+    def _fill_against(self) -> None:
+        self.against_box.blockSignals(True)
+        self.against_box.clear()
+        self.against_box.addItem("Compare with ...", NOTHING)
+        self.against_box.addItem("Painted original", PAINTED)
+        self.against_box.addItem("Defaults", DEFAULTS)
+        for variant in self._session.state.project.variants:
+            self.against_box.addItem(variant.name, variant.id)
+        index = self.against_box.findData(self.against)
+        if index < 0:
+            self.against, index = NOTHING, 0
+        self.against_box.setCurrentIndex(index)
+        self.against_box.blockSignals(False)
+
+    # --- drawing -------------------------------------------------------------------------------------------------
+
+    def initializeGL(self) -> None:
+        self.scene = SceneRenderer(moderngl.create_context())
+        self._stale = True
+
+    def form_rect(self) -> QRect:
+        """The part of the widget that Form fills, logical pixels."""
+        return QRect(0, 0, round(self.width() * self.split), self.height())
+
+    def flat_rect(self) -> QRect:
+        """The part of the widget that Flat fills, logical pixels."""
+        left = round(self.width() * self.split) + 2
+        return QRect(left, 0, self.width() - left, self.height())
+
+    def _device(self, rect: QRect) -> tuple[int, int, int, int]:
+        """A rectangle in device pixels with its origin at the bottom left."""
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        x, y = round(rect.x() * ratio), round(rect.y() * ratio)
+        w, h = round(rect.width() * ratio), round(rect.height() * ratio)
+        return x, height - y - h, max(1, w), max(1, h)
+
+    def paintGL(self) -> None:
+        scene = self.scene
+        if scene is None:
+            return
+        if self._stale:
+            scene.set_state(self._session.state)
+            self._stale = False
+        target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
+        scene.clear(target)
+        form_stage, flat_stage = Show(self.form_stage.currentData()), Show(self.flat_stage.currentData())
+        scene.draw_form(
+            target, self._device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
+        )
+        has_picture = bool(self._session.state.project.asset.textures) or scene.has_model
+        if has_picture:
+            scene.draw_flat(
+                target, self._device(self.flat_rect()), self.plane, self._looks(flat_stage, lit=False),
+                lines=self.lines.isChecked(),
+            )  # fmt: skip
+        self._paint_over()
+        self.painted.emit()
+
+    def _paint_over(self) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        form, flat = self.form_rect(), self.flat_rect()
+        painter.fillRect(QRectF(form.right() + 1, 0, 2, self.height()), QColor("#a9a9a9"))
+        if self.against:
+            for rect in (form, flat):
+                x = rect.left() + rect.width() * self.wipe
+                painter.setPen(QPen(QColor("#ffffff"), 1.5))
+                painter.drawLine(QPointF(x, HEADER + 4), QPointF(x, self.height() - 10))
+                painter.setBrush(QColor("#ffffff"))
+                painter.drawEllipse(QPointF(x, self.height() - 22), 6, 6)
+        if self.pointer is not None:
+            u, v = self.pointer
+            x, y = self.plane.to_pixel(u, v, flat.width(), flat.height())
+            self._mark(painter, flat, flat.left() + x, y)
+            place = self._form_place(u, v)
+            if place is not None:
+                self._mark(painter, form, *place)
+        painter.end()
+
+    def _mark(self, painter: QPainter, rect: QRect, x: float, y: float) -> None:
+        if not QRectF(rect).contains(QPointF(x, y)):
+            return
+        for width, color in ((3.0, QColor(0, 0, 0, 110)), (1.4, QColor("#ffffff"))):
+            painter.setPen(QPen(color, width))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(x, y), 6, 6)
+            painter.drawLine(QPointF(x - 12, y), QPointF(x - 6, y))
+            painter.drawLine(QPointF(x + 6, y), QPointF(x + 12, y))
+
+    def _form_place(self, u: float, v: float) -> tuple[float, float] | None:
+        """Where a texel is on Form, or None where it is hidden or on no face."""
+        view, scene = self._session.state.mesh, self.scene
+        if view is None or view.mesh.uvs is None or scene is None:
+            return None
+        faces = view.faces_under_texels
+        size = faces.shape[0]
+        face = faces[min(size - 1, max(0, int(v * size))), min(size - 1, max(0, int(u * size)))]
+        if face < 0:
+            return None
+        weights = barycentric(view.mesh.uvs[face], np.array([u, v]))
+        point = (view.mesh.positions[view.mesh.faces[face]] * weights[:, None]).sum(0)
+        rect = self.form_rect()
+        x, y = self.camera.project(point, rect.width(), rect.height())
+        shown = self._uv_under(x, y)
+        hidden = shown is None or abs(shown[0] - u) + abs(shown[1] - v) > 0.03
+        return None if hidden else (x, y)
+
+    def _uv_under(self, x: float, y: float) -> tuple[float, float] | None:
+        """The texel that Form shows at a logical pixel. Needs the context."""
+        ratio = self.devicePixelRatioF()
+        height = self._device(self.form_rect())[3]
+        return self.scene.uv_at(int(x * ratio), height - 1 - int(y * ratio)) if self.scene else None
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._place_children()
+
+    def _place_children(self) -> None:
+        form, flat = self.form_rect(), self.flat_rect()
+        self._form_header.setGeometry(form.left(), 0, form.width(), HEADER)
+        self._flat_header.setGeometry(flat.left(), 0, flat.width(), HEADER)
+        names = {NOTHING: "", PAINTED: "Painted original", DEFAULTS: "Defaults"}
+        other = find(self._session.state, self.against)
+        active = find(self._session.state, self._session.state.project.active_variant)
+        self._left_name.setText(active.name if active else "Defaults")
+        self._right_name.setText(other.name if other else names.get(self.against, ""))
+        x = form.left() + form.width() * self.wipe
+        for name in (self._left_name, self._right_name):
+            name.adjustSize()
+            name.setVisible(bool(self.against))
+        y = self.height() - 30
+        self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
+        self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
+        state = self._session.state
+        if state.mesh is None:
+            self._hint.setText("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.")
+            self._hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
+        self._hint.setVisible(state.mesh is None)
+
+    # --- pictures for cards and the rail -------------------------------------------------------------------------
+
+    def request_picture(
+        self, key: object, look: Look, size: tuple[int, int], callback: Callable[[QImage], None]
+    ) -> None:
+        """Draw the model small, when there is time; a newer request with the same key replaces an older one."""
+        self._pictures[key] = (look, size, callback)
+        self._picture_timer.start()
+
+    def drop_pictures(self, prefix: str) -> None:
+        """Forget requests whose key begins with a word."""
+        self._pictures = {k: v for k, v in self._pictures.items() if not (isinstance(k, tuple) and k[0] == prefix)}
+
+    def _draw_pictures(self) -> None:
+        if self.scene is None or not self._pictures or not self.isVisible():
+            if self._pictures:
+                self._picture_timer.start(200)
+            return
+        mesh = self._session.state.mesh
+        camera = OrbitCamera.around(*mesh.mesh.bounds) if mesh is not None else OrbitCamera()
+        camera = replace(camera, yaw=self.camera.yaw, pitch=self.camera.pitch)
+        self.makeCurrent()
+        if self._stale:
+            self.scene.set_state(self._session.state)
+            self._stale = False
+        # Two a turn, so that the window answers in between.
+        for key in list(self._pictures)[:2]:
+            look, size, callback = self._pictures.pop(key)
+            ratio = self.devicePixelRatioF()
+            device = (round(size[0] * ratio), round(size[1] * ratio))
+            data = self.scene.thumbnail(look, camera, device)
+            image = QImage(data, device[0], device[1], device[0] * 3, QImage.Format.Format_RGB888).copy()
+            image.setDevicePixelRatio(ratio)
+            callback(image)
+        self.doneCurrent()
+        if self._pictures:
+            self._picture_timer.start(0)
+
+    # --- the pointer ---------------------------------------------------------------------------------------------
+
+    def uv_under(self, place: QPointF) -> tuple[float, float] | None:
+        """The texel under a position of the widget, in either view."""
+        flat = self.flat_rect()
+        if flat.contains(place.toPoint()):
+            u, v = self.plane.to_uv(place.x() - flat.left(), place.y(), flat.width(), flat.height())
+            return (u, v) if 0 <= u <= 1 and 0 <= v <= 1 else None
+        if self.scene is None or not self.form_rect().contains(place.toPoint()):
+            return None
+        self.makeCurrent()
+        found = self._uv_under(place.x(), place.y())
+        self.doneCurrent()
+        return (found[0] % 1.0, found[1] % 1.0) if found else None
+
+    def _on_wipe(self, place: QPointF) -> bool:
+        if not self.against:
+            return False
+        return any(
+            abs(place.x() - (r.left() + r.width() * self.wipe)) < 8 for r in (self.form_rect(), self.flat_rect())
+        )
+
+    def _on_split(self, place: QPointF) -> bool:
+        return abs(place.x() - self.form_rect().right() - 1) < 5
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        place = event.position()
+        if self._pick is not None:
+            if event.button() == Qt.MouseButton.LeftButton:
+                color = self.grab_color(place)
+                callback = self._pick
+                self._stop_pick()
+                callback(color)
+            return
+        self._drag_from, self._moved = place, False
+        if self._on_split(place):
+            self._drag = "split"
+        elif self._on_wipe(place):
+            self._drag = "wipe"
+        else:
+            in_form = self.form_rect().contains(place.toPoint())
+            turn = event.button() == Qt.MouseButton.LeftButton and in_form
+            self._drag = "turn" if turn else "move form" if in_form else "move flat"
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        place = event.position()
+        if self._drag is None:
+            if self._pick is None:
+                edge = self._on_split(place) or self._on_wipe(place)
+                self.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
+            self.set_pointer(self.uv_under(place))
+            return
+        delta = place - self._drag_from
+        if not self._moved and abs(delta.x()) + abs(delta.y()) < 4:
+            return
+        self._moved, self._drag_from = True, place
+        if self._drag == "split":
+            self.split = min(0.85, max(0.15, place.x() / self.width()))
+            self._place_children()
+        elif self._drag == "wipe":
+            rect = self.form_rect() if self.form_rect().contains(place.toPoint()) else self.flat_rect()
+            self.wipe = min(0.98, max(0.02, (place.x() - rect.left()) / rect.width()))
+            self._place_children()
+        elif self._drag == "turn":
+            self.camera = self.camera.turned(delta.x(), delta.y())
+        elif self._drag == "move form":
+            rect = self.form_rect()
+            self.camera = self.camera.moved(delta.x(), delta.y(), min(rect.width(), rect.height()))
+        else:
+            rect = self.flat_rect()
+            self.plane = self.plane.moved(delta.x(), delta.y(), min(rect.width(), rect.height()))
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        drag, self._drag = self._drag, None
+        if not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton:
+            self._select_under(event.position())
+
+    def _select_under(self, place: QPointF) -> None:
+        uv = self.uv_under(place)
+        self.set_pointer(uv)
+        planes = self._session.state.coverages
+        if uv is None or not planes:
+            return
+        height, width = next(iter(planes.values())).shape
+        y, x = min(height - 1, int(uv[1] * height)), min(width - 1, int(uv[0] * width))
+        best = max(planes, key=lambda region: planes[region][y, x])
+        if planes[best][y, x] > 0:
+            self._session.select_region(best)
+
+    def mouseDoubleClickEvent(self, _: QMouseEvent | None) -> None:
+        self.frame_all()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        factor = 1.0015 ** event.angleDelta().y()
+        place, flat = event.position(), self.flat_rect()
+        if flat.contains(place.toPoint()):
+            at = self.plane.to_uv(place.x() - flat.left(), place.y(), flat.width(), flat.height())
+            self.plane = self.plane.zoomed(factor, at)
+        else:
+            self.camera = self.camera.zoomed(factor)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape and self._pick is not None:
+            self._stop_pick()
+            return
+        step = 24
+        moves = {
+            Qt.Key.Key_Left: (-step, 0),
+            Qt.Key.Key_Right: (step, 0),
+            Qt.Key.Key_Up: (0, -step),
+            Qt.Key.Key_Down: (0, step),
+        }
+        if event.key() in moves:
+            self.camera = self.camera.turned(*moves[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.camera = self.camera.zoomed(1.15)
+        elif event.key() == Qt.Key.Key_Minus:
+            self.camera = self.camera.zoomed(1 / 1.15)
+        else:
+            super().keyPressEvent(event)
+            return
+        self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.set_pointer(None)
+        super().leaveEvent(event)
+
+    def grab_color(self, place: QPointF) -> str:
+        """The color that the views show at a position, '#rrggbb'."""
+        pointer, self.pointer = self.pointer, None
+        image = self.grabFramebuffer()
+        self.pointer = pointer
+        ratio = self.devicePixelRatioF()
+        return image.pixelColor(int(place.x() * ratio), int(place.y() * ratio)).name()

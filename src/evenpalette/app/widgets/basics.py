@@ -1,0 +1,92 @@
+"""Small pieces that every bench uses."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from evenpalette.app import theme
+
+
+def label(text: str = "", name: str = "", parent: QWidget | None = None) -> QLabel:
+    """A text; name is one of the styles heading, section, note, warn."""
+    made = QLabel(text, parent)
+    made.setObjectName(name)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def button(text: str, action: Callable[[], object], name: str = "", tip: str = "", icon: str = "") -> QPushButton:
+    """A push button; name is one of the styles primary, link."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    if icon:
+        made.setIcon(theme.icon(icon, "#ffffff" if name == "primary" else theme.INK))
+        made.setIconSize(QSize(16, 16))
+    made.clicked.connect(lambda _checked=False: action())
+    return made
+
+
+def tool(icon: str, tip: str, action: Callable[[], object] | None = None, *, checkable: bool = False) -> QToolButton:
+    """An icon button; the tip is also its name for accessibility."""
+    made = QToolButton()
+    made.setIcon(theme.icon(icon))
+    made.setIconSize(QSize(16, 16))
+    made.setFixedSize(26, 26)
+    made.setToolTip(tip)
+    made.setAccessibleName(tip)
+    made.setCheckable(checkable)
+    made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    if action is not None:
+        made.clicked.connect(lambda _checked=False: action())
+    return made
+
+
+def row(*widgets: QWidget | int | None, spacing: int = 8, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> QWidget:
+    """Widgets side by side; None stretches, a number is a gap."""
+    holder = QWidget()
+    layout = QHBoxLayout(holder)
+    _fill(layout, widgets, spacing, margins)
+    return holder
+
+
+def column(
+    *widgets: QWidget | int | None, spacing: int = 6, margins: tuple[int, int, int, int] = (0, 0, 0, 0)
+) -> QWidget:
+    """Widgets one below the other; None stretches, a number is a gap."""
+    holder = QWidget()
+    layout = QVBoxLayout(holder)
+    _fill(layout, widgets, spacing, margins)
+    return holder
+
+
+def _fill(layout: QHBoxLayout | QVBoxLayout, widgets, spacing: int, margins) -> None:  # type: ignore[no-untyped-def]
+    layout.setContentsMargins(*margins)
+    layout.setSpacing(spacing)
+    for widget in widgets:
+        if widget is None:
+            layout.addStretch(1)
+        elif isinstance(widget, int):
+            layout.addSpacing(widget)
+        else:
+            layout.addWidget(widget)
+
+
+def card() -> QFrame:
+    """A raised surface."""
+    frame = QFrame()
+    frame.setObjectName("card")
+    frame.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Expanding)
+    return frame
+
+
+def clear(layout) -> None:  # type: ignore[no-untyped-def]
+    """Take everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if (widget := item.widget()) is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()

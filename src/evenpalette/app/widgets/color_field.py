@@ -1,0 +1,256 @@
+"""A color: swatch and hex entry, with an editor that reads it in three ways."""
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from evenpalette.app import theme
+from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
+from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
+from evenpalette.core.errors import EvenPaletteError
+
+#: Asks the views for a color; the callback gets it as hex.
+PickColor = Callable[[Callable[[str], None]], None]
+
+
+class Swatch(QAbstractButton):
+    """A square of one color."""
+
+    def __init__(self, parent: QWidget | None = None, size: tuple[int, int] = (30, 22)) -> None:
+        super().__init__(parent)
+        self.color = "#ffffff"
+        self.setFixedSize(*size)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def set_color(self, color: str) -> None:
+        """Show a color."""
+        self.color = color
+        self.setToolTip(color)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return self.size()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(theme.ACCENT if self.hasFocus() else "#8c8c8c"), 2 if self.hasFocus() else 1))
+        painter.setBrush(QColor(self.color))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 4, 4)
+
+
+class HexEdit(QLineEdit):
+    """Six hex digits; `entered` when they make a color, a red frame while they do not."""
+
+    entered = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedWidth(74)
+        self.setMaxLength(9)
+        self._color = "#ffffff"
+        self.editingFinished.connect(self._finish)
+        self.textEdited.connect(self._check)
+
+    def set_color(self, color: str) -> None:
+        """Show a color, unless one is being typed."""
+        self._color = color
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(color)
+            self._mark(False)
+
+    def _mark(self, bad: bool) -> None:
+        if self.property("bad") != bad:
+            self.setProperty("bad", bad)
+            self.style().unpolish(self)  # type: ignore[union-attr]
+            self.style().polish(self)  # type: ignore[union-attr]
+
+    def _check(self, text: str) -> None:
+        try:
+            normalize_hex(text)
+            self._mark(False)
+        except EvenPaletteError:
+            self._mark(True)
+
+    def _finish(self) -> None:
+        if not self.isModified():
+            return
+        self.setModified(False)
+        try:
+            color = normalize_hex(self.text())
+        except EvenPaletteError:
+            color = self._color
+        self._mark(False)
+        self.setText(color)
+        if color != self._color:
+            self._color = color
+            self.entered.emit(color)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setModified(False)
+            self.setText(self._color)
+            self._mark(False)
+            return
+        super().keyPressEvent(event)
+
+
+class ColorField(QWidget):
+    """Swatch and hex entry in a line. `edited` while the color moves, `finished` when a move is over."""
+
+    edited = pyqtSignal(str)
+    finished = pyqtSignal()
+    reset = pyqtSignal()
+
+    def __init__(self, pick: PickColor | None = None, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._pick = pick
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        self.swatch = Swatch(self)
+        self.hex = HexEdit(self)
+        layout.addWidget(self.swatch)
+        layout.addWidget(self.hex)
+        layout.addStretch(1)
+        self.setFocusProxy(self.hex)
+        self.swatch.clicked.connect(self.open_editor)
+        self.hex.entered.connect(self._entered)
+        self._editor: ColorEditor | None = None
+
+    @property
+    def color(self) -> str:
+        """The color shown."""
+        return self.swatch.color
+
+    def set_color(self, color: str) -> None:
+        """Show a color; nothing is emitted."""
+        self.swatch.set_color(color)
+        self.hex.set_color(color)
+        if self._editor is not None and self._editor.isVisible():
+            self._editor.set_color(color)
+
+    def _entered(self, color: str) -> None:
+        self.set_color(color)
+        self.edited.emit(color)
+        self.finished.emit()
+
+    def open_editor(self) -> None:
+        """Show the editor by the swatch."""
+        editor = ColorEditor(self._pick, self)
+        self._editor = editor
+        editor.set_color(self.color)
+        editor.edited.connect(self._from_editor)
+        editor.finished.connect(self.finished)
+        editor.adjustSize()
+        place = self.swatch.mapToGlobal(QPoint(0, 0))
+        editor.move(place.x(), max(0, place.y() - editor.sizeHint().height() - 4))
+        editor.show()
+        editor.hex.setFocus()
+        editor.hex.selectAll()
+
+    def _from_editor(self, color: str) -> None:
+        self.swatch.set_color(color)
+        self.hex.set_color(color)
+        self.edited.emit(color)
+
+
+class ColorEditor(QFrame):
+    """Lightness, chroma and hue of OKLCh as sliders, hex entry, linear values, and a picker on the views."""
+
+    edited = pyqtSignal(str)
+    finished = pyqtSignal()
+
+    def __init__(self, pick: PickColor | None, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setFixedWidth(316)
+        self._lch = np.zeros(3)
+        self._color = "#ffffff"
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 12, 12, 12)
+        layout.setSpacing(8)
+        top = QHBoxLayout()
+        self.before, self.now = Swatch(self, (44, 34)), Swatch(self, (44, 34))
+        self.before.setToolTip("As it was: click to go back")
+        self.before.clicked.connect(self._go_back)
+        self.hex = HexEdit(self)
+        self.hex.entered.connect(self._typed)
+        top.addWidget(self.before)
+        top.addWidget(self.now)
+        top.addWidget(self.hex)
+        top.addStretch(1)
+        if pick is not None:
+            picker = tool("pipette", "Take a color from the views")
+            picker.clicked.connect(lambda: self._start_pick(pick))
+            top.addWidget(picker)
+        layout.addLayout(top)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        self._sliders = [
+            ValueSlider(0, 1, decimals=3),
+            ValueSlider(0, 0.34, decimals=3),
+            ValueSlider(0, 360, "°", decimals=1),
+        ]
+        for line, (name, slider) in enumerate(zip(("Lightness", "Chroma", "Hue"), self._sliders, strict=True)):
+            grid.addWidget(label(name), line, 0)
+            grid.addWidget(slider, line, 1)
+            slider.edited.connect(lambda value, i=line: self._slid(i, value))
+            slider.finished.connect(self.finished)
+        layout.addLayout(grid)
+        self._readout = label("", "note")
+        layout.addWidget(self._readout)
+
+    def set_color(self, color: str) -> None:
+        """Show a color; the first one is what `before` keeps."""
+        if not self.isVisible():
+            self.before.set_color(color)
+            self.before.setToolTip(f"As it was: {color}. Click to go back")
+        if color != self._color or not self.isVisible():
+            self._lch = oklab_to_oklch(linear_to_oklab(hex_to_linear(color))).astype(np.float64)
+        self._show(color)
+
+    def _show(self, color: str) -> None:
+        self._color = color
+        self.now.set_color(color)
+        self.hex.set_color(color)
+        for slider, value in zip(self._sliders, self._lch, strict=True):
+            slider.set_value(float(value))
+        red, green, blue = hex_to_linear(color)
+        lightness, chroma, hue = oklab_to_oklch(linear_to_oklab(hex_to_linear(color)))
+        self._readout.setText(
+            f"linear {red:.4f}  {green:.4f}  {blue:.4f}\nOKLCh {lightness:.3f}  {chroma:.3f}  {hue:.1f}°"
+        )
+
+    def _slid(self, index: int, value: float) -> None:
+        self._lch[index] = value
+        color = linear_to_hex(oklch_to_linear_in_gamut(self._lch))
+        self._show(color)
+        self.edited.emit(color)
+
+    def _typed(self, color: str) -> None:
+        self.set_color(color)
+        self.edited.emit(color)
+        self.finished.emit()
+
+    def _go_back(self) -> None:
+        self._typed(self.before.color)
+
+    def _start_pick(self, pick: PickColor) -> None:
+        edited, finished = self.edited, self.finished
+
+        def took(color: str) -> None:
+            edited.emit(color)
+            finished.emit()
+
+        # The editor closes while the pointer is on the views; its owner still hears the color.
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+        self.hide()
+        pick(took)

@@ -1,0 +1,81 @@
+"""Name, group, description, range and unit of a parameter."""
+
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.project.edits.recipe import remove_parameter, update_parameter
+from evenpalette.core.recipe.parameters import ValueType
+
+
+def edit_parameter(session: Session, parameter_id: str, parent: QWidget) -> None:
+    """Ask for a parameter's words and range, and apply them as one change."""
+    ParameterDialog(session, parameter_id, parent).exec()
+
+
+class ParameterDialog(QDialog):
+    """The dialog; errors are shown in it and nothing is changed until they are mended."""
+
+    def __init__(self, session: Session, parameter_id: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Parameter")
+        self.setMinimumWidth(420)
+        self._session, self._id = session, parameter_id
+        parameter = session.state.project.recipe.parameter(parameter_id)
+        assert parameter is not None
+        self._is_number = parameter.type is ValueType.NUMBER
+        self.name, self.group = QLineEdit(parameter.name), QLineEdit(parameter.group)
+        self.description = QLineEdit(parameter.description)
+        self.low, self.high, self.unit = (
+            QLineEdit(f"{parameter.low:g}"),
+            QLineEdit(f"{parameter.high:g}"),
+            QLineEdit(parameter.unit),
+        )
+        form = QFormLayout()
+        form.addRow("Name", self.name)
+        form.addRow("Group", self.group)
+        form.addRow("Description", self.description)
+        if self._is_number:
+            form.addRow("Lowest", self.low)
+            form.addRow("Highest", self.high)
+            form.addRow("Unit", self.unit)
+        users = session.state.project.recipe.users(parameter_id)
+        form.addRow("Read by", label(", ".join(step.name for step in users) or "no step"))
+        self.problem = label("", "warn")
+        self.problem.setWordWrap(True)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        remove = buttons.addButton("Remove parameter", QDialogButtonBox.ButtonRole.DestructiveRole)
+        assert remove is not None
+        remove.clicked.connect(self._remove)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.problem)
+        layout.addWidget(buttons)
+
+    def accept(self) -> None:
+        parts: dict[str, object] = {
+            "name": self.name.text(), "group": self.group.text().strip(), "description": self.description.text().strip(),
+        }  # fmt: skip
+        try:
+            if self._is_number:
+                parts |= {
+                    "low": float(self.low.text()),
+                    "high": float(self.high.text()),
+                    "unit": self.unit.text().strip(),
+                }
+            after = update_parameter(self._session.state, self._id, **parts)
+        except ValueError:
+            self.problem.setText("Lowest and highest are numbers.")
+            return
+        except EvenPaletteError as error:
+            self.problem.setText(str(error))
+            return
+        self._session.commit(f"Parameter {self.name.text()}", after)
+        super().accept()
+
+    def _remove(self) -> None:
+        self._session.apply(f"Remove parameter {self.name.text()}", lambda s: remove_parameter(s, self._id))
+        super().accept()

@@ -1,0 +1,258 @@
+"""The command line: the same core functions as the window, without one.
+
+Exit codes: 0 done, 1 findings, 2 bad usage or unreadable input with one line on standard error.
+"""
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from tqdm import tqdm
+
+from evenpalette import __version__
+from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.delivery.kit import coverage_textures, delivered_size, render_map, write_kit
+from evenpalette.core.delivery.maps import id_picture
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_folder
+from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.image_write import mask_raster, write_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
+from evenpalette.core.regions.flags import find_flags, to_rgb8
+from evenpalette.core.regions.pick import METRICS, pick_by_color
+from evenpalette.core.regions.unmix import unmix
+from evenpalette.core.tones.gray import METHODS, to_gray
+
+VERBS = ("demo", "check", "render", "export", "pick", "split", "merge", "unmix", "gray")
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command line; returns the exit code."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    if not words or (words[0] not in VERBS and not words[0].startswith("-")):
+        return _open_window(words)
+    options = _parser().parse_args(words)
+    try:
+        code = options.run(options)
+        return int(code or 0)
+    except EvenPaletteError as error:
+        print(f"evenpalette: {error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("evenpalette: stopped", file=sys.stderr)
+        return 2
+
+
+def _open_window(words: list[str]) -> int:
+    if len(words) > 1:
+        print(f"evenpalette: '{words[0]}' is no verb; there are {', '.join(VERBS)}", file=sys.stderr)
+        return 2
+    project = Path(words[0]) if words else None
+    if project is not None and not (project_folder(project) / PROJECT_FILE).is_file():
+        print(f"evenpalette: {project} is neither a verb nor a project folder", file=sys.stderr)
+        return 2
+    # The window is only loaded for those who open it: verbs run where there is no Qt and no display.
+    from evenpalette.app.main import run
+
+    return run(project)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="evenpalette", description="Recolor game assets at runtime. Without a verb the window opens."
+    )
+    parser.add_argument("--version", action="version", version=f"evenpalette {__version__}")
+    verbs = parser.add_subparsers(required=True, metavar="VERB")
+
+    def verb(name: str, run: Callable[[argparse.Namespace], int | None], help: str) -> argparse.ArgumentParser:
+        made = verbs.add_parser(name, help=help, description=help)
+        made.set_defaults(run=run)
+        return made
+
+    demo = verb("demo", _demo, "open the window on a fresh copy of the demo")
+    demo.add_argument("--into", type=Path, help="folder to copy the demo into")
+    check = verb("check", _check, "list the findings of a project")
+    check.add_argument("project", type=Path)
+    check.add_argument("--json", action="store_true")
+    render = verb("render", _render, "write one map of a variant")
+    render.add_argument("project", type=Path)
+    render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
+    render.add_argument("--map", default="base_color", help="base_color, tone, id, or coverage:REGION")
+    render.add_argument("--size", type=_size, default=0, help="longest side in texels; 0 is the sources' own")
+    render.add_argument("--out", type=Path, required=True)
+    export = verb("export", _export, "deliver variants and kit")
+    export.add_argument("project", type=Path)
+    export.add_argument("--out", type=Path, required=True)
+    export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
+    export.add_argument("--size", type=_size, default=0)
+    export.add_argument("--jobs", type=int, default=0, help="worker threads; 0 is one for each core")
+    pick = verb("pick", _pick, "coverage of one color of an image")
+    pick.add_argument("image", type=Path)
+    pick.add_argument("--color", required=True, help="#rrggbb")
+    pick.add_argument("--near", type=float, default=48.0)
+    pick.add_argument("--far", type=float, default=208.0)
+    pick.add_argument("--metric", choices=METRICS, default="rgb")
+    _mask_output(pick)
+    split = verb("split", _split, "take the channels of an image apart")
+    split.add_argument("image", type=Path)
+    split.add_argument("--as", dest="kind", choices=tuple(SPLITS), required=True)
+    split.add_argument("--out", type=Path, required=True, help="folder")
+    split.add_argument("--depth", type=int, choices=(8, 16), default=8)
+    merge = verb("merge", _merge, "put gray images into the channels of one")
+    merge.add_argument("images", type=Path, nargs="+", metavar="R G B [A]")
+    _mask_output(merge)
+    unmixing = verb("unmix", _unmix, "soft coverages from an antialiased ID image")
+    unmixing.add_argument("image", type=Path)
+    unmixing.add_argument("--flags", help="'#ff0000,#00ff00,...'; found by themselves when left out")
+    unmixing.add_argument("--out", type=Path, required=True, help="folder")
+    unmixing.add_argument("--depth", type=int, choices=(8, 16), default=8)
+    gray = verb("gray", _gray, "a gray from a color image")
+    gray.add_argument("image", type=Path)
+    gray.add_argument("--by", choices=METHODS, required=True)
+    gray.add_argument("--out", type=Path, required=True)
+    return parser
+
+
+def _mask_output(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--out", type=Path, required=True)
+    parser.add_argument("--depth", type=int, choices=(8, 16), default=8)
+
+
+def _size(text: str) -> int:
+    size = int(text)
+    if not 0 <= size <= 16384:
+        raise argparse.ArgumentTypeError("a size is between 0 and 16384 texels")
+    return size
+
+
+def _bar(label: str) -> tuple[Progress, tqdm]:
+    """A progress bar on a terminal, silence in a pipe."""
+    bar = tqdm(total=1000, desc=label, disable=not sys.stderr.isatty(), bar_format="{desc} {bar} {percentage:3.0f}%")
+
+    def progress(share: float) -> None:
+        bar.update(max(0, round(share * 1000) - bar.n))
+
+    return progress, bar
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from evenpalette.app.main import run
+
+    return run(demo=True, into=options.into)
+
+
+def _open(path: Path) -> State:
+    return Storage(project_folder(path)).open()
+
+
+def _check(options: argparse.Namespace) -> int:
+    findings = find_all(_open(options.project))
+    if options.json:
+        rows = [
+            {"code": f.code, "station": f.station, "text": f.text, "region": f.region, "place": f.place}
+            for f in findings
+        ]
+        print(json.dumps({"findings": rows}, indent=2))
+    else:
+        for finding in findings:
+            print(f"{finding.station}: {finding.text}")
+    return 1 if findings else 0
+
+
+def _variant_ids(state: State, names: list[str]) -> list[str]:
+    by_name = {v.name.lower(): v.id for v in state.project.variants}
+    missing = [name for name in names if name.lower() not in by_name]
+    if missing:
+        known = ", ".join(v.name for v in state.project.variants) or "none"
+        raise EvenPaletteError(f"There is no variant called '{missing[0]}'. There are: {known}.")
+    return [by_name[name.lower()] for name in names]
+
+
+def _render(options: argparse.Namespace) -> None:
+    state = _open(options.project)
+    size = delivered_size(state, options.size)
+    variant = None
+    if options.variant.lower() != "default" or any(v.name.lower() == "default" for v in state.project.variants):
+        variant = _variant_ids(state, [options.variant])[0]
+    progress, bar = _bar("rendering")
+    with bar:
+        write_image(_map(state, variant, options.map, size, progress), options.out)
+
+
+def _map(state: State, variant: str | None, name: str, size: tuple[int, int], progress: Progress) -> Raster:
+    if name in ("base_color", "base-color", "color"):
+        return render_map(state, variant, size, progress)
+    if name == "tone":
+        if state.tone is None:
+            raise EvenPaletteError("This project has no tone yet.")
+        return state.tone.resized(*size)
+    if name == "id":
+        return id_picture(state).resized(*size)
+    if name.startswith("coverage:"):
+        wanted = name.removeprefix("coverage:").lower()
+        for index, region in enumerate(state.project.regions.regions):
+            if wanted in (region.name.lower(), str(index + 1)):
+                plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
+                return Raster.gray(plane).resized(*size)
+        raise EvenPaletteError(f"There is no region '{wanted}'.")
+    raise EvenPaletteError(f"'{name}' is no map. There are base_color, tone, id and coverage:REGION.")
+
+
+def _export(options: argparse.Namespace) -> None:
+    state = _open(options.project)
+    chosen = _variant_ids(state, options.variant) if options.variant else None
+    progress, bar = _bar("exporting")
+    with bar:
+        write_kit(state, options.out, variants=chosen, longest=options.size, workers=options.jobs, progress=progress)
+
+
+def _pick(options: argparse.Namespace) -> None:
+    image = to_rgb8(read_image(options.image).pixels)
+    coverage = pick_by_color(image, parse_hex(options.color), options.near, options.far, options.metric)
+    write_image(mask_raster(coverage, options.depth), options.out)
+
+
+def _folder(path: Path) -> Path:
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise EvenPaletteError(f"{path} cannot be made: {error.strerror}.") from error
+    return path
+
+
+def _split(options: argparse.Namespace) -> None:
+    raster = read_image(options.image, Encoding.DATA)
+    planes = split_channels(raster, options.kind)
+    out = _folder(options.out)
+    for letter, plane in planes.items():
+        write_image(mask_raster(plane, options.depth), out / f"{letter}.png")
+
+
+def _merge(options: argparse.Namespace) -> None:
+    if len(options.images) not in (3, 4):
+        raise EvenPaletteError("merge takes three or four images: red, green, blue and, if wanted, alpha.")
+    merged = merge_channels([read_image(path, Encoding.DATA) for path in options.images], options.depth)
+    write_image(merged, options.out)
+
+
+def _unmix(options: argparse.Namespace) -> None:
+    pixels = read_image(options.image, Encoding.DATA).pixels
+    image = to_rgb8(pixels)
+    if options.flags:
+        names = ["#{:02x}{:02x}{:02x}".format(*parse_hex(text)) for text in options.flags.split(",")]
+    else:
+        names = [flag.color for flag in find_flags(pixels)]
+    planes = unmix(image, [parse_hex(name) for name in names])
+    out = _folder(options.out)
+    for name, plane in zip(names, planes, strict=True):
+        write_image(mask_raster(plane, options.depth), out / f"{name[1:]}.png")
+
+
+def _gray(options: argparse.Namespace) -> None:
+    write_image(to_gray(read_image(options.image), options.by), options.out)

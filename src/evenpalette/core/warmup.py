@@ -1,0 +1,42 @@
+"""Compile every numba kernel once, so that the first use of a tool is not the slow one: `python -m evenpalette.core.warmup`."""
+
+import numpy as np
+
+from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.binding import bind_recipe
+from evenpalette.core.recipe.evaluate import Sources, evaluate
+from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
+from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.flags import find_flags
+from evenpalette.core.regions.pick import pick_coverages
+from evenpalette.core.regions.unmix import unmix
+
+
+def warm_up() -> None:
+    """Run each kernel on a few texels; compiled code is kept on disk by numba."""
+    image = np.zeros((8, 8, 3), np.uint8)
+    image[:, 4:] = (255, 0, 0)
+    gray = Raster.gray(np.full((8, 8), 128, np.uint8))
+    steps = [
+        Step(id=f"{kind.key}{space}", kind=kind.key, name=kind.label, regions=("a",),
+             inputs={"space": Binding(value=space)} if kind.key == "hue_shift" else {},
+             channels={channel.key: ChannelRef(texture="t") for channel in kind.channels})
+        for kind in KINDS.values() for space in (("YIQ", "OKLCh") if kind.key == "hue_shift" else ("",))
+    ]  # fmt: skip
+    bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})
+    planes = [np.full((8, 8), 200, np.uint8)] * 2
+    for base in (Raster(image, Encoding.SRGB), gray):
+        evaluate(bound, Sources(base, planes, textures={"t": gray}))
+    find_flags(image)
+    pick_coverages(image, [(255, 0, 0)], [10.0], [200.0])
+    unmix(image, [(255, 0, 0), (0, 0, 0)])
+    difference_of_linear(image.astype(np.float32), image.astype(np.float32))
+    encode_srgb_8bit(image.astype(np.float32))
+    face_map(np.array([[[0, 0], [1, 0], [0, 1]]], np.float32), 4, 4)
+
+
+if __name__ == "__main__":
+    warm_up()

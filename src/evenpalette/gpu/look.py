@@ -1,0 +1,32 @@
+"""What a view shows."""
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+
+class Show(IntEnum):
+    """The stage of the texel that is drawn; the numbers are those in the shader."""
+
+    RECIPE = 0
+    PAINTED = 1
+    TONE = 2
+    ID = 3
+    COVERAGE = 4
+    DIFFERENCE = 5
+
+
+@dataclass(frozen=True)
+class Look:
+    """Everything that decides a texel's color in a view.
+
+    variant: id, None is the defaults. steps: how many steps of the recipe run, None is all. alone: only the last of
+    those runs. region: index whose coverage is shown, -1 is none. focus: index of the region that is not dimmed.
+    """
+
+    show: Show = Show.RECIPE
+    variant: str | None = None
+    steps: int | None = None
+    alone: bool = False
+    region: int = -1
+    focus: int = -1
+    lit: bool = True

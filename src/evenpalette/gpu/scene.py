@@ -1,0 +1,306 @@
+"""Draws a document: the model, the texture plane, and thumbnails of the model, all through the recipe's own GLSL."""
+
+from importlib.resources import files
+
+import moderngl
+import numpy as np
+
+from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.delivery.kit import component_of
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.shader import ShaderText, live_shader
+from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.gpu.geometry import MeshBuffers
+from evenpalette.gpu.look import Look, Show
+from evenpalette.gpu.surface import SurfaceBuffer
+from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
+
+#: The surround of color work: sRGB 119 (CIE L* about 50).
+SURROUND = 119 / 255
+Viewport = tuple[int, int, int, int]
+_WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
+_MOST_PROGRAMS = 12
+
+
+def _shader_file(name: str) -> str:
+    return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
+
+
+class SceneRenderer:
+    """Holds the GPU side of one document. All methods need the context to be current."""
+
+    def __init__(self, ctx: moderngl.Context) -> None:
+        self.ctx = ctx
+        self._textures = TextureCache(ctx)
+        self._view_vertex, self._view_fragment = _shader_file("view.vert"), _shader_file("view.frag")
+        self._views: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
+        self._lines = ctx.program(_shader_file("lines.vert"), _shader_file("lines.frag"))
+        self._surface = ctx.program(_shader_file("surface.vert"), _shader_file("surface.frag"))
+        self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
+        smooth = ctx.program(self._view_vertex, _shader_file("smooth.frag"))
+        self._smooth = smooth, ctx.vertex_array(smooth, [(self._corners, "2f", "in_corner")])
+        self._surfaces: dict[str, SurfaceBuffer] = {}
+        self._arrays: dict[tuple, moderngl.VertexArray] = {}
+        self._buffers: MeshBuffers | None = None
+        self._mesh: object = None
+        self.set_state(State())
+
+    def set_state(self, state: State) -> None:
+        """Show this document from now on. A new shader is compiled only when the recipe's structure changed."""
+        self._state = state
+        mesh = state.mesh.mesh if state.mesh else None
+        if self._buffers is None or mesh is not self._mesh:
+            if self._buffers:
+                self._buffers.release()
+            self._buffers, self._mesh = MeshBuffers(self.ctx, mesh), mesh
+            self._arrays.clear()
+        project = state.project
+        self._shader: ShaderText = live_shader(
+            project.recipe, state.region_ids, project.regions.overlap, lambda ref: component_of(state, ref)
+        )
+        count = len(state.region_ids)
+        text = self._view_fragment.replace("//RECIPE//", self._shader.text)
+        self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
+        self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
+
+    @property
+    def has_model(self) -> bool:
+        """Whether there is a mesh to draw."""
+        return self._buffers is not None and self._buffers.form is not None
+
+    def clear(self, target: moderngl.Framebuffer) -> None:
+        """Fill the target with the surround."""
+        target.use()
+        self.ctx.scissor = None
+        target.clear(SURROUND, SURROUND, SURROUND, 1.0)
+
+    def draw_form(
+        self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
+        name: str = "form",
+    ) -> None:  # fmt: skip
+        """Draw the model into a part of the target (origin bottom left).
+
+        looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain case.
+        """
+        if not self.has_model:
+            return
+        buffer = self._surface_buffer(name, (viewport[2], viewport[3]), camera)
+        self._clear_picture(buffer)
+        for look, left, right in _bands(looks, viewport[2]):
+            self._shade(buffer.shaded, (0, 0, *buffer.size), (left, 0, right - left, viewport[3]), look, buffer=buffer)
+        program, quad = self._smooth
+        self._begin(target, viewport, viewport)
+        buffer.picture.use(0)
+        _set(program, "u_picture", 0)
+        _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        quad.render(moderngl.TRIANGLE_STRIP)
+        self.ctx.scissor = None
+
+    def draw_flat(
+        self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
+        *, lines: bool,
+    ) -> None:  # fmt: skip
+        """Draw the texture plane and, with `lines`, the UV layout over it."""
+        texel = min(viewport[2], viewport[3]) / view.span / max(self._state.sources.size)
+        self._textures.magnify(SQUARE if texel > 3 else SMOOTH)
+        for look, left, right in _bands(looks, viewport[2]):
+            part = (viewport[0] + left, viewport[1], right - left, viewport[3])
+            self._shade(target, viewport, part, look, plane=view)
+        self._textures.magnify(SMOOTH)
+        if lines:
+            self._begin(target, viewport, viewport)
+            self._draw_lines(view.matrix(viewport[2], viewport[3]), view)
+        self.ctx.scissor = None
+
+    def thumbnail(self, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> bytes:
+        """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the size."""
+        width, height = size[0] * 2, size[1] * 2
+        buffer = self._surface_buffer(f"thumbnail {size}", (width, height), camera)
+        whole = (0, 0, width, height)
+        self._clear_picture(buffer)
+        if self.has_model:
+            self._shade(buffer.shaded, whole, whole, look, buffer=buffer)
+        else:
+            self._shade(buffer.shaded, whole, whole, look, plane=PlaneView(span=1.0))
+        self.ctx.scissor = None
+        data = np.frombuffer(buffer.shaded.read(components=3), np.uint8).reshape(size[1], 2, size[0], 2, 3)
+        small = (data.astype(np.uint16).sum((1, 3)) + 2) >> 2
+        return np.ascontiguousarray(small[::-1].astype(np.uint8)).tobytes()
+
+    def _clear_picture(self, buffer: SurfaceBuffer) -> None:
+        self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+        buffer.shaded.depth_mask = False
+        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0)
+
+    def uv_at(self, x: int, y: int, name: str = "form") -> tuple[float, float] | None:
+        """The (u, v) that the last drawn Form shows at a pixel of its viewport (origin bottom left)."""
+        buffer = self._surfaces.get(name)
+        return buffer.read(x, y) if buffer is not None else None
+
+    def _surface_buffer(self, name: str, size: tuple[int, int], camera: OrbitCamera) -> SurfaceBuffer:
+        held = self._surfaces.get(name)
+        if held is None or held.size != size:
+            if held is not None:
+                held.release()
+            held = self._surfaces[name] = SurfaceBuffer(self.ctx, size)
+        normals = [t.id for t in self._state.project.asset.with_role(Role.NORMAL) if t.id in self._state.textures]
+        normal_map = self._state.textures[normals[0]] if normals else _WHITE
+        key = (camera, id(self._mesh), id(normal_map.pixels))
+        if held.key != key:
+            self._draw_surface(held, camera, normal_map)
+            held.key = key
+        return held
+
+    def _draw_surface(self, buffer: SurfaceBuffer, camera: OrbitCamera, normal_map: Raster) -> None:
+        width, height = buffer.size
+        self._begin(buffer.target, (0, 0, width, height), (0, 0, width, height))
+        buffer.target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+        if self._buffers is None or self._buffers.form is None:
+            return
+        buffer.target.depth_mask = True
+        self.ctx.enable(moderngl.DEPTH_TEST)
+        program = self._surface
+        program["u_clip"].write(camera.matrix(width, height).T.tobytes())
+        _set(program, "u_eye", tuple(float(v) for v in camera.eye))
+        _set(program, "u_has_normal_map", int(normal_map is not _WHITE))
+        self._textures.of(normal_map).use(0)
+        _set(program, "u_normal_map", 0)
+        self._array(program, self._buffers.form, "3f 3f 2f", "in_position", "in_normal", "in_uv").render(
+            moderngl.TRIANGLES
+        )
+        self.ctx.disable(moderngl.DEPTH_TEST)
+
+    def _shade(
+        self, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, look: Look,
+        *, buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None,
+    ) -> None:  # fmt: skip
+        """Run the recipe for every pixel of a part of the viewport."""
+        if part[2] <= 0 or part[3] <= 0:
+            return
+        program, quad = self._view(look)
+        self._begin(target, viewport, part)
+        if buffer is not None and plane is None:
+            self.ctx.enable(moderngl.DEPTH_TEST)
+            self.ctx.depth_func = ">"
+            target.depth_mask = False
+        unit = self._bind_textures(program)
+        self._set_look(program, look)
+        _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        _set(program, "u_surround", (SURROUND,) * 3)
+        _set(program, "u_flat", int(plane is not None))
+        if plane is not None:
+            width, height = viewport[2], viewport[3]
+            u, v = plane.to_uv(0, height, width, height)
+            step = plane.span / min(width, height)
+            _set(program, "u_plane", (u, v, step, -step))
+        if buffer is not None:
+            for name, texture in (("u_surface", buffer.surface), ("u_slopes", buffer.slopes)):
+                texture.use(unit)
+                _set(program, name, unit)
+                unit += 1
+        else:
+            _set(program, "u_surface", 0)
+            _set(program, "u_slopes", 0)
+        quad.render(moderngl.TRIANGLE_STRIP)
+        self.ctx.depth_func = "<"
+        self.ctx.disable(moderngl.DEPTH_TEST)
+
+    def _view(self, look: Look) -> tuple[moderngl.Program, moderngl.VertexArray]:
+        """The program for a look. Software drivers run every branch, so looks that need less get one that has less."""
+        inspect = look.show not in (Show.RECIPE, Show.DIFFERENCE)
+        text = self._inspect_text if inspect else self._view_text
+        switches = {"INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0}
+        defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
+        text = text.replace("#version 330 core\n", "#version 330 core\n" + defines, 1)
+        if text not in self._views:
+            program = self.ctx.program(self._view_vertex, text)
+            quad = self.ctx.vertex_array(program, [(self._corners, "2f", "in_corner")])
+            self._views[text] = program, quad
+            while len(self._views) > _MOST_PROGRAMS:
+                for part in reversed(self._views.pop(next(iter(self._views)))):
+                    part.release()
+        return self._views[text]
+
+    def _set_look(self, program: moderngl.Program, look: Look) -> None:
+        steps = self._state.bound_steps(look.variant)
+        last = len(steps) if look.steps is None else look.steps
+        amounts = [s.amount if i < last and not (look.alone and i != last - 1) else 0.0 for i, s in enumerate(steps)]
+        for uniform in self._shader.uniforms:
+            step = steps[uniform.step]
+            value = amounts[uniform.step] if uniform.key == "amount" else step.values[uniform.key]
+            _set(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
+        regions = self._state.project.regions.regions
+        flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]
+        if flags:
+            _set(program, "u_flags", flags if len(flags) > 1 else flags[0])
+        _set(program, "u_show", int(look.show))
+        _set(program, "u_region", look.region)
+        _set(program, "u_focus", look.focus)
+        _set(program, "u_lit", int(look.lit))
+
+    def _bind_textures(self, program: moderngl.Program) -> int:
+        """Put every texture the recipe reads on a unit; returns the next free one."""
+        state, shader = self._state, self._shader
+        planes = list(state.sources.coverages)
+        wanted: dict[str, moderngl.Texture] = {"ep_base": self._textures.of(state.base)}
+        for k in range(shader.coverage_samplers):
+            wanted[f"ep_coverage_{k}"] = self._textures.of_planes(planes[4 * k : 4 * k + 4])
+        for sampler, texture_id in shader.textures.items():
+            wanted[sampler] = self._textures.of(state.textures[texture_id])
+        painted = state.project.tone.painted
+        wanted["u_painted"] = self._textures.of(state.textures.get(painted or "", _WHITE))
+        wanted["u_tone"] = self._textures.of(state.tone or _WHITE)
+        unit = 0
+        for name, texture in wanted.items():
+            if name in program:
+                texture.use(unit)
+                program[name].value = unit
+                unit += 1
+        return unit
+
+    def _draw_lines(self, clip: np.ndarray, view: PlaneView) -> None:
+        assert self._buffers is not None
+        self.ctx.enable(moderngl.BLEND)
+        # The alpha of the target stays 1: the window would let what lies behind shine through.
+        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
+        self._lines["u_clip"].write(clip.T.tobytes())
+        dense = min(0.22, 0.07 / view.span)
+        for buffer, alpha in ((self._buffers.inner, dense), (self._buffers.borders, 0.75)):
+            if buffer is not None:
+                self._lines["u_color"].value = (0.95, 0.95, 0.95, alpha)
+                self._array(self._lines, buffer, "2f", "in_uv").render(moderngl.LINES)
+        self.ctx.disable(moderngl.BLEND)
+
+    def _array(
+        self, program: moderngl.Program, buffer: moderngl.Buffer, layout: str, *names: str
+    ) -> moderngl.VertexArray:
+        key = (program, buffer)
+        if key not in self._arrays:
+            self._arrays[key] = self.ctx.vertex_array(program, [(buffer, layout, *names)])
+        return self._arrays[key]
+
+    def _begin(self, target: moderngl.Framebuffer, viewport: Viewport, scissor: Viewport) -> None:
+        target.use()
+        self.ctx.viewport = viewport
+        self.ctx.scissor = scissor
+        self.ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
+
+
+def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int, int]]:
+    """Looks with the columns they fill."""
+    bands, left = [], 0
+    for look, share in looks:
+        right = min(width, max(left, round(share * width)))
+        bands.append((look, left, right))
+        left = right
+    return bands
+
+
+def _set(program: moderngl.Program, name: str, value: object) -> None:
+    """Set a uniform that the compiler may have dropped because nothing reads it."""
+    member = program.get(name, None)
+    if member is not None:
+        member.value = value
