@@ -18,11 +18,11 @@ def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
     pixels, channels = raster.pixels, raster.channels
     internal = None
     if raster.encoding is Encoding.SRGB:
-        if pixels.dtype == np.uint8 and channels >= 3:
+        if pixels.dtype == np.uint8 and channels >= 3 and _decodes_exactly(ctx):
             internal = _SRGB8 if channels == 3 else _SRGB8_ALPHA8
         else:
-            pixels = raster.as_linear().astype(np.float32)
-    dtype = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4"}[pixels.dtype]
+            pixels = raster.as_linear().astype(np.float16)
+    dtype = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}[pixels.dtype]
     data = np.ascontiguousarray(pixels).tobytes()
     texture = ctx.texture(raster.size, channels, data, alignment=1, dtype=dtype, internal_format=internal)
     if channels == 1:
@@ -33,6 +33,12 @@ def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
     texture.build_mipmaps()
     texture.filter = SMOOTH
     return texture
+
+
+def _decodes_exactly(ctx: moderngl.Context) -> bool:
+    """Software drivers approximate the sRGB decoding by up to a code; they get linear half floats instead."""
+    renderer = str(ctx.info.get("GL_RENDERER", "")).lower()
+    return not any(name in renderer for name in ("llvmpipe", "softpipe", "swrast"))
 
 
 class TextureCache:

@@ -28,25 +28,49 @@ def encode_srgb(linear: NDArray) -> F32:
 
 #: Linear light of each 8-bit sRGB code: float32, shape (256,).
 DECODE_8BIT: F32 = decode_srgb(np.arange(256) / 255.0)
-#: 8-bit sRGB code of linear light quantized to 16 bits: uint8, shape (65536,).
-#: One 16-bit step is at most 0.05 codes, so rounding through it moves a code only at its exact border.
-ENCODE_16BIT_TO_8: NDArray[np.uint8] = np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
+#: Encoding to 8 bits runs through short straight pieces of the curve: 32 for every power of two from 2^-13 up. Within
+#: a piece the line is off by less than 0.002 codes, and both tables stay in the nearest cache.
+_PIECE_SHIFT = 18
+_PIECE_FIRST = int(np.float32(2.0**-13).view(np.int32)) >> _PIECE_SHIFT
+
+
+def _encode_pieces() -> tuple[F32, F32]:
+    bits = np.arange(_PIECE_FIRST, (int(np.float32(1.0).view(np.int32)) >> _PIECE_SHIFT) + 2) << _PIECE_SHIFT
+    ends = bits.astype(np.int32).view(np.float32).astype(np.float64)
+    codes = encode_srgb(ends).astype(np.float64) * 255
+    slopes = np.diff(codes) / np.diff(ends)
+    # The first piece starts at zero, where the curve is a straight line.
+    slopes[0], offsets = 12.92 * 255, codes[:-1] - slopes * ends[:-1]
+    offsets[0] = 0.0
+    return offsets.astype(np.float32), slopes.astype(np.float32)
+
+
+PIECE_OFFSETS, PIECE_SLOPES = _encode_pieces()
+
+
+@njit(nogil=True, cache=True, inline="always")
+def encode_code(value, bits, offsets, slopes):  # type: ignore[no-untyped-def]
+    """8-bit sRGB code of one linear value, with its own bits as int32; clamped. For use inside kernels."""
+    piece = (bits >> _PIECE_SHIFT) - _PIECE_FIRST
+    last = offsets.size - 2
+    piece = min(max(piece, 0), last)
+    clamped = min(max(value, np.float32(0.0)), np.float32(1.0))
+    return np.uint8(offsets[piece] + slopes[piece] * clamped + np.float32(0.5))
 
 
 @njit(nogil=True, cache=True, parallel=True)
-def _encode_flat(linear, table, out):  # type: ignore[no-untyped-def]
+def _encode_flat(linear, bits, offsets, slopes, out):  # type: ignore[no-untyped-def]
     for block in prange((linear.size + 65535) // 65536):
         for i in range(block * 65536, min(linear.size, (block + 1) * 65536)):
-            v = linear[i]
-            v = min(max(v, np.float32(0.0)), np.float32(1.0))
-            out[i] = table[np.uint16(v * np.float32(65535.0) + np.float32(0.5))]
+            out[i] = encode_code(linear[i], bits[i], offsets, slopes)
 
 
 def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
-    """Linear light (any shape, clamped to 0..1) to 8-bit sRGB codes."""
+    """Linear light (any shape, clamped to 0..1) to 8-bit sRGB codes, rounded to nearest."""
     source = np.ascontiguousarray(linear, dtype=np.float32)
     out = np.empty(source.shape, np.uint8)
-    _encode_flat(source.reshape(-1), ENCODE_16BIT_TO_8, out.reshape(-1))
+    flat = source.reshape(-1)
+    _encode_flat(flat, flat.view(np.int32), PIECE_OFFSETS, PIECE_SLOPES, out.reshape(-1))
     return out
 
 

@@ -1,6 +1,6 @@
 """Running a recipe on the CPU: the reference that writes every delivered texel.
 
-Tiles of about 16k texels stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
+Tiles stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
 """
 
 from collections.abc import Mapping, Sequence
@@ -11,7 +11,15 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import DECODE_8BIT, ENCODE_16BIT_TO_8, F32, decode_srgb
+from evenpalette.core.color.encoding import (
+    DECODE_8BIT,
+    F32,
+    PIECE_OFFSETS,
+    PIECE_SLOPES,
+    decode_srgb,
+    encode_code,
+    encode_srgb_8bit,
+)
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import BoundStep
@@ -19,7 +27,9 @@ from evenpalette.core.recipe.model import ChannelRef
 from evenpalette.core.regions.coverage import resolve_overlap
 from evenpalette.core.regions.model import Overlap
 
-TILE_TEXELS = 16384
+#: Large enough that taking turns at the interpreter lock between kernels costs little, small enough to stay in cache:
+#: with two threads 64k texels measured twice as fast as 16k.
+TILE_TEXELS = 65536
 Box = tuple[int, int, int, int]
 
 
@@ -66,12 +76,17 @@ def _load_srgb8(pixels, table, r, g, b):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
-def _store_srgb8(r, g, b, table, out):  # type: ignore[no-untyped-def]
-    zero, one, top, half = np.float32(0), np.float32(1), np.float32(65535), np.float32(0.5)
+def _store_srgb8(r, g, b, r_bits, g_bits, b_bits, offsets, slopes, out):  # type: ignore[no-untyped-def]
     for i in range(r.size):
-        out[i, 0] = table[np.int32(min(max(r[i], zero), one) * top + half)]
-        out[i, 1] = table[np.int32(min(max(g[i], zero), one) * top + half)]
-        out[i, 2] = table[np.int32(min(max(b[i], zero), one) * top + half)]
+        out[i, 0] = encode_code(r[i], r_bits[i], offsets, slopes)
+        out[i, 1] = encode_code(g[i], g_bits[i], offsets, slopes)
+        out[i, 2] = encode_code(b[i], b_bits[i], offsets, slopes)
+
+
+def _store(planes: tuple[F32, F32, F32], out: NDArray[np.uint8]) -> None:
+    r, g, b = planes
+    bits = (plane.view(np.int32) for plane in planes)
+    _store_srgb8(r, g, b, *bits, PIECE_OFFSETS, PIECE_SLOPES, out)
 
 
 def evaluate(
@@ -111,7 +126,7 @@ def evaluate(
         if as_float:
             target[:, 0], target[:, 1], target[:, 2] = r, g, b
         else:
-            _store_srgb8(r, g, b, ENCODE_16BIT_TO_8, target)
+            _store((r, g, b), target)
 
     run_over(range(top, bottom, rows), one_tile, progress, workers)
     if not as_float:
@@ -121,11 +136,7 @@ def evaluate(
         result = result.resized(*size)
     if float_output:
         return result
-    codes = np.empty(result.pixels.shape, np.uint8)
-    flat, target = result.pixels.reshape(-1, 3), codes.reshape(-1, 3)
-    r, g, b = (np.ascontiguousarray(flat[:, i]) for i in range(3))
-    _store_srgb8(r, g, b, ENCODE_16BIT_TO_8, target)
-    return Raster(codes, Encoding.SRGB)
+    return Raster(encode_srgb_8bit(result.pixels), Encoding.SRGB)
 
 
 def trace(steps: Sequence[BoundStep], sources: Sources, x: int, y: int) -> list[F32]:

@@ -1,0 +1,28 @@
+"""Shared pieces: the demo opened once, and a state folder that is not the user's."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
+
+from evenpalette.core.project.demo_files import copy_demo
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
+
+
+@pytest.fixture(autouse=True)
+def own_state_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("EVENPALETTE_STATE", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return copy_demo(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture(scope="session")
+def lantern(demo_folder: Path) -> State:
+    return Storage(demo_folder).open()

@@ -1,0 +1,160 @@
+"""Meshes: what the readers take, what they refuse, and what is connected."""
+
+import contextlib
+
+import moderngl
+import numpy as np
+import pytest
+import trimesh
+
+from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.rays import RayCaster
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.topology import find_topology, uv_edges
+from evenpalette.core.mesh.uv_raster import barycentric, face_map
+from evenpalette.core.project.state import State
+
+SQUARES = b"""# two squares: a quad by negative indices, and two triangles of another material
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+vt 0 0
+vt 0.5 0
+vt 0.5 0.5
+vt 0 0.5
+usemtl cloth
+f -4/-4 -3/-3 -2/-2 -1/-1
+usemtl wood
+v 3 0 0
+v 4 0 0
+v 4 1 0
+v 3 1 0
+f 5/1 6/2 7/3
+f 5/1 7/3 8/4
+"""
+
+
+def test_obj_keeps_groups_polygons_and_negative_indices() -> None:
+    mesh = parse_mesh(SQUARES, "squares.obj")
+    topology = find_topology(mesh)
+    assert mesh.face_count == 4
+    assert mesh.group_names == ("cloth", "wood")
+    assert mesh.groups.tolist() == [0, 0, 1, 1]
+    assert topology.shell_count == 2
+    assert topology.shells.tolist() == [0, 0, 1, 1]
+    assert sorted(map(tuple, topology.neighbors.tolist())) == [(0, 1), (2, 3)]
+    assert mesh.uvs is not None
+    # v runs down: the file's lower left corner is the first texel of the last row.
+    assert mesh.uvs[0, 0].tolist() == [0.0, 1.0]
+    assert np.abs(mesh.uv_areas()) == pytest.approx([0.125] * 4)
+    assert mesh.normals[0, 0].tolist() == [0, 0, 1]
+
+
+def test_glb_and_ply_written_by_trimesh_read_back() -> None:
+    ball = trimesh.creation.icosphere(2)
+    uv = ball.vertices[:, :2] * 0.4 + 0.5
+    textured = ball.copy()
+    textured.visual = trimesh.visual.TextureVisuals(uv=uv)
+    scene = trimesh.Scene()
+    scene.add_geometry(textured, transform=trimesh.transformations.translation_matrix((5, 0, 0)))
+    mesh = parse_mesh(scene.export(file_type="glb"), "ball.glb")
+    assert mesh.face_count == 320
+    assert len(mesh.positions) == 162
+    assert mesh.positions[:, 0].min() == pytest.approx(4, abs=1e-3)
+    assert mesh.uvs is not None
+    assert np.abs((mesh.uvs[:, 0, 0] - 0.5) * 2.5 + 5 - mesh.positions[mesh.faces[:, 0], 0]).max() < 1e-4
+    ball.visual.vertex_colors = np.tile([255, 128, 0, 255], (len(ball.vertices), 1))
+    colored = parse_mesh(ball.export(file_type="ply"), "ball.ply")
+    assert colored.colors is not None
+    assert colored.colors[0, 0] == pytest.approx([1, 128 / 255, 0, 1])
+    assert find_topology(colored).shell_count == 1
+
+
+@pytest.mark.parametrize(
+    ("content", "name", "problem"),
+    [
+        (b"", "a.obj", "empty"),
+        (b"hello", "a.obj", "no vertices"),
+        (b"v 0 0 0\nv 1 0 0\nv 0 1 0\n", "a.obj", "no faces"),
+        (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "a.obj", "do not exist"),
+        (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 -9\n", "a.obj", "do not exist"),
+        (b"v 0 0 0\nv nan 0 0\nv 0 1 0\nf 1 2 3\n", "a.obj", "not numbers"),
+        (b"v 0 0 0\nv 1 0 zero\n", "a.obj", "line 2"),
+        (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nf 1/7 2/7 3/7\n", "a.obj", "UVs that do not exist"),
+        (b"ply\nformat ascii 1.0\nend_header\n", "a.ply", "a.ply"),
+        (b"not a ply", "a.ply", "not a PLY"),
+        (b"glTF\x02\0\0\0\xff\xff\0\0", "a.glb", "cut short"),
+        (b"glTF\x02\0\0\0\x10\0\0\0abcd", "a.glb", "a.glb"),
+        (b"x", "a.fbx", "can be read from"),
+    ],
+)
+def test_a_bad_mesh_gives_one_clear_message_with_its_name(content: bytes, name: str, problem: str) -> None:
+    with pytest.raises(MeshFileError, match=problem) as caught:
+        parse_mesh(content, name)
+    assert name in str(caught.value)
+    assert "\n" not in str(caught.value)
+
+
+def test_faces_under_texels_are_those_that_opengl_draws(lantern: State) -> None:
+    """Against the rasterizer of a GL context (Mesa llvmpipe): the same texels, but for a few on edges."""
+    assert lantern.mesh is not None
+    mesh = lantern.mesh.mesh
+    assert mesh.uvs is not None
+    size = 256
+    ctx = moderngl.create_standalone_context(backend="egl")
+    program = ctx.program(
+        "#version 330\nin vec2 p; in float f; flat out float face; void main() { face = f; gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }",
+        "#version 330\nflat in float face; out float c; void main() { c = face; }",
+    )
+    vertices = np.concatenate([mesh.uvs, np.repeat(np.arange(mesh.face_count), 3).reshape(-1, 3, 1)], -1)
+    array = ctx.vertex_array(program, [(ctx.buffer(vertices.astype("f4").tobytes()), "2f 1f", "p", "f")])
+    target = ctx.framebuffer([ctx.texture((size, size), 1, dtype="f4")])
+    target.clear(-1)
+    target.use()
+    array.render(moderngl.TRIANGLES)
+    drawn = np.frombuffer(target.read(components=1, dtype="f4"), np.float32).reshape(size, size)
+    ours = face_map(mesh.uvs, size, size)
+    assert ((ours >= 0) == (drawn >= 0)).mean() > 0.999
+    assert (ours == drawn).mean() > 0.998
+
+
+def test_neighbors_share_no_texel_and_lose_none() -> None:
+    """The top-left rule (Vulkan specification, basic polygon rasterization) on a fan whose edges hit texel centers."""
+    center, ring = (0.5, 0.5), [(0, 0), (0.5, 0), (1, 0), (1, 0.5), (1, 1), (0.5, 1), (0, 1), (0, 0.5)]
+    fan = np.array([[center, ring[i], ring[(i + 1) % 8]] for i in range(8)], np.float32)
+    each = [face_map(fan[i : i + 1], 16, 16) >= 0 for i in range(8)]
+    assert (np.sum(each, axis=0) == 1).all()
+
+
+def test_a_ray_and_its_uv_agree() -> None:
+    mesh = parse_mesh(SQUARES, "squares.obj")
+    hit = RayCaster(mesh).first_hit(np.array([0.25, 0.75, 5]), np.array([0, 0, -1]))
+    assert hit is not None
+    assert hit.distance == pytest.approx(5)
+    assert mesh.uvs is not None
+    uv = (mesh.uvs[hit.face] * hit.weights[:, None]).sum(0)
+    assert uv == pytest.approx([0.125, 0.625])
+    assert barycentric(mesh.uvs[hit.face], uv) == pytest.approx(hit.weights, abs=1e-5)
+    assert RayCaster(mesh).first_hit(np.array([9, 9, 5.0]), np.array([0, 0, -1.0])) is None
+
+
+def test_uv_lines_tell_borders_from_inner_edges() -> None:
+    _, border = uv_edges(parse_mesh(SQUARES, "squares.obj"))
+    assert border.sum() == 8
+    assert (~border).sum() == 2
+
+
+def test_a_stream_of_random_bytes_never_escapes_as_another_error() -> None:
+    rng = np.random.default_rng(0)
+    good = {
+        "a.glb": trimesh.creation.box().export(file_type="glb"),
+        "a.ply": trimesh.creation.box().export(file_type="ply"),
+    }
+    for name, content in good.items():
+        for _ in range(60):
+            broken = bytearray(content)
+            for place in rng.integers(0, len(broken), 6):
+                broken[place] = rng.integers(0, 256)
+            with contextlib.suppress(MeshFileError):
+                parse_mesh(bytes(broken), name)

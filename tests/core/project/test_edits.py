@@ -1,0 +1,111 @@
+"""Edits: parameters, steps, variants and history behave as the artist expects."""
+
+import numpy as np
+import pytest
+
+from evenpalette.core.errors import EvenPaletteError, MeshFileError, RecipeError
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.project.edits import asset, recipe, regions, variants
+from evenpalette.core.project.findings import find_all, station_state
+from evenpalette.core.project.history import History
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.model import Binding
+
+COLOR = Raster(np.full((8, 8, 3), 128, np.uint8), Encoding.SRGB)
+
+
+def test_roles_are_guessed_from_words_and_carry_their_encoding() -> None:
+    state = State()
+    for name in ("lamp_BaseColor.png", "lamp-id.png", "lamp_ao.png", "lamp_normal.png", "soot.png"):
+        state = asset.add_texture(state, COLOR, name)
+    roles = [(t.role, t.encoding) for t in state.project.asset.textures]
+    assert roles == [
+        (Role.PAINTED, Encoding.SRGB), (Role.ID_MAP, Encoding.DATA), (Role.OCCLUSION, Encoding.DATA),
+        (Role.NORMAL, Encoding.DATA), (Role.MASK, Encoding.DATA),
+    ]  # fmt: skip
+    wrong = asset.set_encoding(state, state.project.asset.textures[1].id, Encoding.SRGB)
+    assert [f.code for f in find_all(wrong)] == ["data-as-color"]
+
+
+@pytest.mark.parametrize(("uvs", "problem"), [(b"", "no UVs"), (b"vt 0.5 0.5\n", "one point")])
+def test_a_mesh_on_which_nothing_can_lie_is_refused(uvs: bytes, problem: str) -> None:
+    corners = b"f 1/1 2/1 3/1\n" if uvs else b"f 1 2 3\n"
+    mesh = parse_mesh(b"v 0 0 0\nv 1 0 0\nv 0 1 0\n" + uvs + corners, "flag.obj")
+    with pytest.raises(MeshFileError, match=problem):
+        asset.set_mesh(State(), mesh)
+
+
+def test_a_texture_in_use_cannot_be_taken_out(lantern: State) -> None:
+    used = lantern.project.asset.with_role(Role.ID_MAP)[0]
+    with pytest.raises(EvenPaletteError, match="still used by region Paper"):
+        asset.remove_texture(lantern, used.id)
+
+
+def test_one_parameter_may_feed_several_steps_and_names_do_not_collide() -> None:
+    state = recipe.add_step(recipe.add_step(State(), "tint", step_id="one"), "tint", step_id="two")
+    state = recipe.name_input(state, "one", "color", "Ribbon")
+    shared = state.project.recipe.parameters[0]
+    state = recipe.bind_input(state, "two", "color", Binding(parameter=shared.id))
+    state = variants.set_value(state, None, shared.id, "#336699")
+    colors = [bound.values["color"] for bound in state.bound_steps(None)]
+    assert np.array_equal(colors[0], colors[1])
+    assert [s.id for s in state.project.recipe.users(shared.id)] == ["one", "two"]
+    state = recipe.name_input(state, "one", "detail", "Ribbon")
+    assert [p.name for p in state.project.recipe.parameters] == ["Ribbon", "Ribbon 2"]
+    with pytest.raises(RecipeError, match="Another parameter is called"):
+        recipe.update_parameter(state, shared.id, name="ribbon 2")
+    with pytest.raises(RecipeError, match="number parameter"):
+        recipe.bind_input(state, "one", "detail", Binding(parameter=shared.id))
+    gone = recipe.remove_parameter(state, shared.id)
+    assert [b.values["color"].tolist() for b in gone.bound_steps(None)] == [c.tolist() for c in colors]
+
+
+def test_variants_follow_their_parent_until_they_say_otherwise() -> None:
+    state = recipe.name_input(recipe.add_step(State(), "tint", step_id="t"), "t", "color", "Color")
+    parameter = state.project.recipe.parameters[0].id
+    state = variants.add_variant(state, "Day")
+    day = state.project.active_variant
+    state = variants.set_value(state, day, parameter, "#ff0000")
+    state = variants.add_variant(state, "Dusk", parent=day)
+    dusk = state.project.active_variant
+    assert day is not None
+    assert dusk is not None
+    assert state.values(dusk)[parameter] == "#ff0000"
+    state = variants.set_value(state, day, parameter, "#00ff00")
+    assert state.values(dusk)[parameter] == "#00ff00"
+    assert "same-variant" in [f.code for f in find_all(state)]
+    state = variants.set_value(state, dusk, parameter, "#0000ff")
+    assert state.values(day)[parameter] == "#00ff00"
+    assert state.values(dusk)[parameter] == "#0000ff"
+    with pytest.raises(RecipeError, match="cannot derive from itself"):
+        variants.set_parent(state, day, dusk)
+    kept = variants.remove_variant(variants.reset_value(state, dusk, parameter), day)
+    assert kept.values(dusk)[parameter] == "#00ff00"
+    with pytest.raises(RecipeError, match="Another variant"):
+        variants.rename_variant(state, dusk, "day")
+
+
+def test_steps_forget_regions_that_are_gone(lantern: State) -> None:
+    paper = lantern.project.regions.regions[0].id
+    without = regions.remove_region(lantern, paper)
+    assert all(paper not in (s.regions or ()) for s in without.project.recipe.steps)
+    assert "no-region" in [f.code for f in find_all(without)]
+    assert station_state(without, "recipe", find_all(without)).isdigit()
+    assert lantern.project.regions.regions[0].id == paper
+
+
+def test_history_joins_a_drag_and_drops_what_was_undone() -> None:
+    history = History(State())
+    states = [asset.rename_project(State(), str(i)) for i in range(4)]
+    for state in states[:3]:
+        history.push("drag", state, "same")
+    assert history.labels == ["Opened", "drag"]
+    history.seal()
+    history.push("drag", states[3], "same")
+    assert history.undo().project.name == "2"
+    assert history.redo_label == "drag"
+    history.push("other", states[0])
+    assert history.labels == ["Opened", "drag", "other"]
+    assert history.go_to(0).project.name == "Untitled"

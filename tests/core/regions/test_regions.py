@@ -1,0 +1,150 @@
+"""Regions: flags found, coverages picked and recovered, findings."""
+
+import cv2
+import numpy as np
+import pytest
+
+from evenpalette.core.errors import RegionError
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.channels import merge_channels, split_channels
+from evenpalette.core.regions.checks import find_gaps_and_overlaps, shares
+from evenpalette.core.regions.coverage import compute_coverages
+from evenpalette.core.regions.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
+from evenpalette.core.regions.model import ChannelSource, FlagSource, Region, RegionSet
+from evenpalette.core.regions.pick import pick_by_color, pick_coverages
+from evenpalette.core.regions.unmix import unmix
+
+FLAGS = [(255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 255, 0), (0, 0, 0)]
+
+
+def true_shares(size: int = 128, samples: int = 8) -> np.ndarray:
+    """Shares of four blobs and a background, averaged from samples x samples points a texel; float (5, size, size)."""
+    big = np.zeros((size * samples, size * samples), np.uint8)
+    for index, (x, y, radius) in enumerate(
+        ((0.3, 0.3, 0.22), (0.68, 0.32, 0.2), (0.4, 0.7, 0.24), (0.75, 0.72, 0.17)), 1
+    ):
+        cv2.circle(big, (int(x * big.shape[0]), int(y * big.shape[0])), int(radius * big.shape[0]), index, -1)
+    planes = [(big == (i + 1 if i < 4 else 0)).reshape(size, samples, size, samples).mean((1, 3)) for i in range(5)]
+    return np.stack(planes)
+
+
+def painted_with(shares_: np.ndarray) -> np.ndarray:
+    return np.round(np.tensordot(shares_, np.array(FLAGS, float), (0, 0)).transpose(0, 1, 2)).astype(np.uint8)
+
+
+def test_flags_are_found_also_when_edges_are_antialiased_or_lossy() -> None:
+    image = painted_with(true_shares())
+    assert {f.color for f in find_flags(image)} == {"#ff0000", "#00ff00", "#0000ff", "#ffff00", "#000000"}
+    jpeg = cv2.imdecode(cv2.imencode(".jpg", image[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 92])[1], 1)[..., ::-1]
+    assert {f.pure for f in find_flags(np.ascontiguousarray(jpeg))} == {
+        "#ff0000",
+        "#00ff00",
+        "#0000ff",
+        "#ffff00",
+        "#000000",
+    }
+    shares_ = {f.color: f.share for f in find_flags(image)}
+    assert shares_["#ff0000"] == pytest.approx(np.pi * 0.22**2, abs=0.03)
+
+
+def test_a_photograph_is_no_id_map() -> None:
+    noise = np.random.default_rng(0).integers(0, 255, (64, 64, 3), np.uint8)
+    with pytest.raises(RegionError, match="not an ID map"):
+        find_flags(noise)
+    with pytest.raises(RegionError, match="this small"):
+        find_flags(np.zeros((1, 1, 3), np.uint8))
+    many = np.kron(np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8), np.ones((6, 6, 1), np.uint8))
+    with pytest.raises(RegionError, match="colors fill areas"):
+        find_flags(many, smallest_share=0.0)
+
+
+def test_edges_are_recovered_as_shares() -> None:
+    truth = true_shares()
+    got = unmix(painted_with(truth), FLAGS).astype(float) / 255
+    assert (got.sum(0) == 1).all()
+    assert np.abs(got - truth).mean() < 0.002
+    edge = (truth.max(0) < 0.99) & (truth.max(0) > 0)
+    assert np.abs(got - truth)[:, edge].mean() < 0.02
+    # No texel is given to a region that is not near it: the yellow blob touches neither red nor green ones.
+    far = cv2.dilate((truth[0] > 0).astype(np.uint8), np.ones((9, 9))) == 0
+    assert got[0][far].max() == 0
+
+
+def test_near_and_far_thresholds_by_their_definition() -> None:
+    ramp = np.zeros((1, 256, 3), np.uint8)
+    ramp[0, :, 0] = np.arange(256)
+    distance = 255 - np.arange(256)
+    expected = np.clip((200 - distance) / 150, 0, 1)
+    picked = pick_coverages(ramp, [(255, 0, 0)], [50], [200])[0, 0]
+    assert np.abs(picked - expected * 255).max() <= 0.5 + 1e-3
+    assert pick_by_color(ramp, (255, 0, 0), 50, 200)[0] == pytest.approx(expected, abs=1e-5)
+
+
+def test_picked_coverages_sum_to_at_most_one() -> None:
+    image = np.random.default_rng(2).integers(0, 256, (64, 64, 3), np.uint8)
+    total = pick_coverages(image, FLAGS[:4], [100] * 4, [400] * 4).astype(int).sum(0)
+    assert total.max() <= 255
+    assert total.max() >= 250
+
+
+def test_other_metrics_find_what_the_eye_finds() -> None:
+    image = np.array([[[216, 105, 60], [210, 108, 64], [60, 105, 216]]], np.uint8)
+    for metric, far in (("ciede2000", 10), ("oklab", 10)):
+        coverage = pick_by_color(image, (216, 105, 60), 1.0, far, metric)[0]
+        assert coverage[0] == 1
+        assert 0.3 < coverage[1] < 1
+        assert coverage[2] == 0
+
+
+def test_new_flags_take_the_pure_corners_first_and_never_repeat() -> None:
+    taken: list[str] = []
+    for _ in range(40):
+        taken.append(next_flag(taken))
+    assert taken[:7] == list(FLAG_ORDER[:7])
+    assert len(set(taken)) == 40
+    assert nearest_pure("#fe0300") == "#ff0000"
+    assert nearest_pure("#806040") == "#806040"
+
+
+def region(name: str, source: FlagSource | ChannelSource, flag: str) -> Region:
+    return Region(id=name, name=name, flag=flag, source=source)
+
+
+def test_findings_name_gaps_overlaps_and_impure_flags_with_a_place() -> None:
+    mask = np.zeros((64, 64, 3), np.uint8)
+    mask[:, :32, 0] = 255
+    mask[:, 24:40, 1] = 255
+    textures = {"m": Raster(mask, Encoding.DATA), "i": Raster(mask, Encoding.DATA)}
+    regions = RegionSet(regions=(
+        region("a", ChannelSource(texture="m", channel=0), "#ff0000"),
+        region("b", ChannelSource(texture="m", channel=1), "#00ff00"),
+        region("c", FlagSource(texture="i", color="#fe0300"), "#0000ff"),
+    ))  # fmt: skip
+    planes = compute_coverages(RegionSet(regions=regions.regions[:2]), textures)
+    found = {f.code: f for f in find_gaps_and_overlaps(regions, planes, np.ones((64, 64), bool))}
+    assert set(found) == {"gap", "overlap", "impure-flag"}
+    assert "254, 3, 0" in found["impure-flag"].text
+    assert found["overlap"].place is not None
+    assert 24 / 64 < found["overlap"].place[0] < 32 / 64
+    assert found["gap"].place is not None
+    assert found["gap"].place[0] > 40 / 64
+    assert shares(planes, np.ones((64, 64), bool)) == {"a": 0.5, "b": 0.25}
+
+
+def test_the_demo_is_in_order_and_its_coverages_sum_to_one(lantern: State) -> None:
+    total = sum(plane.astype(int) for plane in lantern.coverages.values())
+    assert total.max() <= 255
+    assert (total[lantern.used] == 255).mean() > 0.999
+
+
+def test_channels_split_and_merge_back() -> None:
+    image = np.random.default_rng(4).integers(0, 256, (16, 16, 4), np.uint8)
+    planes = split_channels(Raster(image, Encoding.DATA), "rgba")
+    merged = merge_channels([Raster.gray((p * 255).round().astype(np.uint8)) for p in planes.values()])
+    assert np.array_equal(merged.pixels, image)
+    with pytest.raises(RegionError, match="differ in size"):
+        merge_channels([Raster.gray(np.zeros((2, 2), np.uint8)), Raster.gray(np.zeros((3, 3), np.uint8))])
+    eight = split_channels(Raster(painted_with(true_shares()), Encoding.DATA), "eight")
+    assert np.abs(eight["r"] / 255 - true_shares()[0]).mean() < 0.002
+    assert list(eight) == list("rgbcmywk")

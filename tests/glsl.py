@@ -1,0 +1,37 @@
+"""Runs a recipe's GLSL in a context of its own, as a game would, and reads the result as floats."""
+
+import moderngl
+import numpy as np
+
+from evenpalette.core.raster.raster import Raster
+from evenpalette.gpu.textures import upload
+
+_VERTEX = "#version 330 core\nin vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }"
+
+
+class Game:
+    """A stand-in for a game: one quad, one fragment shader that calls the recipe at texel centers."""
+
+    def __init__(self) -> None:
+        self.ctx = moderngl.create_standalone_context(backend="egl")
+
+    def run(
+        self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int]
+    ) -> np.ndarray:
+        """Linear float32 (height, width, 3), first row first."""
+        text = "#version 330 core\nuniform vec2 size; out vec4 o;\n" + recipe
+        text += "\nvoid main() { o = vec4(evenpalette_recipe(gl_FragCoord.xy / size), 1.0); }"
+        program = self.ctx.program(_VERTEX, text)
+        for unit, (name, raster) in enumerate(textures.items()):
+            if name in program:
+                upload(self.ctx, raster).use(unit)
+                program[name].value = unit
+        for name, value in {**uniforms, "size": tuple(float(v) for v in size)}.items():
+            if name in program:
+                program[name].value = value
+        quad = self.ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], "f4").tobytes())
+        target = self.ctx.framebuffer([self.ctx.texture(size, 4, dtype="f4")])
+        target.use()
+        self.ctx.vertex_array(program, [(quad, "2f", "p")]).render(moderngl.TRIANGLE_STRIP)
+        data = np.frombuffer(target.read(components=4, dtype="f4"), np.float32)
+        return data.reshape(size[1], size[0], 4)[..., :3]

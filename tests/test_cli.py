@@ -1,0 +1,159 @@
+"""The command line keeps its contract: names, files, exit codes."""
+
+import json
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from evenpalette.cli import main
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate
+
+
+@pytest.fixture
+def id_image(tmp_path: Path) -> Path:
+    image = np.zeros((64, 64, 3), np.uint8)
+    cv2.circle(image, (32, 32), 20, (255, 0, 0), -1, cv2.LINE_AA)
+    image[:8] = (0, 255, 0)
+    write_image(Raster(image, Encoding.DATA), tmp_path / "id.png")
+    return tmp_path / "id.png"
+
+
+def test_check_says_nothing_for_a_project_in_order_and_lists_findings_otherwise(
+    demo_folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["check", str(demo_folder)]) == 0
+    assert capsys.readouterr().out == ""
+    shutil.copytree(demo_folder, tmp_path / "p")
+    raw = json.loads((tmp_path / "p" / "project.json").read_text())
+    raw["asset"]["textures"][1]["encoding"] = "srgb"
+    (tmp_path / "p" / "project.json").write_text(json.dumps(raw))
+    assert main(["check", str(tmp_path / "p"), "--json"]) == 1
+    assert json.loads(capsys.readouterr().out)["findings"][0]["code"] == "data-as-color"
+
+
+def test_render_writes_what_the_core_evaluates(demo_folder: Path, lantern: State, tmp_path: Path) -> None:
+    out = tmp_path / "plum.png"
+    assert (
+        main(
+            [
+                "render",
+                str(demo_folder),
+                "--variant",
+                "plum rain",
+                "--map",
+                "base_color",
+                "--size",
+                "1024",
+                "--out",
+                str(out),
+            ]
+        )
+        == 0
+    )
+    plum = next(v.id for v in lantern.project.variants if v.name == "Plum Rain")
+    assert np.array_equal(read_image(out).pixels, evaluate(lantern.bound_steps(plum), lantern.working).pixels)
+    for name in ("tone", "id", "coverage:moth"):
+        assert (
+            main(["render", str(demo_folder), "--variant", "Ember", "--map", name, "--size", "128", "--out", str(out)])
+            == 0
+        )
+        assert read_image(out).size == (128, 128)
+
+
+def test_export_writes_variants_and_kit(demo_folder: Path, tmp_path: Path) -> None:
+    assert (
+        main(
+            [
+                "export",
+                str(demo_folder),
+                "--out",
+                str(tmp_path / "o"),
+                "--variant",
+                "Straw",
+                "--size",
+                "64",
+                "--jobs",
+                "1",
+            ]
+        )
+        == 0
+    )
+    assert (tmp_path / "o" / "variants" / "straw" / "base_color.png").is_file()
+    assert {p.name for p in (tmp_path / "o" / "kit").iterdir()} == {"recipe.glsl", "parameters.json", "textures"}
+
+
+def test_masks_come_out_as_8_bit_gray(id_image: Path, tmp_path: Path) -> None:
+    out = tmp_path / "red.png"
+    assert main(["pick", str(id_image), "--color", "#ff0000", "--near", "20", "--far", "120", "--out", str(out)]) == 0
+    mask = read_image(out)
+    assert mask.pixels.dtype == np.uint8
+    assert mask.channels == 1
+    assert mask.pixels[32, 32, 0] == 255
+    assert main(["pick", str(id_image), "--color", "#ff0000", "--out", str(out), "--depth", "16"]) == 0
+    assert read_image(out).pixels.dtype == np.uint16
+
+
+def test_unmix_names_files_by_flag_and_split_by_letter(id_image: Path, tmp_path: Path) -> None:
+    assert main(["unmix", str(id_image), "--out", str(tmp_path / "u")]) == 0
+    assert {p.name for p in (tmp_path / "u").iterdir()} == {"ff0000.png", "00ff00.png", "000000.png"}
+    total = sum(read_image(p).pixels.astype(int) for p in (tmp_path / "u").iterdir())
+    assert (total == 255).all()
+    for kind, letters in (("rgb", "rgb"), ("six", "rgbcmy"), ("eight", "rgbcmywk")):
+        assert main(["split", str(id_image), "--as", kind, "--out", str(tmp_path / kind)]) == 0
+        assert {p.stem for p in (tmp_path / kind).iterdir()} == set(letters)
+    parts = [str(tmp_path / "rgb" / f"{letter}.png") for letter in "rgb"]
+    assert main(["merge", *parts, "--out", str(tmp_path / "back.png")]) == 0
+    assert np.array_equal(read_image(tmp_path / "back.png").pixels, read_image(id_image).pixels)
+
+
+def test_gray_by_every_method(id_image: Path, tmp_path: Path) -> None:
+    for method in ["red", "green", "blue", "mean", "bt601", "bt709", "luminance", "lightness", "oklab"]:
+        assert main(["gray", str(id_image), "--by", method, "--out", str(tmp_path / "g.png")]) == 0
+        assert read_image(tmp_path / "g.png").channels == 1
+
+
+@pytest.mark.parametrize(
+    ("words", "problem"),
+    [
+        (["render", "{demo}", "--variant", "Nobody", "--out", "x.png"], "no variant called"),
+        (["render", "{demo}", "--variant", "Ember", "--map", "glitter", "--out", "x.png"], "is no map"),
+        (["check", "nowhere"], "holds no Even Palette project"),
+        (["pick", "nowhere.png", "--color", "#ff0000", "--out", "x.png"], "does not exist"),
+        (["pick", "{id}", "--color", "reddish", "--out", "x.png"], "is not a color"),
+        (["gray", "{id}", "--by", "red", "--out", "{tmp}/x.gif"], "can be written as"),
+        (["merge", "{id}", "{id}", "--out", "x.png"], "three or four"),
+        (["frobnicate", "x"], "is no verb"),
+        (["split", "{id}", "--as", "rgba", "--out", "{tmp}/s"], "no alpha"),
+    ],
+)
+def test_bad_usage_ends_with_2_one_line_and_nothing_written(
+    words: list[str],
+    problem: str,
+    demo_folder: Path,
+    id_image: Path,
+    tmp_path: Path,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    filled = [w.format(demo=demo_folder, id=id_image, tmp=tmp_path) for w in words]
+    before = sorted(tmp_path.rglob("*"))
+    assert main(filled) == 2
+    said = capsys.readouterr().err.strip()
+    assert problem in said
+    assert "\n" not in said
+    assert sorted(tmp_path.rglob("*")) == before
+
+
+def test_verbs_load_no_qt_and_stay_silent_in_a_pipe(id_image: Path, tmp_path: Path) -> None:
+    code = f"import sys; from evenpalette.cli import main; main(['gray', {str(id_image)!r}, '--by', 'red', '--out', {str(tmp_path / 'g.png')!r}]); print('PyQt6' in sys.modules)"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "False"
+    assert done.stderr == ""
