@@ -13,12 +13,19 @@ from evenpalette.core.project.findings import Finding, find_all
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
+from evenpalette.core.recipe.model import Binding, Step
 
 #: What of a document can change; views listen for what they show.
 ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY = (
     "asset", "regions", "coverages", "tone", "recipe", "values", "variants", "active", "name", "delivery",
 )  # fmt: skip
 EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
+
+
+def _structure(step: Step) -> Step:
+    """A step without its constants: what its card is built from, while constants are only shown on it."""
+    inputs = {key: Binding(parameter=binding.parameter) for key, binding in step.inputs.items()}
+    return step.model_copy(update={"inputs": inputs, "amount": Binding(parameter=step.amount.parameter)})
 
 
 def difference(before: State, after: State) -> frozenset[str]:
@@ -34,7 +41,8 @@ def difference(before: State, after: State) -> frozenset[str]:
     if a.tone != b.tone or before.tone is not after.tone:
         found.add(TONE)
     if a.recipe != b.recipe:
-        same_steps = a.recipe.steps == b.recipe.steps and a.recipe.base == b.recipe.base
+        same_steps = list(map(_structure, a.recipe.steps)) == list(map(_structure, b.recipe.steps))
+        same_steps = same_steps and a.recipe.base == b.recipe.base
         same_names = [(p.id, p.name, p.low, p.high) for p in a.recipe.parameters] == [
             (p.id, p.name, p.low, p.high) for p in b.recipe.parameters
         ]

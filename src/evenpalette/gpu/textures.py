@@ -22,7 +22,12 @@ def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
             internal = _SRGB8 if channels == 3 else _SRGB8_ALPHA8
         else:
             pixels = raster.as_linear().astype(np.float16)
-    dtype = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}[pixels.dtype]
+    dtype = {
+        np.dtype(np.uint8): "f1",
+        np.dtype(np.uint16): "nu2",
+        np.dtype(np.float32): "f4",
+        np.dtype(np.float16): "f2",
+    }[pixels.dtype]
     data = np.ascontiguousarray(pixels).tobytes()
     texture = ctx.texture(raster.size, channels, data, alignment=1, dtype=dtype, internal_format=internal)
     if channels == 1:

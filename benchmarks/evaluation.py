@@ -1,0 +1,61 @@
+"""CPU evaluation of a recipe against one OpenCV float32 HSV round trip of the same image, and its memory."""
+
+import tracemalloc
+
+import cv2
+import numpy as np
+
+from benchmarks.timing import ratio
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.binding import BoundStep, bind_recipe
+from evenpalette.core.recipe.evaluate import Sources, evaluate
+from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
+
+SIZE = 2048
+
+
+def make_sources() -> Sources:
+    """A noisy 8-bit picture, four soft regions that overlap at their rims, dirt and occlusion."""
+    rng = np.random.default_rng(0)
+    v, u = np.mgrid[:SIZE, :SIZE] / SIZE
+    centers = ((0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75))
+    planes = [np.clip(255 * (1.6 - 4 * np.hypot(u - x, v - y)), 0, 255).astype(np.uint8) for x, y in centers]
+    gray = {name: Raster.gray(rng.integers(0, 256, (SIZE, SIZE), np.uint8)) for name in ("dirt", "occlusion")}
+    return Sources(Raster(rng.integers(0, 256, (SIZE, SIZE, 3), np.uint8), Encoding.SRGB), planes, textures=gray)
+
+
+def make_steps(space: str = "YIQ") -> list[BoundStep]:
+    """Hue shift and Tint for each of four regions, then Cover and Shade."""
+    steps = []
+    for i in range(4):
+        shift = {"angle": Binding(value=30.0 + i), "space": Binding(value=space)}
+        steps.append(Step(id=f"h{i}", kind="hue_shift", name="Hue shift", regions=(str(i),), inputs=shift))
+        tint = {"color": Binding(value="#d8693c")}
+        steps.append(Step(id=f"t{i}", kind="tint", name="Tint", regions=(str(i),), inputs=tint))
+    steps.append(Step(id="c", kind="cover", name="Cover", channels={"mask": ChannelRef(texture="dirt")}))
+    steps.append(Step(id="s", kind="shade", name="Shade", channels={"occlusion": ChannelRef(texture="occlusion")}))
+    return bind_recipe(Recipe(steps=tuple(steps)), [str(i) for i in range(4)], {})
+
+
+def run() -> None:
+    """Print the ratio and the peak memory."""
+    sources = make_sources()
+    picture = sources.base.as_unit()
+
+    def round_trip() -> None:
+        cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_RGB2HSV), cv2.COLOR_HSV2RGB)
+
+    yiq, oklch = make_steps(), make_steps("OKLCh")
+    ratio("Recipe on 2048 x 2048, YIQ hue shifts", lambda: evaluate(yiq, sources), round_trip, 4.0)
+    ratio(
+        "  the same with OKLCh hue shifts (no limit set)", lambda: evaluate(oklch, sources), round_trip, float("inf"), 5
+    )
+    inputs = sources.base.pixels.nbytes + sum(p.nbytes for p in sources.coverages)
+    inputs += sum(r.pixels.nbytes for r in sources.textures.values())
+    tracemalloc.start()
+    evaluate(yiq, sources)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    print(
+        f"  peak memory beside the inputs: {peak / inputs:.2f} times them (with them {1 + peak / inputs:.2f}, wanted at most 6)"
+    )

@@ -1,0 +1,35 @@
+"""Timing that pairs what is measured with what it is measured against, so that a slow moment hits both."""
+
+import statistics
+import time
+from collections.abc import Callable
+
+
+def once(work: Callable[[], object]) -> float:
+    """Seconds for one call."""
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def ratio(label: str, ours: Callable[[], object], reference: Callable[[], object], limit: float, runs: int = 9) -> None:
+    """Print the median of the ratios of alternating runs beside the wanted limit."""
+    ours()
+    reference()
+    pairs = [(once(ours), once(reference)) for _ in range(runs)]
+    median = statistics.median(a / b for a, b in pairs)
+    mine = statistics.median(a for a, _ in pairs) * 1000
+    other = statistics.median(b for _, b in pairs) * 1000
+    word = "within" if median <= limit else "ABOVE"
+    print(
+        f"{label}: {median:.2f} times the reference ({mine:.0f} ms against {other:.0f} ms), {word} the wanted {limit:g}"
+    )
+
+
+def spread(label: str, seconds: list[float]) -> None:
+    """Print median and 95th percentile in milliseconds."""
+    ordered = sorted(seconds)
+    p95 = ordered[min(len(ordered) - 1, round(len(ordered) * 0.95))]
+    print(
+        f"{label}: median {statistics.median(ordered) * 1000:.0f} ms, 95th percentile {p95 * 1000:.0f} ms over {len(ordered)}"
+    )

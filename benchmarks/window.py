@@ -1,0 +1,71 @@
+"""How soon the window shows what was asked: a moved slider, and a warm start."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from benchmarks.timing import spread
+
+SLIDES = 60
+
+
+def slider() -> None:
+    """From a changed value to the painted frame of both views, at 1280 x 800 with the demo open."""
+    from PyQt6.QtTest import QTest
+
+    from evenpalette.app.main import make_application
+    from evenpalette.app.window import MainWindow
+    from evenpalette.core.project.edits.variants import set_value
+
+    _app = make_application()
+    window = MainWindow()
+    window.show()
+    QTest.qWaitForWindowExposed(window)
+    window.open_demo(into=Path(tempfile.mkdtemp()))
+    end = time.monotonic() + 30
+    while time.monotonic() < end and (not window.session.state.region_ids or window.views._pictures):
+        QTest.qWait(30)
+    QTest.qWait(500)
+    session, views = window.session, window.views
+    parameter = session.state.project.recipe.parameters[0].id
+    variant = session.state.project.active_variant
+    painted: list[float] = []
+    views.painted.connect(lambda: painted.append(time.perf_counter()))
+    times = []
+    for index in range(SLIDES):
+        color = f"#{100 + index:02x}60a0"
+        start = time.perf_counter()
+        session.apply("slide", lambda s, c=color: set_value(s, variant, parameter, c), "slide")
+        painted.clear()
+        while not painted:
+            QTest.qWait(0)
+        times.append(painted[0] - start)
+    spread(f"Moved slider to both views painted, {views.width()} x {views.height()} pixels", times)
+    os._exit(0)
+
+
+def start() -> None:
+    """Warm start of `evenpalette demo` to a painted window."""
+    code = (
+        "import sys, time; t = float(sys.argv[1])\n"
+        "import tempfile; from pathlib import Path\n"
+        "from evenpalette.app.main import make_application; app = make_application()\n"
+        "from evenpalette.app.window import MainWindow; w = MainWindow(); w.show()\n"
+        "def done():\n"
+        "    if w.session.state.region_ids: print(time.time() - t, flush=True); __import__('os')._exit(0)\n"
+        "w.views.painted.connect(done); w.open_demo(into=Path(tempfile.mkdtemp())); app.exec()\n"
+    )
+    times = []
+    for _ in range(4):
+        done = subprocess.run(
+            [sys.executable, "-c", code, str(time.time())], capture_output=True, text=True, timeout=120
+        )
+        times.append(float(done.stdout.split()[-1]))
+    spread("Warm start of the demo to a painted window", times[1:])
+
+
+if __name__ == "__main__":
+    slider() if sys.argv[1:] == ["slider"] else start()

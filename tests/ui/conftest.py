@@ -1,0 +1,91 @@
+"""The real window on a (virtual) display, with the demo open."""
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtTest import QTest
+
+from evenpalette.app.main import make_application
+from evenpalette.app.window import MainWindow
+
+
+@pytest.fixture(scope="session")
+def qapp() -> object:
+    return make_application()
+
+
+class Hand:
+    """What an artist does with a mouse and a keyboard, and what they see."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+        self.session = window.session
+
+    def wait(self, until: Callable[[], object] | None = None, seconds: float = 40.0) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            QTest.qWait(20)
+            calm = self.session.tasks.is_idle and not self.session._latest_running
+            if calm and (until is None or until()):
+                return
+        raise AssertionError("the window did not get there in time")
+
+    def picture(self) -> np.ndarray:
+        """What the twin views show, RGB, with the pointer away."""
+        self.window.views.set_pointer(None)
+        image = self.window.views.grabFramebuffer().convertToFormat(QImage.Format.Format_RGB888)
+        data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+        return (
+            data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3]
+            .reshape(image.height(), -1, 3)
+            .astype(int)
+        )
+
+    def form_and_flat(self) -> tuple[np.ndarray, np.ndarray]:
+        picture, views = self.picture(), self.window.views
+        form, flat = views.form_rect(), views.flat_rect()
+        return picture[40:, : form.width()], picture[40:, flat.left() :]
+
+    def at_uv(self, u: float, v: float) -> QPoint:
+        """Where a texel is on Flat."""
+        flat = self.window.views.flat_rect()
+        x, y = self.window.views.plane.to_pixel(u, v, flat.width(), flat.height())
+        return QPoint(round(flat.left() + x), round(y))
+
+    def type_into(self, field, text: str) -> None:
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+
+    def keys(self, text: str) -> None:
+        QTest.keySequence(self.window, text)
+        QTest.qWait(20)
+
+
+@pytest.fixture
+def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
+    window = MainWindow()
+    window.show()
+    QTest.qWaitForWindowExposed(window)
+    window.activateWindow()
+    hand = Hand(window)
+    hand.wait()
+    yield hand
+    hand.wait()
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.close()
+    window.deleteLater()
+    QTest.qWait(20)
+
+
+@pytest.fixture
+def hand(empty: Hand, tmp_path: Path) -> Hand:
+    empty.window.open_demo(into=tmp_path / "market")
+    empty.wait(lambda: empty.session.state.region_ids and empty.session.station == "recipe")
+    return empty

@@ -1,0 +1,343 @@
+"""The window, driven as an artist drives it."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from evenpalette.app import dialogs
+from evenpalette.app.stations.delivery import DeliveryBench
+from evenpalette.app.stations.recipe import RecipeBench
+from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.app.stations.tones import TonesBench
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.gpu.look import Show
+from tests.ui.conftest import Hand
+
+
+def open_field(hand: Hand, kind: type):  # type: ignore[no-untyped-def]
+    """The first editor of a kind on the open step card."""
+    bench = hand.window.benches["recipe"]
+    assert isinstance(bench, RecipeBench)
+    assert bench._open is not None
+    return next(row.editor for row in bench._open.rows if isinstance(row.editor, kind))
+
+
+def test_the_whole_path_from_a_typed_color_to_delivered_files(hand: Hand, tmp_path: Path) -> None:
+    session, window = hand.session, hand.window
+    # Select the paper on the texture by a click.
+    QTest.mouseClick(window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.3, 0.55))
+    paper = session.state.project.regions.regions[0]
+    assert session.region == paper.id
+    # Type a color; both views show it, and nothing outside the region changes.
+    form, flat = hand.form_and_flat()
+    hand.type_into(open_field(hand, ColorField).hex, "#3060c0")
+    new_form, new_flat = hand.form_and_flat()
+    for before, after in ((form, new_form), (flat, new_flat)):
+        changed = np.abs(after - before).max(-1) > 8
+        assert 0.04 < changed.mean() < 0.6
+        blue = after[changed].mean(0)
+        assert blue[2] > blue[0] + 20
+    # Undo shows the old picture again, redo the new one.
+    hand.keys("Ctrl+Z")
+    assert np.abs(hand.form_and_flat()[1] - flat).max() <= 1
+    hand.keys("Ctrl+Shift+Z")
+    assert np.abs(hand.form_and_flat()[1] - new_flat).max() <= 1
+    # Derive a variant: it follows, then says something itself.
+    hand.keys("Ctrl+D")
+    derived = session.state.project.variants[1]
+    assert derived.parent == session.state.project.variants[0].id
+    assert session.state.project.active_variant == derived.id
+    hand.type_into(open_field(hand, ColorField).hex, "c03060")
+    assert session.state.values(derived.id) != session.state.values(derived.parent)
+    # Save, reopen: the same document.
+    session.save(tmp_path / "saved")
+    hand.wait(lambda: not session.is_dirty)
+    project = session.state.project
+    window.open_path(tmp_path / "saved")
+    hand.wait(lambda: session.state.project is not project)
+    assert session.state.project == project
+    # Deliver and compare with what Flat shows, unlit and at one texel a pixel.
+    bench = window.benches["delivery"]
+    assert isinstance(bench, DeliveryBench)
+    bench.folder.setText(str(tmp_path / "out"))
+    hand.keys("Ctrl+E")
+    hand.wait(lambda: (tmp_path / "out" / "kit" / "recipe.glsl").exists())
+    delivered = read_image(tmp_path / "out" / "variants" / "ember-copy" / "base_color.png").pixels.astype(int)
+    window.views.lines.setChecked(False)
+    rect = window.views.flat_rect()
+    left, top = 200, 300
+    center = ((left + rect.width() / 2) / 1024, (top - 40 + rect.height() / 2) / 1024)
+    window.views.plane = type(window.views.plane)(center, min(rect.width(), rect.height()) / 1024)
+    _, shown = hand.form_and_flat()
+    expected = delivered[top : top + shown.shape[0], left : left + shown.shape[1]]
+    apart = np.abs(shown[: expected.shape[0]] - expected).max(-1)
+    assert (apart <= 2).mean() > 0.99
+
+
+def test_a_slider_takes_drags_keys_and_typed_numbers_and_one_drag_is_one_undo(hand: Hand) -> None:
+    session = hand.session
+    soot = next(s for s in session.state.project.recipe.steps if s.name == "Soot")
+    session.select_step(soot.id)
+    slider = open_field(hand, ValueSlider)
+    parameter = soot.inputs["level"]
+    assert parameter.parameter is None
+    before = len(session.history.labels)
+    track = slider.track
+    QTest.mousePress(track, Qt.MouseButton.LeftButton, pos=QPoint(track.width() - 12, 12))
+    for x in range(track.width() - 16, 30, -7):
+        QTest.mouseMove(track, QPoint(x, 12))
+    QTest.mouseRelease(track, Qt.MouseButton.LeftButton, pos=QPoint(30, 12))
+    assert slider.value < 0.6
+    assert len(session.history.labels) == before + 1
+    hand.type_into(slider.field, "0.25")
+    assert session.state.bound_steps(None)[-2].values["level"] == 0.25
+    QTest.keyClick(track, Qt.Key.Key_Right)
+    assert session.state.bound_steps(None)[-2].values["level"] == pytest.approx(0.26)
+    hand.type_into(slider.field, "lots")
+    assert session.state.bound_steps(None)[-2].values["level"] == pytest.approx(0.26)
+    session.undo()
+    session.undo()
+    session.undo()
+    assert slider.value == 1.0
+
+
+def test_steps_are_added_moved_switched_and_shown_alone(hand: Hand) -> None:
+    session = hand.session
+    bench = hand.window.benches["recipe"]
+    assert isinstance(bench, RecipeBench)
+    bench.add("replace")
+    steps = [s.kind for s in session.state.project.recipe.steps]
+    assert steps[1] == "replace"
+    new = session.state.project.recipe.steps[1]
+    assert new.regions == (session.region,)
+    _, with_step = hand.form_and_flat()
+    session.apply("off", lambda s: s)
+    assert bench._open is not None
+    QTest.keySequence(bench._open, "Ctrl+Right")
+    assert session.state.project.recipe.steps[2].id == new.id
+    bench._toggle_alone(new.id)
+    _, alone = hand.form_and_flat()
+    assert np.abs(alone - with_step).max() > 20
+    bench._toggle_alone(new.id)
+    assert bench._open is not None
+    QTest.keyClick(bench._open, Qt.Key.Key_Delete)
+    assert new.id not in [s.id for s in session.state.project.recipe.steps]
+
+
+def test_one_pointer_marks_both_views_and_the_probe_reads_the_texel(hand: Hand) -> None:
+    views, probe = hand.window.views, hand.window.probe
+    QTest.mouseMove(views, hand.at_uv(0.30, 0.50))
+    hand.wait(lambda: "Paper" in probe.text)
+    assert views.pointer is not None
+    assert views.pointer == pytest.approx((0.30, 0.50), abs=0.01)
+    words = probe.text
+    assert "final #" in words
+    assert "tone" in words
+    assert "decided by" in words
+    x, y = round(views.pointer[0] * 1024 - 0.5), round(views.pointer[1] * 1024 - 0.5)
+    assert words.startswith((f"{x}, {y}", f"{int(views.pointer[0] * 1024)}, {int(views.pointer[1] * 1024)}"))
+    # The middle of Form is some texel, and Flat marks the same one.
+    rect = views.form_rect()
+    QTest.mouseMove(views, QPoint(rect.center().x(), rect.center().y()))
+    hand.wait(lambda: views.pointer is not None and views.pointer != pytest.approx((0.30, 0.50), abs=0.01))
+    u, v = views.pointer
+    views.makeCurrent()
+    back = views._form_place(u, v)
+    views.doneCurrent()
+    assert back == pytest.approx((rect.center().x(), rect.center().y()), abs=3)
+
+
+def test_a_wipe_compares_with_another_variant(hand: Hand) -> None:
+    views = hand.window.views
+    plain_form, _ = hand.form_and_flat()
+    other = hand.session.state.project.variants[1]
+    views.set_against(other.id)
+    views.wipe = 0.5
+    wiped, _ = hand.form_and_flat()
+    half = wiped.shape[1] // 2
+    assert np.abs(wiped[:-60, : half - 12] - plain_form[:-60, : half - 12]).max() <= 1
+    assert np.abs(wiped[:, half + 12 :] - plain_form[:, half + 12 :]).max() > 40
+    rect = views.form_rect()
+    QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=QPoint(round(rect.width() / 2), 300))
+    QTest.mouseMove(views, QPoint(round(rect.width() / 4) + 5, 300))
+    QTest.mouseMove(views, QPoint(round(rect.width() / 4), 300))
+    QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=QPoint(round(rect.width() / 4), 300))
+    assert views.wipe == pytest.approx(0.25, abs=0.02)
+
+
+def test_every_stage_can_be_shown_and_shows_something_else(hand: Hand) -> None:
+    views = hand.window.views
+    pictures = []
+    for show in Show:
+        views.flat_stage.setCurrentIndex(views.flat_stage.findData(show))
+        pictures.append(hand.form_and_flat()[1])
+    for show, picture in zip(Show, pictures, strict=True):
+        if show is Show.PAINTED:
+            # The default variant rebuilds the painted original.
+            assert np.abs(picture - pictures[0]).mean() < 2
+        elif show is not Show.RECIPE:
+            assert np.abs(picture - pictures[0]).mean() > 8
+    assert np.median(pictures[Show.DIFFERENCE][150:300, 60:200]) < 24
+
+
+def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
+    session = hand.session
+    hand.keys("Alt+2")
+    bench = hand.window.benches["regions"]
+    assert isinstance(bench, RegionsBench)
+    ids = session.state.region_ids
+    hand.window.ledger.list.setFocus()
+    QTest.keyClick(hand.window.ledger.list, Qt.Key.Key_Delete)
+    hand.wait(lambda: len(session.state.region_ids) == len(ids) - 1)
+    hand.wait(lambda: any(f.code == "gap" for f in session.findings))
+    gap = next(f for f in session.findings if f.code == "gap")
+    session.go_to.emit(*gap.place)
+    assert hand.window.views.plane.span < 0.5
+    texture = session.state.project.asset.textures[1]
+    bench._from_flags(texture)
+    hand.wait(lambda: len(session.state.region_ids) == len(ids))
+    bench._update_source("Edges", edges="thresholds")
+    hand.wait(lambda: bench._near.isVisible())
+    hand.type_into(bench._far.field, "120")
+    hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
+    session.undo()
+    session.undo()
+    session.undo()
+    session.undo()
+    assert session.state.region_ids == ids
+
+
+def test_fitting_a_tone_runs_beside_the_window_and_can_be_stopped(hand: Hand) -> None:
+    session = hand.session
+    hand.keys("Alt+3")
+    bench = hand.window.benches["tones"]
+    assert isinstance(bench, TonesBench)
+    before = session.state
+    bench._make("bt709")
+    assert session.tasks.is_busy
+    session.tasks.cancel()
+    hand.wait()
+    assert session.state is before
+    bench._make("bt709")
+    hand.wait(lambda: session.state is not before)
+    assert session.state.project.tone.method == "bt709"
+    assert "differs from the original" in bench._verdict.text()
+
+
+def test_dropped_files_are_brought_in_and_a_bad_one_changes_nothing(empty: Hand, tmp_path: Path) -> None:
+    session, window = empty.session, empty.window
+    (tmp_path / "square.obj").write_text(
+        "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n"
+    )
+    write_image(Raster(np.full((32, 32, 3), 90, np.uint8), Encoding.SRGB), tmp_path / "square-color.png")
+    (tmp_path / "letter.png").write_text("not a picture")
+
+    def drop(*names: str) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in names])
+        window.dropEvent(
+            QDropEvent(
+                QPointF(400, 300),
+                Qt.DropAction.CopyAction,
+                data,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+        )
+
+    drop("square.obj", "square-color.png")
+    empty.wait(lambda: session.state.mesh is not None)
+    assert session.state.project.asset.textures[0].role.value == "painted color"
+    before = session.state
+    drop("letter.png")
+    empty.wait()
+    assert session.state is before
+    assert "letter.png is not an image" in window.probe.text
+    # Quit or crash: the work is in the autosave, and gone from there when the document is closed on purpose.
+    session.autosave()
+    empty.wait()
+    assert list((tmp_path / "state" / "autosave").glob("*/session.json"))
+
+
+def test_a_project_that_cannot_be_opened_leaves_the_document_alone(hand: Hand, tmp_path: Path) -> None:
+    before = hand.session.state
+    (tmp_path / "new").mkdir()
+    (tmp_path / "new" / "project.json").write_text('{"format": "even-palette-project", "version": 2}')
+    hand.window.open_path(tmp_path / "new")
+    hand.wait()
+    assert hand.session.state is before
+    assert "newer Even Palette" in hand.window.probe.text
+
+
+def test_an_unsaved_change_is_autosaved_and_recovered(hand: Hand) -> None:
+    session = hand.session
+    session.apply("Rename", lambda s: s.with_project(name="Precious"))
+    session.autosave()
+    hand.wait()
+    autosaved = Storage(session._autosave._storage.folder).open()
+    assert autosaved.project.name == "Precious"
+    session.open_state(autosaved, None, "Recovered", dirty=True)
+    assert session.is_dirty
+
+
+def test_color_editor_reads_hex_linear_and_oklch_and_the_picker_takes_what_is_shown(hand: Hand) -> None:
+    field = open_field(hand, ColorField)
+    field.open_editor()
+    editor = field._editor
+    assert editor is not None
+    hand.type_into(editor.hex, "#ff0000")
+    # OKLCh of sRGB red, CSS Color Module Level 4: 0.628 0.258 29.2.
+    assert editor._readout.text() == "linear 1.0000  0.0000  0.0000\nOKLCh 0.628  0.258  29.2°"
+    editor._sliders[2].edited.emit(264.0)
+    assert field.color != "#ff0000"
+    editor.close()
+    views = hand.window.views
+    place = hand.at_uv(0.75, 0.5)
+    shown = views.grab_color(QPointF(place))
+    views.start_pick(field._entered)
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=place)
+    assert field.color == shown
+
+
+def test_search_and_help_name_every_verb_and_no_shortcut_is_taken_twice(hand: Hand) -> None:
+    verbs = hand.window.verbs
+    keys = [v.keys for v in verbs if v.keys]
+    assert len(keys) == len(set(keys))
+    box = dialogs.SearchBox(verbs, hand.window)
+    box.open_at(hand.window.mapToGlobal(QPoint(1200, 60)))
+    QTest.keyClicks(box.field, "go var")
+    QTest.keyClick(box.field, Qt.Key.Key_Return)
+    assert hand.session.station == "variants"
+    sheet = dialogs.HelpSheet(verbs, hand.window)
+    sheet.show()
+    QApplication.processEvents()
+    assert sheet.height() < 800
+    sheet.close()
+
+
+def test_no_text_is_cut_at_1280_by_800(hand: Hand) -> None:
+    """Every button and label of every station is as wide as it asks to be."""
+    from PyQt6.QtWidgets import QLabel, QPushButton
+
+    window = hand.window
+    window.resize(1280, 800)
+    for station in window.benches:
+        hand.session.set_station(station)
+        hand.wait()
+        for widget in [*window.findChildren(QPushButton), *window.findChildren(QLabel)]:
+            if not widget.isVisible() or not widget.text() or (isinstance(widget, QLabel) and widget.wordWrap()):
+                continue
+            if widget is window.probe._line:
+                continue
+            needed = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().splitlines())
+            assert widget.width() >= needed, f"{station}: '{widget.text()}' is cut"
