@@ -37,7 +37,10 @@ class Photographer:
     def take(self, name: str) -> None:
         """Save a picture."""
         self.settle()
-        self.window.grab().save(str(self.out / f"{name}.png"))
+        # From the screen: drawing a widget into a picture leaves out what is painted over OpenGL.
+        screen = self.window.screen()
+        assert screen is not None
+        screen.grabWindow(int(self.window.winId())).save(str(self.out / f"{name}.png"))
 
     def demo(self, name: str) -> None:
         """Open a demo project."""

@@ -325,9 +325,6 @@ def _region(state: State, name: str) -> str:
 
 def _make_recipe(state: State) -> State:
     state = tone.add_missing_tints(state)
-    for step in state.project.recipe.steps:
-        region = state.project.regions.find(step.regions[0])
-        state = recipe.update_step(state, step.id, name=f"{region.name} tint")
     state = recipe.add_step(state, "hue_shift", (_region(state, "Paper"),), step_id="step-drift")
     state = recipe.update_step(state, "step-drift", name="Paper drift")
     state = recipe.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")

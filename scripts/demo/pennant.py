@@ -50,6 +50,27 @@ def _cloth_coordinates() -> tuple[NDArray, NDArray]:
     return (u - left) / (right - left) * 2 - 1, (v - top) / (bottom - top)
 
 
+def _lantern_emblem(big: int, center: NDArray, unit: float) -> NDArray:
+    """A lantern cut from cloth: body with open bands, cap, hook and tassel."""
+    emblem = np.zeros((big, big), np.uint8)
+
+    def at(x: float, y: float) -> tuple[int, int]:
+        return int(center[0] + x * unit), int(center[1] + y * unit)
+
+    def scaled(v: float) -> int:
+        return int(v * unit)
+
+    cv2.ellipse(emblem, at(0, 0), (scaled(0.36), scaled(0.33)), 0, 0, 360, 255, -1)
+    for y in (-0.14, 0.0, 0.14):
+        cv2.ellipse(emblem, at(0, y - 0.10), (scaled(0.50), scaled(0.12)), 0, 25, 155, 0, scaled(0.030))
+    cv2.fillConvexPoly(emblem, np.array([at(-0.24, -0.30), at(0.24, -0.30), at(0.12, -0.42), at(-0.12, -0.42)]), 255)
+    cv2.circle(emblem, at(0, -0.49), scaled(0.065), 255, scaled(0.03))
+    cv2.fillConvexPoly(emblem, np.array([at(-0.15, 0.31), at(0.15, 0.31), at(0.10, 0.38), at(-0.10, 0.38)]), 255)
+    for x in (-0.07, 0.0, 0.07):
+        cv2.line(emblem, at(x, 0.38), at(x * 1.5, 0.58), 255, scaled(0.030))
+    return emblem
+
+
 def build_mask() -> NDArray:
     """R field, G bands, B emblem, A pole; antialiased by drawing at four times the size."""
     factor = 4
@@ -79,17 +100,7 @@ def build_mask() -> NDArray:
     bands = fill(
         [chevron(0.66, 0.055), chevron(0.76, 0.025), [(-1.1, -0.05), (1.1, -0.05), (1.1, 0.085), (-1.1, 0.085)]]
     )
-    emblem = np.zeros((big, big), np.uint8)
-    center = np.array(point(0, 0.36))
-    unit = (right - left) * big * 0.5
-    cv2.circle(emblem, tuple(center.astype(int)), int(0.52 * unit), 255, -1)
-    cv2.circle(emblem, tuple((center + [0.16 * unit, -0.10 * unit]).astype(int)), int(0.44 * unit), 0, -1)
-    for angle in range(0, 360, 72):
-        a = np.radians(angle - 90)
-        tip = center + unit * (np.array([0.17, -0.10]) + 0.20 * np.array([np.cos(a), np.sin(a)]))
-        side = unit * 0.055 * np.array([-np.sin(a), np.cos(a)])
-        middle = center + unit * np.array([0.17, -0.10])
-        cv2.fillConvexPoly(emblem, np.array([tip, middle + side, middle - side]).round().astype(np.int32), 255)
+    emblem = _lantern_emblem(big, np.array(point(0, 0.36)), (right - left) * big * 0.5)
     pole = np.zeros((big, big), np.uint8)
     pole[:, int(0.85 * big) :] = 255
     planes = [cv2.resize(p, (SIZE, SIZE), interpolation=cv2.INTER_AREA).astype(np.int32) for p in (bands, emblem, pole)]
@@ -143,7 +154,7 @@ def build() -> State:
 def _make_regions(state: State) -> State:
     texture = next(t for t in state.project.asset.textures if t.name == "pennant-channels.png")
     state = regions.regions_from_channels(state, texture.id)
-    for region, name in zip(state.project.regions.regions, ("Field", "Bands", "Moon", "Pole"), strict=True):
+    for region, name in zip(state.project.regions.regions, ("Field", "Bands", "Emblem", "Pole"), strict=True):
         state = regions.update_region(state, region.id, name=name)
     return state
 
@@ -165,9 +176,9 @@ def _make_recipe(state: State) -> State:
 
 VARIANTS = {
     "Market Red": {},
-    "River Stall": {"Field tint": "#2c6d8f", "Bands tint": "#dfe8ea", "Moon tint": "#f6d98b"},
-    "Tea Quarter": {"Field tint": "#3f7d4e", "Bands tint": "#f1e3b4", "Moon tint": "#c2452f", "Pole tint": "#4a3a2c"},
-    "Night Row": {"Field tint": "#473a78", "Bands tint": "#e0963e", "Moon tint": "#f7f0dc", "Bleach": 0.8},
+    "River Stall": {"Field tint": "#2c6d8f", "Bands tint": "#dfe8ea", "Emblem tint": "#f6d98b"},
+    "Tea Quarter": {"Field tint": "#3f7d4e", "Bands tint": "#f1e3b4", "Emblem tint": "#c2452f", "Pole tint": "#4a3a2c"},
+    "Night Row": {"Field tint": "#473a78", "Bands tint": "#e0963e", "Emblem tint": "#f7f0dc", "Bleach": 0.8},
 }
 
 

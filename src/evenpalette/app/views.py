@@ -95,13 +95,19 @@ class TwinViews(QOpenGLWidget):
             name.setFont(theme.font(theme.TEXT))
             name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
             name.hide()
-        self._hint = QLabel(self)
-        self._hint.setObjectName("onview")
-        self._hint.setFont(theme.font(15))
-        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._hint.setWordWrap(True)
-        self._hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._form_hint = self._hint("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.")
+        self._flat_hint = self._hint(
+            "Drop textures here: the painted color,\nan ID map or a channel mask, occlusion, dirt."
+        )
         self._fill_against()
+
+    def _hint(self, text: str) -> QLabel:
+        made = QLabel(text, self)
+        made.setObjectName("onview")
+        made.setFont(theme.font(15))
+        made.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        made.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        return made
 
     def _stage_box(self, name: str) -> QComboBox:
         box = QComboBox(self)
@@ -347,10 +353,10 @@ class TwinViews(QOpenGLWidget):
         self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
         self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
         state = self._session.state
-        if state.mesh is None:
-            self._hint.setText("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.")
-            self._hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
-        self._hint.setVisible(state.mesh is None)
+        self._form_hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
+        self._form_hint.setVisible(state.mesh is None)
+        self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
+        self._flat_hint.setVisible(state.mesh is None and not state.project.asset.textures)
 
     # --- pictures for cards and the rail -------------------------------------------------------------------------
 

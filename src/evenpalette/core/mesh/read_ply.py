@@ -3,7 +3,6 @@
 import io
 
 import numpy as np
-import trimesh
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
@@ -15,6 +14,9 @@ def parse_ply(content: bytes, name: str) -> Mesh:
     """Parse the bytes of a PLY file. UVs come from s,t / u,v / texture_u,texture_v; colors from red, green, blue."""
     if not content.startswith(b"ply"):
         raise MeshFileError(f"{name} is not a PLY mesh.")
+    # A second of the program's start hangs on this import, and few sessions read a PLY.
+    import trimesh
+
     loaded = trimesh.load(io.BytesIO(content), file_type="ply", process=False, maintain_order=True)
     if not isinstance(loaded, trimesh.Trimesh) or not len(loaded.faces):
         raise MeshFileError(f"{name} has no faces.")

@@ -4,7 +4,14 @@ from dataclasses import replace
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.project.edits.recipe import add_step, bind_input, free_parameter_name, set_base, update_parameter
+from evenpalette.core.project.edits.recipe import (
+    add_step,
+    bind_input,
+    free_parameter_name,
+    set_base,
+    update_parameter,
+    update_step,
+)
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.recipe.evaluate import Sources, evaluate
 from evenpalette.core.recipe.model import TONE, Binding, Step
@@ -46,6 +53,7 @@ def add_missing_tints(state: State) -> State:
         state = state.with_project(recipe=recipe.model_copy(update={"parameters": (*recipe.parameters, parameter)}))
         state = add_step(state, "tint", (region.id,), at=min(place, len(recipe.steps)), step_id=step_id)
         state = bind_input(state, step_id, "color", Binding(parameter=parameter.id))
+        state = update_step(state, step_id, name=f"{region.name} tint"[:80])
     return state
 
 
