@@ -64,6 +64,7 @@ class TwinViews(QOpenGLWidget):
         self._picture_timer = QTimer(self, singleShot=True, interval=60)
         self._picture_timer.timeout.connect(self._draw_pictures)
         self._stale = True
+        self._framed: object = None
         self._make_headers()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
@@ -212,6 +213,8 @@ class TwinViews(QOpenGLWidget):
         if facets >= {"asset", "variants", "name"}:
             self.against = NOTHING
             self.step_limit, self.alone = None, False
+        if self._session.state.mesh is not self._framed:
+            self._framed = self._session.state.mesh
             self.frame_all()
         if facets & {"variants", "asset", "active"}:
             self._fill_against()

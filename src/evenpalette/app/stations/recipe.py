@@ -308,10 +308,10 @@ class OpenCard(QFrame):
     def _grid(self, step: Step, kind) -> QGridLayout:  # type: ignore[no-untyped-def]
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(2)
         inputs = [*kind.inputs, AMOUNT]
         cells = len(inputs) + len(kind.channels)
-        per_column = 5 if cells <= 5 else (cells + 1) // 2
+        per_column = 6 if cells <= 6 else (cells + 1) // 2
         for index, input in enumerate(inputs):
             line, offset = index % per_column, index // per_column * 6
             made = InputRow(self.bench, step, input)
@@ -449,11 +449,16 @@ class RecipeBench(QWidget):
         return menu
 
     def add(self, kind: str) -> None:
-        """Add a step after the selected one; paint is limited to the selected region, covers and shades are not."""
+        """Add a step. Paint comes after the selected step, limited to the selected region; dirt, wear and shade come
+        over all paint, in this order, on the whole surface, or the next tint would eat them."""
         session = self.session
-        regions = (session.region,) if session.region and not kind_of(kind).channels else None
         steps = [s.id for s in session.state.project.recipe.steps]
-        at = steps.index(session.step) + 1 if session.step in steps else len(steps)
+        if kind_of(kind).channels:
+            regions = None
+            at = edit.place_over_paint(session.state.project.recipe, kind)
+        else:
+            regions = (session.region,) if session.region else None
+            at = steps.index(session.step) + 1 if session.step in steps else len(steps)
         before = set(steps)
         if session.apply(f"Add {kind_of(kind).label}", lambda s: edit.add_step(s, kind, regions, at)):
             new = [s.id for s in session.state.project.recipe.steps if s.id not in before]

@@ -85,8 +85,8 @@ def _store_srgb8(r, g, b, r_bits, g_bits, b_bits, offsets, slopes, out):  # type
 
 def _store(planes: tuple[F32, F32, F32], out: NDArray[np.uint8]) -> None:
     r, g, b = planes
-    bits = (plane.view(np.int32) for plane in planes)
-    _store_srgb8(r, g, b, *bits, PIECE_OFFSETS, PIECE_SLOPES, out)
+    r_bits, g_bits, b_bits = r.view(np.int32), g.view(np.int32), b.view(np.int32)
+    _store_srgb8(r, g, b, r_bits, g_bits, b_bits, PIECE_OFFSETS, PIECE_SLOPES, out)
 
 
 def evaluate(

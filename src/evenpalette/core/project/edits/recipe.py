@@ -6,7 +6,7 @@ from evenpalette.core.project.state import State, new_id
 from evenpalette.core.recipe.kind import AMOUNT, Input
 from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter, Value
-from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.recipe.steps import KINDS, kind_of
 
 _ROLE_FOR_CHANNEL = {"occlusion": (Role.OCCLUSION,), "mask": (Role.MASK,)}
 
@@ -49,6 +49,13 @@ def add_step(
     steps = list(state.project.recipe.steps)
     steps.insert(len(steps) if at is None else at, step)
     return _with_recipe(state, steps=tuple(steps))
+
+
+def place_over_paint(recipe: Recipe, kind_key: str) -> int:
+    """Where a step of this kind goes to lie over all steps of kinds that come before it in the order of work."""
+    order = kind_of(kind_key).order
+    places = [i for i, step in enumerate(recipe.steps) if step.kind in KINDS and KINDS[step.kind].order <= order]
+    return places[-1] + 1 if places else 0
 
 
 def remove_step(state: State, step_id: str) -> State:

@@ -1,0 +1,99 @@
+"""Regions that are sets of faces, drawn into UV space."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.errors import RegionError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
+
+SMALLEST, LARGEST = 16, 8192
+#: Padding by this many texels or more fills the whole gutter.
+FULL_GUTTER = 8192
+
+
+@dataclass(frozen=True, eq=False)
+class Bake:
+    """What a bake gave.
+
+    coverages: uint8 (regions, size, size), padded. covered: bool (size, size), texels that some face touches.
+    areas: float64 (regions,), covered area before padding as a part of the tile.
+    """
+
+    coverages: NDArray[np.uint8]
+    covered: NDArray[np.bool_]
+    areas: NDArray[np.float64]
+
+
+def check_uvs(mesh: Mesh) -> None:
+    """Raise RegionError when the mesh cannot be baked: no UVs, no area, or UVs spread over several tiles."""
+    if mesh.uvs is None:
+        raise RegionError(f"{mesh.name} has no UVs, so nothing can be baked. Unwrap it where it was modeled.")
+    if np.abs(mesh.uv_areas()).sum() < 1e-9:
+        raise RegionError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it where it was modeled.")
+    middles = mesh.uvs.mean(1)
+    tiles = np.unique(np.floor(np.stack([middles[:, 0], 1 - middles[:, 1]], -1)).astype(int), axis=0)
+    others = [f"{1001 + u + 10 * v}" if 0 <= u < 10 and v >= 0 else f"({u}, {v})" for u, v in tiles if (u, v) != (0, 0)]
+    if others:
+        raise RegionError(
+            f"{mesh.name} has faces in other UV tiles ({', '.join(others[:4])}). "
+            "Bake one tile at a time: move its islands into the first tile."
+        )
+
+
+def bake_faces(
+    mesh: Mesh, labels: NDArray[np.int32], count: int, *, size: int = 1024, samples: int = 16, padding_texels: int = 16
+) -> Bake:
+    """Draw labelled faces into UV space.
+
+    labels: int32 (F,), which of `count` regions a face belongs to, -1 for none. samples: 0 exact area, 1, 16 or 64
+    points a texel. Texels on the rim of an island belong wholly to what lies there, so that no halo of nothing shows;
+    padding then carries the nearest texel outward over `padding_texels` empty texels, and never onto a face's texel.
+    Raises RegionError for a size or mesh that cannot be baked.
+    """
+    check_uvs(mesh)
+    assert mesh.uvs is not None
+    if not SMALLEST <= size <= LARGEST:
+        raise RegionError(f"A bake is {SMALLEST} to {LARGEST} texels a side, not {size}.")
+    if samples not in SAMPLES:
+        raise RegionError(f"A bake takes {', '.join(map(str, SAMPLES))} samples a texel (0 is exact), not {samples}.")
+    # Faces of no region take their place in the texel too, or their share would go to their neighbors.
+    everything = np.where(labels < 0, count, labels).astype(np.int32)
+    raw = cover_texels(mesh.uvs, everything, count + 1, size, samples)
+    areas = raw[:count].sum((1, 2), dtype=np.float64) / size**2
+    total = raw.sum(0)
+    covered = total > 1e-6
+    planes = np.zeros((count, size, size), np.uint8)
+    nearest = _nearest_covered(covered, padding_texels)
+    scale = np.divide(255, total, out=np.zeros_like(total), where=covered)
+    for region in range(count):
+        plane = np.rint(raw[region] * scale).astype(np.uint8)
+        if nearest is not None:
+            plane = plane.reshape(-1)[nearest]
+        planes[region] = plane
+    return Bake(planes, covered, areas)
+
+
+def _nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[np.int64] | None:
+    """For each texel the flat index it takes its value from: its own, or the nearest covered one within reach."""
+    if padding_texels <= 0 or covered.all() or not covered.any():
+        return None
+    distance, labels = cv2.distanceTransformWithLabels(
+        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    source = np.zeros(int(labels.max()) + 1, np.int64)
+    source[labels[covered]] = np.flatnonzero(covered)
+    own = np.arange(covered.size).reshape(covered.shape)
+    return np.where((distance <= padding_texels) & ~covered, source[labels], own)
+
+
+def id_map_from(coverages: NDArray[np.uint8], flags: list[str]) -> NDArray[np.uint8]:
+    """Coverages as one picture of flag colors, uint8 (height, width, 3)."""
+    picture = np.zeros((*coverages.shape[1:], 3), np.float32)
+    for plane, flag in zip(coverages, flags, strict=True):
+        picture += plane[..., None] * (np.array(parse_hex(flag), np.float32) / 255)
+    return np.clip(np.rint(picture), 0, 255).astype(np.uint8)
