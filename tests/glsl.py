@@ -1,5 +1,9 @@
 """Runs a recipe's GLSL in a context of its own, as a game would, and reads the result as floats."""
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
 import moderngl
 import numpy as np
 
@@ -9,16 +13,31 @@ from evenpalette.gpu.textures import upload
 _VERTEX = "#version 330 core\nin vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }"
 
 
+T = TypeVar("T")
+#: A context without a window stays current on its thread, where it would keep Qt's own from becoming current.
+_THREAD = ThreadPoolExecutor(1)
+
+
+def apart(work: Callable[[], T]) -> T:
+    """Run OpenGL work without a window on a thread of its own."""
+    return _THREAD.submit(work).result()
+
+
 class Game:
     """A stand-in for a game: one quad, one fragment shader that calls the recipe at texel centers."""
 
     def __init__(self) -> None:
-        self.ctx = moderngl.create_standalone_context(backend="egl")
+        self.ctx = apart(lambda: moderngl.create_standalone_context(backend="egl"))
 
     def run(
         self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int]
     ) -> np.ndarray:
         """Linear float32 (height, width, 3), first row first."""
+        return apart(lambda: self._draw(recipe, textures, uniforms, size))
+
+    def _draw(
+        self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int]
+    ) -> np.ndarray:
         text = "#version 330 core\nuniform vec2 size; out vec4 o;\n" + recipe
         text += "\nvoid main() { o = vec4(evenpalette_recipe(gl_FragCoord.xy / size), 1.0); }"
         program = self.ctx.program(_VERTEX, text)

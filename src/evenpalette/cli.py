@@ -16,6 +16,8 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.delivery.kit import coverage_textures, delivered_size, render_map, write_kit
 from evenpalette.core.delivery.maps import id_picture
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.state import State
@@ -23,13 +25,16 @@ from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_fold
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import mask_raster, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.bake import bake_faces, check_uvs, id_map_from
 from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
+from evenpalette.core.regions.flag_plan import plan_flags
 from evenpalette.core.regions.flags import find_flags, to_rgb8
+from evenpalette.core.regions.mesh_sources import KINDS, mesh_labels
 from evenpalette.core.regions.pick import METRICS, pick_by_color
 from evenpalette.core.regions.unmix import unmix
 from evenpalette.core.tones.gray import METHODS, to_gray
 
-VERBS = ("demo", "check", "render", "export", "pick", "split", "merge", "unmix", "gray")
+VERBS = ("demo", "check", "render", "export", "bake", "pick", "split", "merge", "unmix", "gray")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -92,6 +97,13 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
     export.add_argument("--size", type=_size, default=0)
     export.add_argument("--jobs", type=int, default=0, help="worker threads; 0 is one for each core")
+    bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
+    bake.add_argument("mesh", type=Path)
+    bake.add_argument("--from", dest="kind", choices=KINDS, required=True)
+    bake.add_argument("--size", type=int, required=True, help="texels a side, 16 to 8192")
+    bake.add_argument("--samples", type=int, default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
+    bake.add_argument("--padding", type=int, default=16, help="texels; 8192 fills the whole gutter")
+    bake.add_argument("--out", type=Path, required=True)
     pick = verb("pick", _pick, "coverage of one color of an image")
     pick.add_argument("image", type=Path)
     pick.add_argument("--color", required=True, help="#rrggbb")
@@ -210,6 +222,17 @@ def _export(options: argparse.Namespace) -> None:
     progress, bar = _bar("exporting")
     with bar:
         write_kit(state, options.out, variants=chosen, longest=options.size, workers=options.jobs, progress=progress)
+
+
+def _bake(options: argparse.Namespace) -> None:
+    mesh = read_mesh(options.mesh)
+    check_uvs(mesh)
+    labels, names = mesh_labels(mesh, find_topology(mesh), options.kind)
+    flags = plan_flags(len(names)).flags
+    baked = bake_faces(
+        mesh, labels, len(names), size=options.size, samples=options.samples, padding_texels=options.padding
+    )
+    write_image(Raster(id_map_from(baked.coverages, list(flags)), Encoding.DATA), options.out)
 
 
 def _pick(options: argparse.Namespace) -> None:

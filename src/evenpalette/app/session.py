@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from evenpalette.app.tasks import Task, TaskRunner
@@ -67,6 +69,7 @@ class Session(QObject):
     station_changed = pyqtSignal(str)
     findings_changed = pyqtSignal()
     saved_changed = pyqtSignal()
+    faces_changed = pyqtSignal()
     said = pyqtSignal(str, bool)
     go_to = pyqtSignal(float, float)
 
@@ -79,6 +82,9 @@ class Session(QObject):
         self.region: str | None = None
         self.step: str | None = None
         self.findings: list[Finding] = []
+        #: Selected faces, bool (F,); not part of the document.
+        self.faces: NDArray[np.bool_] = np.zeros(0, bool)
+        self._faces_of: object = None
         self._saved: State = self.history.state
         self._autosaved: State = self.history.state
         self._autosave = Autosave()
@@ -116,6 +122,7 @@ class Session(QObject):
         regions = state.project.regions.regions
         self.region = regions[0].id if regions else None
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
+        self._fit_faces()
         self.changed.emit(EVERYTHING)
         self.selection_changed.emit()
         self._find()
@@ -213,6 +220,7 @@ class Session(QObject):
         steps = self.state.project.recipe.steps
         if self.step not in [s.id for s in steps]:
             self.select_step(steps[0].id if steps else None)
+        self._fit_faces()
         self.changed.emit(facets)
         self.saved_changed.emit()
         if facets - {ACTIVE}:
@@ -241,6 +249,19 @@ class Session(QObject):
         if step != self.step:
             self.step = step
             self.selection_changed.emit()
+
+    def select_faces(self, faces: NDArray[np.bool_]) -> None:
+        """Make these the selected faces."""
+        self.faces = faces
+        self.faces_changed.emit()
+
+    def _fit_faces(self) -> None:
+        """A selection is of one mesh: another mesh begins with none."""
+        view = self.state.mesh
+        count = view.mesh.face_count if view else 0
+        if view is not self._faces_of or len(self.faces) != count:
+            self._faces_of = view
+            self.select_faces(np.zeros(count, bool))
 
     def set_station(self, station: str) -> None:
         """Go to a station."""

@@ -8,12 +8,14 @@ from dataclasses import replace
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.face_tool import FaceTool
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row
 from evenpalette.core.mesh.uv_raster import barycentric
@@ -65,10 +67,14 @@ class TwinViews(QOpenGLWidget):
         self._picture_timer.timeout.connect(self._draw_pictures)
         self._stale = True
         self._framed: object = None
+        self._chosen_stale = True
+        self._brush: QPointF | None = None
+        self.tool = FaceTool(session, self)
         self._make_headers()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.go_to.connect(self.look_at)
+        session.faces_changed.connect(self._on_faces)
 
     def _make_headers(self) -> None:
         self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
@@ -204,6 +210,76 @@ class TwinViews(QOpenGLWidget):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self._session.said.emit("Click on a view to take its color; Esc to stop", False)
 
+    def _on_faces(self) -> None:
+        self._chosen_stale = True
+        self.update()
+
+    def faces_around(self, place: QPointF, radius: float, *, through: bool) -> NDArray[np.int64]:
+        """Faces under a round spot of the widget: on Form those that show there (with `through` hidden ones too), on
+        Flat those that lie there."""
+        view, scene = self._session.state.mesh, self.scene
+        if view is None or scene is None or view.mesh.uvs is None:
+            return np.empty(0, np.int64)
+        if self.flat_rect().contains(place.toPoint()):
+            return self._faces_on_flat(place, radius)
+        if through and radius > 0:
+            rect = self.form_rect()
+            pixels = self.camera.project_all(view.mesh.positions[view.mesh.faces].mean(1), rect.width(), rect.height())
+            return np.flatnonzero(np.hypot(pixels[:, 0] - place.x(), pixels[:, 1] - place.y()) <= radius)
+        ratio = self.devicePixelRatioF()
+        reach = max(0, round(radius * ratio))
+        height = self._device(self.form_rect())[3]
+        x, y = int(place.x() * ratio), height - 1 - int(place.y() * ratio)
+        self.makeCurrent()
+        found = scene.faces_in(x - reach, y - reach, 2 * reach + 1, 2 * reach + 1)
+        self.doneCurrent()
+        if found.shape == (2 * reach + 1, 2 * reach + 1):
+            v, u = np.mgrid[-reach : reach + 1, -reach : reach + 1]
+            found = found[u * u + v * v <= reach * reach]
+        return np.unique(found[found >= 0]).astype(np.int64)
+
+    def _faces_on_flat(self, place: QPointF, radius: float) -> NDArray[np.int64]:
+        view, flat = self._session.state.mesh, self.flat_rect()
+        assert view is not None
+        faces = view.faces_under_texels
+        size = faces.shape[0]
+        u, v = self.plane.to_uv(place.x() - flat.left(), place.y(), flat.width(), flat.height())
+        reach = radius * self.plane.span / min(flat.width(), flat.height()) * size
+        x, y = u * size, v * size
+        left, right = max(0, int(x - reach)), min(size, int(x + reach) + 1)
+        top, bottom = max(0, int(y - reach)), min(size, int(y + reach) + 1)
+        if left >= right or top >= bottom:
+            return np.empty(0, np.int64)
+        rows, columns = np.mgrid[top:bottom, left:right]
+        near = np.hypot(columns + 0.5 - x, rows + 0.5 - y) <= max(reach, 0.75)
+        found = faces[top:bottom, left:right][near]
+        return np.unique(found[found >= 0]).astype(np.int64)
+
+    def count_hidden(self) -> int:
+        """How many selected faces Form does not show from here."""
+        chosen = self._session.faces
+        if not chosen.any() or self.scene is None:
+            return 0
+        _, _, width, height = self._device(self.form_rect())
+        self.makeCurrent()
+        shown = self.scene.faces_in(0, 0, width, height)
+        self.doneCurrent()
+        seen = np.zeros(len(chosen), bool)
+        seen[np.unique(shown[(shown >= 0) & (shown < len(chosen))])] = True
+        return int((chosen & ~seen).sum())
+
+    def look_at_face(self, face: int) -> None:
+        """Turn Form so that a face is in front, and bring it to the middle of Flat."""
+        view = self._session.state.mesh
+        if view is None or view.mesh.uvs is None:
+            return
+        normal = view.mesh.face_normals()[face]
+        yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
+        pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
+        self.camera = replace(self.camera, yaw=yaw, pitch=pitch)
+        u, v = view.mesh.uvs[face].mean(0)
+        self.look_at(float(u), float(v))
+
     def _stop_pick(self) -> None:
         self._pick = None
         self.unsetCursor()
@@ -265,6 +341,9 @@ class TwinViews(QOpenGLWidget):
         if self._stale:
             scene.set_state(self._session.state)
             self._stale = False
+        if self._chosen_stale:
+            scene.set_selection(np.flatnonzero(self._session.faces))
+            self._chosen_stale = False
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
         scene.clear(target)
         form_stage, flat_stage = Show(self.form_stage.currentData()), Show(self.flat_stage.currentData())
@@ -292,6 +371,10 @@ class TwinViews(QOpenGLWidget):
                 painter.drawLine(QPointF(x, HEADER + 4), QPointF(x, self.height() - 10))
                 painter.setBrush(QColor("#ffffff"))
                 painter.drawEllipse(QPointF(x, self.height() - 22), 6, 6)
+        if self.tool.ready and self.tool.reach == "sweep" and self._brush is not None:
+            painter.setPen(QPen(QColor("#ffffff"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(self._brush, self.tool.radius_pixels, self.tool.radius_pixels)
         if self.pointer is not None:
             u, v = self.pointer
             x, y = self.plane.to_pixel(u, v, flat.width(), flat.height())
@@ -437,21 +520,31 @@ class TwinViews(QOpenGLWidget):
         self._drag_from, self._moved = place, False
         if self._on_split(place):
             self._drag = "split"
+        elif self.tool.ready and event.button() == Qt.MouseButton.LeftButton and place.y() > HEADER:
+            self._drag = "tool"
+            self.tool.press(place, event.modifiers())
         elif self._on_wipe(place):
             self._drag = "wipe"
         else:
             in_form = self.form_rect().contains(place.toPoint())
-            turn = event.button() == Qt.MouseButton.LeftButton and in_form
+            turning = Qt.MouseButton.RightButton if self.tool.ready else Qt.MouseButton.LeftButton
+            turn = event.button() == turning and in_form
             self._drag = "turn" if turn else "move form" if in_form else "move flat"
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         place = event.position()
+        self._brush = place
+        if self.tool.ready:
+            self.update()
         if self._drag is None:
             if self._pick is None:
                 edge = self._on_split(place) or self._on_wipe(place)
                 self.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
             self.set_pointer(self.uv_under(place))
+            return
+        if self._drag == "tool":
+            self.tool.drag(place)
             return
         delta = place - self._drag_from
         if not self._moved and abs(delta.x()) + abs(delta.y()) < 4:
@@ -477,6 +570,9 @@ class TwinViews(QOpenGLWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         drag, self._drag = self._drag, None
+        if drag == "tool":
+            self.tool.release()
+            return
         if not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton:
             self._select_under(event.position())
 
@@ -530,6 +626,7 @@ class TwinViews(QOpenGLWidget):
         self.update()
 
     def leaveEvent(self, event: QEvent | None) -> None:
+        self._brush = None
         self.set_pointer(None)
         super().leaveEvent(event)
 

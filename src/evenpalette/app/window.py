@@ -176,6 +176,7 @@ class MainWindow(QMainWindow):
             Verb("Variants", "Derive a variant", "Ctrl+D", self.rail.derive),
             Verb("Variants", "Next variant", "PgDown", lambda: self._step_variant(1)),
             Verb("Variants", "Previous variant", "PgUp", lambda: self._step_variant(-1)),
+            Verb("Regions", "Select faces", "S", self._toggle_faces),
             Verb("Regions", "Next region", "Ctrl+Down", lambda: self._step_region(1)),
             Verb("Regions", "Previous region", "Ctrl+Up", lambda: self._step_region(-1)),
             Verb("Delivery", "Deliver", "Ctrl+E", self._deliver),
@@ -202,6 +203,12 @@ class MainWindow(QMainWindow):
         if ids:
             place = ids.index(self.session.region) if self.session.region in ids else 0
             self.session.select_region(ids[(place + offset) % len(ids)])
+
+    def _toggle_faces(self) -> None:
+        self.session.set_station("regions")
+        bench = self.benches["regions"]
+        assert isinstance(bench, RegionsBench)
+        bench.faces.toggle.toggle()
 
     def _deliver(self) -> None:
         self.session.set_station("delivery")

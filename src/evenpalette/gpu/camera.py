@@ -75,6 +75,13 @@ class OrbitCamera:
         w = clip[3] if abs(clip[3]) > 1e-9 else 1e-9
         return (clip[0] / w + 1) / 2 * width, (1 - clip[1] / w) / 2 * height
 
+    def project_all(self, points: NDArray, width: int, height: int) -> NDArray[np.float64]:
+        """Pixel positions (n, 2), y down, of points (n, 3)."""
+        homogeneous = np.concatenate([np.asarray(points, np.float64), np.ones((len(points), 1))], 1)
+        clip = homogeneous @ self.matrix(width, height).astype(np.float64).T
+        w = np.where(np.abs(clip[:, 3:]) > 1e-9, clip[:, 3:], 1e-9)
+        return np.concatenate([(clip[:, :1] / w + 1) / 2 * width, (1 - clip[:, 1:2] / w) / 2 * height], 1)
+
     def turned(self, dx: float, dy: float) -> "OrbitCamera":
         """Dragged by pixels."""
         return replace(self, yaw=(self.yaw - dx * 0.4) % 360, pitch=min(89.0, max(-89.0, self.pitch + dy * 0.4)))

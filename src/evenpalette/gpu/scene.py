@@ -4,6 +4,7 @@ from importlib.resources import files
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
@@ -23,6 +24,8 @@ SURROUND = 119 / 255
 Viewport = tuple[int, int, int, int]
 _WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
 _MOST_PROGRAMS = 12
+#: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
+SELECTED = (1.0, 1.0, 1.0, 0.55)
 
 
 def _shader_file(name: str) -> str:
@@ -39,6 +42,8 @@ class SceneRenderer:
         self._views: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
         self._lines = ctx.program(_shader_file("lines.vert"), _shader_file("lines.frag"))
         self._surface = ctx.program(_shader_file("surface.vert"), _shader_file("surface.frag"))
+        self._fill = ctx.program(_shader_file("fill.vert"), _shader_file("lines.frag"))
+        self._chosen: moderngl.Buffer | None = None
         self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
         smooth = ctx.program(self._view_vertex, _shader_file("smooth.frag"))
         self._smooth = smooth, ctx.vertex_array(smooth, [(self._corners, "2f", "in_corner")])
@@ -66,6 +71,33 @@ class SceneRenderer:
         self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
         self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
 
+    def set_selection(self, faces: NDArray[np.int64]) -> None:
+        """Faces that Form and Flat mark as selected."""
+        if self._chosen is not None:
+            self._chosen.release()
+            self._arrays = {k: v for k, v in self._arrays.items() if k[1] is not self._chosen}
+        self._chosen = None
+        mesh = self._state.mesh.mesh if self._state.mesh else None
+        if mesh is not None and mesh.uvs is not None and len(faces):
+            corners = np.concatenate([mesh.positions[mesh.faces[faces]], mesh.uvs[faces]], -1).astype(np.float32)
+            self._chosen = self.ctx.buffer(corners.tobytes())
+
+    def _draw_selection(self, clip: NDArray[np.float32], *, flat: bool) -> None:
+        if self._chosen is None:
+            return
+        self.ctx.enable(moderngl.BLEND)
+        self.ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
+        self._fill["u_clip"].write(clip.T.tobytes())
+        self._fill["u_flat"].value = int(flat)
+        self._fill["u_color"].value = SELECTED
+        self._array(self._fill, self._chosen, "3f 2f", "in_position", "in_uv").render(moderngl.TRIANGLES)
+        self.ctx.disable(moderngl.BLEND)
+
+    def faces_in(self, x: int, y: int, width: int, height: int, name: str = "form") -> NDArray[np.int32]:
+        """The faces that the last drawn Form shows in a part of its viewport (origin bottom left), -1 for none."""
+        buffer = self._surfaces.get(name)
+        return np.full((0, 0), -1, np.int32) if buffer is None else buffer.read_faces(x, y, width, height)
+
     @property
     def has_model(self) -> bool:
         """Whether there is a mesh to draw."""
@@ -91,6 +123,11 @@ class SceneRenderer:
         self._clear_picture(buffer)
         for look, left, right in _bands(looks, viewport[2]):
             self._shade(buffer.shaded, (0, 0, *buffer.size), (left, 0, right - left, viewport[3]), look, buffer=buffer)
+        self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+        self.ctx.enable(moderngl.DEPTH_TEST)
+        self.ctx.depth_func = "<="
+        self._draw_selection(camera.matrix(*buffer.size), flat=False)
+        self.ctx.depth_func = "<"
         program, quad = self._smooth
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
@@ -110,8 +147,9 @@ class SceneRenderer:
             part = (viewport[0] + left, viewport[1], right - left, viewport[3])
             self._shade(target, viewport, part, look, plane=view)
         self._textures.magnify(SMOOTH)
+        self._begin(target, viewport, viewport)
+        self._draw_selection(view.matrix(viewport[2], viewport[3]), flat=True)
         if lines:
-            self._begin(target, viewport, viewport)
             self._draw_lines(view.matrix(viewport[2], viewport[3]), view)
         self.ctx.scissor = None
 

@@ -2,6 +2,7 @@
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 
 
 class SurfaceBuffer:
@@ -15,9 +16,10 @@ class SurfaceBuffer:
         self.key: object = None
         self.surface = ctx.texture(size, 4, dtype="f4")
         self.slopes = ctx.texture(size, 4, dtype="f2")
+        self.faces = ctx.texture(size, 1, dtype="f4")
         self.surface.filter = self.slopes.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._depth = ctx.depth_renderbuffer(size)
-        self.target = ctx.framebuffer([self.surface, self.slopes], self._depth)
+        self.target = ctx.framebuffer([self.surface, self.slopes, self.faces], self._depth)
         self.picture = ctx.texture(size, 4, dtype="f1")
         self.picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.shaded = ctx.framebuffer([self.picture], self._depth)
@@ -30,7 +32,17 @@ class SurfaceBuffer:
         u, v, light, _ = np.frombuffer(data, np.float32)
         return (float(u), float(v)) if light > 0 else None
 
+    def read_faces(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32]:
+        """The face at each pixel of a part of the view (origin bottom left), int32 (height, width), -1 for none."""
+        left, bottom = max(0, x), max(0, y)
+        right, top = min(self.size[0], x + width), min(self.size[1], y + height)
+        if right <= left or top <= bottom:
+            return np.full((0, 0), -1, np.int32)
+        data = self.target.read((left, bottom, right - left, top - bottom), components=1, attachment=2, dtype="f4")
+        faces = np.frombuffer(data, np.float32).reshape(top - bottom, right - left)
+        return faces.astype(np.int32) - 1
+
     def release(self) -> None:
         """Give the memory back."""
-        for part in (self.target, self.shaded, self.surface, self.slopes, self.picture, self._depth):
+        for part in (self.target, self.shaded, self.surface, self.slopes, self.faces, self.picture, self._depth):
             part.release()

@@ -1,17 +1,21 @@
 """Regions: where they come from, how their edges are read, and what happens where they overlap."""
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QWidget
 
 from evenpalette.app.session import Session
+from evenpalette.app.stations.chance_dialog import ChanceDialog
+from evenpalette.app.stations.faces import FacesPanel
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.edits import faces as faces_edit
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.model import ChannelSource, FlagSource, Overlap, Region
+from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, Overlap, Region
+from evenpalette.core.regions.touching import touching_regions
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -19,6 +23,10 @@ OVERLAP_WORDS = {
     Overlap.LAYERED: ("layered", "Later regions cover earlier ones"),
     Overlap.ADDITIVE: ("additive", "Coverages are kept; sums are clamped to one"),
 }
+_MESH_WORDS = {
+    "material": "Material groups of the mesh", "shell": "Shells of the mesh", "island": "UV islands",
+    "vertex-color": "Vertex colors of the mesh",
+}  # fmt: skip
 _CHANNELS = ("red", "green", "blue", "alpha")
 
 
@@ -29,27 +37,55 @@ class RegionsBench(QWidget):
         super().__init__()
         self._session, self._views = session, views
         self._sources = button(
-            "Regions from a texture",
+            "Regions from ...",
             self._choose_source,
             "primary",
             icon="plus",
-            tip="Find flag colors, or take the channels of a mask",
+            tip="Flag colors or channels of an image, or what the mesh brings along",
         )
         self._pick = button(
-            "Pick a flag on Flat", self._start_pick, icon="pipette", tip="Make a region of the ID color you click on"
+            "Pick a flag", self._start_pick, icon="pipette", tip="Make a region of the ID color you click on"
         )
         self._overlap = QComboBox()
         for overlap, (word, tip) in OVERLAP_WORDS.items():
-            self._overlap.addItem(f"{word}: {tip[0].lower()}{tip[1:]}", overlap)
+            self._overlap.addItem(word, overlap)
+            self._overlap.setItemData(self._overlap.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
         self._overlap.activated.connect(
             lambda i: session.apply("Overlap", lambda s: edit.set_overlap(s, self._overlap.itemData(i)))
         )
         self._facts = label("", "note")
+        self._bake_size, self._samples, self._padding = QComboBox(), QComboBox(), QComboBox()
+        for size in (256, 512, 1024, 2048, 4096, 8192):
+            self._bake_size.addItem(f"{size}", size)
+        for samples, text in ((0, "exact"), (1, "1 sample"), (16, "16 samples"), (64, "64 samples")):
+            self._samples.addItem(text, samples)
+        for padding, text in (
+            (0, "no padding"),
+            (4, "4 texels"),
+            (8, "8 texels"),
+            (16, "16 texels"),
+            (32, "32 texels"),
+            (8192, "full gutter"),
+        ):
+            self._padding.addItem(text, padding)
+        for box, key, tip in (
+            (self._bake_size, "size", "Texels a side that face regions are drawn into"),
+            (self._samples, "samples", "How the coverage of a texel is measured"),
+            (self._padding, "padding_texels", "How far the nearest region is carried outward over empty texels"),
+        ):
+            box.setToolTip(tip)
+            box.activated.connect(lambda i, b=box, k=key: self._set_bake(k, b.itemData(i)))
+        self._plan = button(
+            "Plan flag colors",
+            self._plan_flags,
+            tip="New flags, far apart, so that no edge between two looks like a third",
+        )
         left = column(
-            label("Regions", "heading"), row(self._sources, self._pick, None), 4, label("Where coverages overlap", "note"),
-            self._overlap, self._facts, None,
+            label("Regions", "heading"), row(self._sources, self._pick, None, spacing=6),
+            row(label("overlap", "note"), self._overlap, None, self._plan, spacing=6),
+            row(label("bake", "note"), self._bake_size, self._samples, self._padding, spacing=4), self._facts, None,
         )  # fmt: skip
-        left.setFixedWidth(430)
+        left.setFixedWidth(304)
         self._name = QLineEdit()
         self._name.editingFinished.connect(self._rename)
         self._flag = ColorField()
@@ -78,29 +114,28 @@ class RegionsBench(QWidget):
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(12)
-        grid.setVerticalSpacing(6)
+        grid.setVerticalSpacing(1)
         self._labels = {}
-        for place, (text, widget) in enumerate((
-            ("Name", self._name), ("Flag color", self._flag), ("Made from", self._from), ("Order", self._order),
-            ("Color in the image", self._color), ("Edges", self._edges), ("Near", self._near), ("Far", self._far),
+        for line, (text, widget) in enumerate((
+            ("Name", self._name), ("Flag color", self._flag), ("Made from", self._from), ("Image color", self._color),
+            ("Edges", self._edges), ("Near", self._near), ("Far", self._far),
         )):  # fmt: skip
-            line, offset = place % 4, place // 4 * 3
             self._labels[text] = label(text, "note")
-            grid.addWidget(self._labels[text], line, offset)
-            grid.addWidget(widget, line, offset + 1)
-        grid.setColumnMinimumWidth(2, 24)
-        grid.setColumnStretch(6, 1)
-        for column_index in (1, 4):
-            grid.setColumnMinimumWidth(column_index, 230)
+            grid.addWidget(self._labels[text], line, 0)
+            grid.addWidget(widget, line, 1)
+        grid.setRowStretch(8, 1)
+        grid.setColumnStretch(1, 1)
         self._form = QWidget()
         self._form.setLayout(grid)
         self._title = label("", "heading")
-        right = column(self._title, self._form, None, spacing=10)
+        right = column(row(self._title, None, self._order), self._form, None, spacing=2)
+        self.faces = FacesPanel(session, views)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(24)
         layout.addWidget(left)
         layout.addWidget(right, 1)
+        layout.addWidget(self.faces)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.refresh)
         self.refresh()
@@ -117,7 +152,15 @@ class RegionsBench(QWidget):
         state, region = self._session.state, self._region()
         self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(state.project.regions.overlap))
         self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP)))
+        bake = state.project.regions.bake
+        for box, value in (
+            (self._bake_size, bake.size),
+            (self._samples, bake.samples),
+            (self._padding, bake.padding_texels),
+        ):
+            box.setCurrentIndex(box.findData(value))
         self._form.setVisible(region is not None)
+        self._order.setVisible(region is not None)
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
             self._facts.setText(f"{len(state.region_ids)} regions, coverages {width} x {height}")
@@ -133,7 +176,7 @@ class RegionsBench(QWidget):
         name = texture.name if texture else "a missing texture"
         is_flag = isinstance(region.source, FlagSource)
         for widget, text in (
-            (self._color, "Color in the image"),
+            (self._color, "Image color"),
             (self._edges, "Edges"),
             (self._near, "Near"),
             (self._far, "Far"),
@@ -147,6 +190,8 @@ class RegionsBench(QWidget):
             self._edges.setCurrentIndex(self._edges.findData(region.source.edges))
             self._near.set_value(region.source.near)
             self._far.set_value(region.source.far)
+        elif isinstance(region.source, FacesSource):
+            self._from.setText(f"{sum(count for _, count in region.source.runs):,} faces of the mesh")
         elif isinstance(region.source, ChannelSource):
             self._from.setText(f"{name}, {_CHANNELS[region.source.channel]}")
 
@@ -163,7 +208,38 @@ class RegionsBench(QWidget):
             nothing = menu.addAction("No ID map or mask among the textures. Say at Asset what they hold.")
             assert nothing is not None
             nothing.setEnabled(False)
+        menu.addSeparator()
+        view = self._session.state.mesh
+        for kind, text in _MESH_WORDS.items():
+            action = menu.addAction(text, lambda k=kind: self._from_mesh(k))  # type: ignore[misc]
+            assert action is not None
+            action.setEnabled(view is not None and (kind != "vertex-color" or view.mesh.colors is not None))
+        chance = menu.addAction("Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec())
+        assert chance is not None
+        chance.setEnabled(view is not None)
         menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def _from_mesh(self, kind: str) -> None:
+        self._session.run(f"Regions: {_MESH_WORDS[kind].lower()}", lambda s, _: faces_edit.regions_from_mesh(s, kind))
+
+    def _set_bake(self, key: str, value: int) -> None:
+        self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
+
+    def _plan_flags(self) -> None:
+        state = self._session.state
+        if not state.region_ids:
+            return
+        made, plan = faces_edit.replan_flags(state, touching_regions(list(state.sources.coverages)))
+        self._session.commit("Plan flag colors", made)
+        near = (
+            ""
+            if plan.smallest_clearance == float("inf")
+            else f", edges pass third flags at {plan.smallest_clearance:.0f}"
+        )
+        failed = f"; {len(plan.crossing)} edges come closer than 40 to a third flag" if plan.crossing else ""
+        self._session.said.emit(
+            f"Flags are at least {plan.smallest_distance:.0f} apart{near}{failed}", bool(plan.crossing)
+        )
 
     def _from_flags(self, texture: Texture) -> None:
         self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id))

@@ -8,25 +8,32 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
+from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.regions.bake import bake_faces
+from evenpalette.core.regions.faces import face_labels
 from evenpalette.core.regions.flags import find_flags, to_rgb8
-from evenpalette.core.regions.model import ChannelSource, FlagSource, Overlap, RegionSet
+from evenpalette.core.regions.model import BakeSettings, ChannelSource, FacesSource, FlagSource, Overlap, RegionSet
 from evenpalette.core.regions.pick import pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
 Planes = dict[str, NDArray[np.uint8]]
 
 
-def compute_coverages(regions: RegionSet, textures: Mapping[str, Raster]) -> Planes:
+def compute_coverages(regions: RegionSet, textures: Mapping[str, Raster], mesh: Mesh | None = None) -> Planes:
     """The raw coverage of every region from its source: region id to uint8 (height, width), all of one size.
 
-    The size is that of the largest source. Flags of one image are read together, so that their coverages sum to at
+    mesh: what face regions are baked from. The size is that of the largest source. Flags of one image are read together, so that their coverages sum to at
     most 1. Raises RegionError when a region's texture is missing.
     """
     planes: Planes = {}
     by_image: dict[tuple[str, str], list[tuple[str, FlagSource]]] = {}
+    faces: list[tuple[str, FacesSource]] = []
     for region in regions.regions:
         source = region.source
+        if isinstance(source, FacesSource):
+            faces.append((region.id, source))
+            continue
         if source.texture not in textures:
             raise RegionError(f"The texture that region '{region.name}' is made from is gone. Give it another source.")
         if isinstance(source, FlagSource):
@@ -36,7 +43,19 @@ def compute_coverages(regions: RegionSet, textures: Mapping[str, Raster]) -> Pla
     for (texture, edges), members in by_image.items():
         stack = _flag_planes(textures[texture], [source for _, source in members], edges)
         planes.update({region_id: stack[i] for i, (region_id, _) in enumerate(members)})
+    if faces:
+        planes.update(_face_planes(faces, regions.bake, mesh))
     return _same_size(planes)
+
+
+def _face_planes(faces: list[tuple[str, FacesSource]], settings: BakeSettings, mesh: Mesh | None) -> Planes:
+    if mesh is None:
+        raise RegionError("The regions made of faces need the mesh. Bring it in at Asset.")
+    labels = face_labels([source for _, source in faces], mesh.face_count)
+    baked = bake_faces(
+        mesh, labels, len(faces), size=settings.size, samples=settings.samples, padding_texels=settings.padding_texels
+    )
+    return {region_id: baked.coverages[i] for i, (region_id, _) in enumerate(faces)}
 
 
 def _flag_planes(raster: Raster, sources: list[FlagSource], edges: str) -> NDArray[np.uint8]:

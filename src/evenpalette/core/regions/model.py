@@ -43,7 +43,27 @@ class ChannelSource(Stored):
     invert: bool = False
 
 
-RegionSource = Annotated[FlagSource | ChannelSource, Field(discriminator="kind")]
+class FacesSource(Stored):
+    """Coverage baked from a set of faces, as runs of (first face, count) in the order of the mesh file."""
+
+    kind: Literal["faces"] = "faces"
+    runs: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def texture(self) -> str:
+        """Faces are read from no texture."""
+        return ""
+
+
+RegionSource = Annotated[FlagSource | ChannelSource | FacesSource, Field(discriminator="kind")]
+
+
+class BakeSettings(Stored):
+    """How face regions are drawn into UV space. samples: 0 is exact area, else points a texel."""
+
+    size: int = Field(1024, ge=16, le=8192)
+    samples: Literal[0, 1, 16, 64] = 16
+    padding_texels: int = Field(16, ge=0, le=8192)
 
 
 class Region(Stored):
@@ -62,6 +82,7 @@ class RegionSet(Stored):
 
     overlap: Overlap = Overlap.EXCLUSIVE
     regions: tuple[Region, ...] = ()
+    bake: BakeSettings = BakeSettings()
 
     def find(self, region_id: str) -> Region | None:
         """The region with this id."""

@@ -9,6 +9,7 @@ uniform vec3 u_eye;
 uniform sampler2D u_normal_map;
 layout(location = 0) out vec4 out_surface;
 layout(location = 1) out vec4 out_slopes;
+layout(location = 2) out float out_face;   // number of the face plus one, 0 is none
 
 vec3 shading_normal() {
     vec3 n = normalize(v_normal);
@@ -36,4 +37,5 @@ void main() {
     float shine = 0.14 * pow(max(dot(n, normalize(key + to_eye)), 0.0), 32.0) * step(0.0, dot(n, key));
     out_surface = vec4(v_uv, diffuse, shine);
     out_slopes = vec4(dFdx(v_uv), dFdy(v_uv));
+    out_face = float(gl_PrimitiveID + 1);
 }

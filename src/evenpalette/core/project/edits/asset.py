@@ -6,9 +6,11 @@ from types import MappingProxyType
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.model import MeshInfo, Role, Texture
 from evenpalette.core.project.state import MeshView, State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.model import FacesSource
 
 _ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
     (Role.ID_MAP, ("id", "ids", "idmap", "flags")),
@@ -48,7 +50,10 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
         raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
     info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path)
     asset = state.project.asset.model_copy(update={"mesh": info})
-    return replace(state.with_project(asset=asset), mesh=MeshView(mesh))
+    state = replace(state.with_project(asset=asset), mesh=MeshView(mesh))
+    if any(isinstance(region.source, FacesSource) for region in state.project.regions.regions):
+        state = recompute_coverages(state)
+    return state
 
 
 def add_texture(state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "") -> State:

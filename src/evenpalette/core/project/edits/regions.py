@@ -3,12 +3,21 @@
 from dataclasses import replace
 from types import MappingProxyType
 
+import numpy as np
+from numpy.typing import NDArray
+
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag, to_rgb8
-from evenpalette.core.regions.model import ChannelSource, FlagSource, Overlap, Region, RegionSet
+from evenpalette.core.regions.model import (
+    ChannelSource,
+    FlagSource,
+    Overlap,
+    Region,
+    RegionSet,
+)
 
 _CHANNEL_NAMES = ("Red", "Green", "Blue", "Alpha")
 
@@ -21,7 +30,8 @@ def with_regions(state: State, regions: RegionSet) -> State:
     before = state.project.regions
     sources = {r.id: r.source for r in regions.regions}
     same = sources == {r.id: r.source for r in before.regions} and set(sources) == set(state.coverages)
-    coverages = state.coverages if same else MappingProxyType(compute_coverages(regions, state.textures))
+    same = same and before.bake == regions.bake
+    coverages = state.coverages if same else MappingProxyType(_computed(state, regions))
     recipe = state.project.recipe
     kept = set(sources)
     steps = tuple(
@@ -37,8 +47,11 @@ def with_regions(state: State, regions: RegionSet) -> State:
 
 def recompute_coverages(state: State) -> State:
     """Read all sources again, e.g. after a texture changed."""
-    coverages = compute_coverages(state.project.regions, state.textures)
-    return replace(state, coverages=MappingProxyType(coverages))
+    return replace(state, coverages=MappingProxyType(_computed(state, state.project.regions)))
+
+
+def _computed(state: State, regions: RegionSet) -> dict[str, NDArray[np.uint8]]:
+    return compute_coverages(regions, state.textures, state.mesh.mesh if state.mesh else None)
 
 
 def regions_from_id_map(state: State, texture_id: str) -> State:
@@ -57,7 +70,7 @@ def regions_from_id_map(state: State, texture_id: str) -> State:
         taken = [region.flag for region in regions]
         chip = flag.pure if flag.pure not in taken else next_flag(taken)
         source = FlagSource(texture=texture_id, color=flag.color)
-        regions.append(Region(id=new_id("region"), name=_free_name(regions), flag=chip, source=source))
+        regions.append(Region(id=new_id("region"), name=free_region_name(regions), flag=chip, source=source))
     return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
 
 
@@ -68,7 +81,7 @@ def add_flag_region(state: State, texture_id: str, color: str, near: float = 48.
     pure = nearest_pure(color)
     chip = pure if pure not in taken and pure != "#000000" else next_flag(taken)
     source = FlagSource(texture=texture_id, color=color, edges="thresholds", near=near, far=far)
-    regions.append(Region(id=new_id("region"), name=_free_name(regions), flag=chip, source=source))
+    regions.append(Region(id=new_id("region"), name=free_region_name(regions), flag=chip, source=source))
     return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
 
 
@@ -82,7 +95,7 @@ def regions_from_channels(state: State, texture_id: str) -> State:
         if float(plane.max()) < 0.02 or (channel == 3 and float(plane.min()) > 0.98):
             continue
         flag = next_flag([region.flag for region in regions])
-        name = _free_name(regions, _CHANNEL_NAMES[channel] if count > 1 else "")
+        name = free_region_name(regions, _CHANNEL_NAMES[channel] if count > 1 else "")
         source = ChannelSource(texture=texture_id, channel=channel)
         regions.append(Region(id=new_id("region"), name=name, flag=flag, source=source))
     if len(regions) == len(state.project.regions.regions):
@@ -122,11 +135,14 @@ def set_overlap(state: State, overlap: Overlap) -> State:
     return state.with_project(regions=state.project.regions.model_copy(update={"overlap": overlap}))
 
 
-def _free_name(regions: list[Region], wanted: str = "") -> str:
+def free_region_name(regions: list[Region], wanted: str = "") -> str:
+    """A name no region has: the wanted one, or with a number."""
     names = {region.name for region in regions}
     if wanted and wanted not in names:
         return wanted
     number = len(regions) + 1
+    if wanted:
+        number = 2
     while f"{wanted or 'Region'} {number}" in names:
         number += 1
     return f"{wanted or 'Region'} {number}"

@@ -1,0 +1,83 @@
+"""Selecting faces on Form and Flat with the pointer."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, Qt
+
+from evenpalette.app.session import Session
+from evenpalette.core.mesh import select
+
+#: What one press takes: word in the window to its meaning.
+REACHES = {
+    "sweep": "Faces under a round brush", "face": "One face", "shell": "The connected piece of mesh",
+    "island": "The connected piece of the UV layout", "group": "The material group",
+    "vertex color": "All faces of about this vertex color", "smooth": "Spread until an edge is sharper than the angle",
+}  # fmt: skip
+
+
+@dataclass
+class FaceTool:
+    """How the pointer selects. Shift adds, Ctrl removes, both intersect; plain replaces."""
+
+    session: Session
+    views: "object"
+    active: bool = False
+    reach: str = "sweep"
+    radius_pixels: float = 24.0
+    angle_degrees: float = 30.0
+    through: bool = False
+
+    def __post_init__(self) -> None:
+        self._before: NDArray[np.bool_] | None = None
+        self._picked: NDArray[np.bool_] | None = None
+        self._mode = "replace"
+
+    @property
+    def ready(self) -> bool:
+        """Whether a press selects."""
+        return self.active and self.session.state.mesh is not None
+
+    def press(self, place: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """Begin a pick or a sweep."""
+        view = self.session.state.mesh
+        assert view is not None
+        shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        control = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        self._mode = "intersect" if shift and control else "add" if shift else "remove" if control else "replace"
+        self._before = self.session.faces.copy()
+        self._picked = np.zeros(view.mesh.face_count, bool)
+        self.drag(place)
+
+    def drag(self, place: QPointF) -> None:
+        """Go on with a sweep, or with a pick of what lies under the pointer now."""
+        view = self.session.state.mesh
+        if self._picked is None or self._before is None or view is None:
+            return
+        radius = self.radius_pixels if self.reach == "sweep" else 0.0
+        found = self.views.faces_around(place, radius, through=self.through and self.reach == "sweep")  # type: ignore[attr-defined]
+        if len(found):
+            fresh = np.zeros(view.mesh.face_count, bool)
+            fresh[found] = True
+            self._picked |= self._widened(fresh)
+        self.session.select_faces(select.combine(self._before, self._picked, self._mode))
+
+    def release(self) -> None:
+        """The pick is done."""
+        self._before = self._picked = None
+
+    def _widened(self, picked: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        view = self.session.state.mesh
+        assert view is not None
+        if self.reach == "shell":
+            return select.whole(picked, view.topology.shells)
+        if self.reach == "island":
+            return select.whole(picked, view.topology.islands)
+        if self.reach == "group":
+            return select.whole(picked, view.mesh.groups)
+        if self.reach == "vertex color":
+            return select.whole(picked, view.vertex_color_labels)
+        if self.reach == "smooth":
+            return select.spread_by_angle(picked, view.mesh, view.topology, self.angle_degrees)
+        return picked

@@ -1,0 +1,101 @@
+"""Regions that are sets of faces: assigning, sharing out by chance, baking, planning flags."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.errors import RegionError
+from evenpalette.core.project.edits.regions import free_region_name, with_regions
+from evenpalette.core.project.state import State, new_id
+from evenpalette.core.regions.chance import share_out
+from evenpalette.core.regions.faces import from_runs, to_runs
+from evenpalette.core.regions.flag_plan import FlagPlan, plan_flags
+from evenpalette.core.regions.flags import MAX_FLAGS, next_flag
+from evenpalette.core.regions.mesh_sources import mesh_labels, near_shells
+from evenpalette.core.regions.model import BakeSettings, FacesSource, Region
+
+
+def face_region_labels(state: State) -> NDArray[np.int32]:
+    """For each face the index of its region in the whole set, int32 (F,); -1 where no face region has it."""
+    if state.mesh is None:
+        return np.empty(0, np.int32)
+    labels = np.full(state.mesh.mesh.face_count, -1, np.int32)
+    for index, region in enumerate(state.project.regions.regions):
+        if isinstance(region.source, FacesSource):
+            labels[from_runs(region.source.runs, len(labels))] = index
+    return labels
+
+
+def assign_faces(state: State, chosen: NDArray[np.bool_], region_id: str | None) -> State:
+    """Give the chosen faces to a face region, or to a new one with the next flag; other face regions lose them.
+
+    Raises RegionError when nothing is chosen, there is no mesh, or the region is made from an image.
+    """
+    if state.mesh is None or not chosen.any():
+        raise RegionError("Select some faces first.")
+    regions = list(state.project.regions.regions)
+    target = state.project.regions.find(region_id or "")
+    if target is not None and not isinstance(target.source, FacesSource):
+        raise RegionError(f"{target.name} is made from an image. Assign the faces to a new region.")
+    if target is None:
+        flag = next_flag([region.flag for region in regions])
+        target = Region(id=new_id("region"), name=free_region_name(regions), flag=flag, source=FacesSource())
+        regions.append(target)
+    changed = []
+    for region in regions:
+        if isinstance(region.source, FacesSource):
+            own = from_runs(region.source.runs, len(chosen))
+            own = own | chosen if region.id == target.id else own & ~chosen
+            region = region.model_copy(update={"source": FacesSource(runs=to_runs(own))})
+        changed.append(region)
+    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(changed)}))
+
+
+def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str]) -> State:
+    """Replace all face regions by one for each label 0.. (faces with -1 stay unassigned), with planned flags.
+
+    Raises RegionError for more than 64 labels.
+    """
+    kept = [r for r in state.project.regions.regions if not isinstance(r.source, FacesSource)]
+    if len(names) + len(kept) > MAX_FLAGS:
+        raise RegionError(f"That makes {len(names)} regions; {MAX_FLAGS} are possible. Join some first.")
+    regions = list(kept)
+    for label, name in enumerate(names):
+        source = FacesSource(runs=to_runs(labels == label))
+        flag = next_flag([region.flag for region in regions])
+        regions.append(Region(id=new_id("region"), name=free_region_name(regions, name[:70]), flag=flag, source=source))
+    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+
+
+def regions_from_mesh(state: State, kind: str, tolerance: float = 24.0) -> State:
+    """Regions from what the mesh brings along: 'material', 'shell', 'island' or 'vertex-color'."""
+    if state.mesh is None:
+        raise RegionError("Bring in a mesh first.")
+    labels, names = mesh_labels(state.mesh.mesh, state.mesh.topology, kind, tolerance)
+    return regions_from_labels(state, labels, names)
+
+
+def set_bake(state: State, **parts: object) -> State:
+    """Change size, samples or padding of the bake."""
+    bake = BakeSettings.model_validate({**state.project.regions.bake.model_dump(), **parts})
+    return with_regions(state, state.project.regions.model_copy(update={"bake": bake}))
+
+
+def replan_flags(state: State, touching: list[tuple[int, int]]) -> tuple[State, FlagPlan]:
+    """New flag colors for all regions, planned so that no edge between touching ones looks like a third."""
+    regions = state.project.regions.regions
+    plan = plan_flags(len(regions), touching)
+    changed = tuple(r.model_copy(update={"flag": flag}) for r, flag in zip(regions, plan.flags, strict=True))
+    return with_regions(state, state.project.regions.model_copy(update={"regions": changed})), plan
+
+
+def share_shells(state: State, percentages: list[float], seed: int, by_area: bool, apart: bool) -> State:
+    """Share the shells of the mesh out among as many regions as percentages are given."""
+    if state.mesh is None:
+        raise RegionError("Bring in a mesh first.")
+    mesh, topology = state.mesh.mesh, state.mesh.topology
+    areas = np.bincount(topology.shells, weights=np.abs(mesh.uv_areas()), minlength=topology.shell_count)
+    sizes = areas if by_area else np.ones(topology.shell_count)
+    neighbors = near_shells(mesh, topology) if apart else None
+    given = share_out(sizes, percentages, seed, neighbors)
+    names = [f"Share {i + 1}" for i in range(len(percentages))]
+    return regions_from_labels(state, given[topology.shells], names)

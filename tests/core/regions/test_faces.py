@@ -1,0 +1,219 @@
+"""Regions made of faces: baking, sharing out by chance, flag plans, and choosing faces."""
+
+import itertools
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+import pytest
+import trimesh
+from scipy.ndimage import distance_transform_edt
+
+from evenpalette.core.errors import RegionError
+from evenpalette.core.mesh import select
+from evenpalette.core.mesh.mesh import Mesh, build_mesh
+from evenpalette.core.mesh.topology import find_topology
+from evenpalette.core.mesh.uv_coverage import cover_texels
+from evenpalette.core.project.edits import faces
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.bake import FULL_GUTTER, bake_faces, id_map_from
+from evenpalette.core.regions.chance import reached_shares, share_out
+from evenpalette.core.regions.faces import from_runs, to_runs
+from evenpalette.core.regions.flag_plan import CLEARANCE, plan_flags
+from evenpalette.core.regions.touching import touching_regions
+from tests.glsl import apart
+
+
+@pytest.fixture(scope="module")
+def mesh(lantern: State) -> Mesh:
+    assert lantern.mesh is not None
+    return lantern.mesh.mesh
+
+
+@pytest.mark.parametrize("samples", [0, 16, 64])
+def test_the_coverage_of_each_region_is_its_uv_area(mesh: Mesh, samples: int) -> None:
+    """Against the shoelace area, within 0.1%."""
+    baked = bake_faces(mesh, mesh.groups, len(mesh.group_names), size=512, samples=samples, padding_texels=0)
+    areas = np.bincount(mesh.groups, weights=np.abs(mesh.uv_areas()))
+    assert np.abs(baked.areas / areas - 1).max() < 0.001
+
+
+def test_exact_area_on_a_triangle_that_is_smaller_than_a_texel_and_on_mirrored_ones() -> None:
+    tiny = np.array([[[0.30, 0.30], [0.33, 0.30], [0.30, 0.34]]], np.float32)
+    plane = cover_texels(tiny, np.zeros(1, np.int32), 1, 4, 0)[0]
+    assert plane[1, 1] == pytest.approx(0.5 * 0.12 * 0.16, rel=1e-4)
+    mirrored = tiny[:, ::-1]
+    assert np.array_equal(cover_texels(mirrored, np.zeros(1, np.int32), 1, 4, 0)[0], plane)
+
+
+def test_sixteen_samples_agree_with_opengl_at_four_times_the_size(mesh: Mesh) -> None:
+    """OpenGL (Mesa llvmpipe) draws the groups into 1024; four by four of its texels are the 16 samples of one of 256."""
+    assert mesh.uvs is not None
+    uvs = mesh.uvs
+
+    def draw() -> np.ndarray:
+        ctx = moderngl.create_standalone_context(backend="egl")
+        program = ctx.program(
+            "#version 330\nin vec2 p; in float f; flat out float g;"
+            "void main() { g = f; gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }",
+            "#version 330\nflat in float g; out float c; void main() { c = g; }",
+        )
+        vertices = np.concatenate([uvs, np.repeat(mesh.groups, 3).reshape(-1, 3, 1)], -1).astype("f4")
+        target = ctx.framebuffer([ctx.texture((1024, 1024), 1, dtype="f4")])
+        target.clear(-1)
+        target.use()
+        ctx.vertex_array(program, [(ctx.buffer(vertices.tobytes()), "2f 1f", "p", "f")]).render()
+        return np.frombuffer(target.read(components=1, dtype="f4"), np.float32).reshape(1024, 1024)
+
+    drawn = apart(draw)
+    ours = cover_texels(uvs, mesh.groups, 6, 256, 16)
+    for group in range(6):
+        theirs = (drawn == group).reshape(256, 4, 256, 4).mean((1, 3))
+        assert np.abs(ours[group] - theirs).mean() < 1e-3
+        assert (np.abs(ours[group] - theirs) < 0.07).mean() > 0.995
+
+
+def test_padding_takes_the_nearest_region_and_never_a_texel_of_another_island(mesh: Mesh) -> None:
+    """Against scipy.ndimage's exact nearest feature (Felzenszwalb and Huttenlocher 2012)."""
+    count = len(mesh.group_names)
+    bare = bake_faces(mesh, mesh.groups, count, size=256, padding_texels=0)
+    padded = bake_faces(mesh, mesh.groups, count, size=256, padding_texels=6)
+    assert np.array_equal(padded.coverages[:, bare.covered], bare.coverages[:, bare.covered])
+    distance, (rows, columns) = distance_transform_edt(~bare.covered, return_indices=True)
+    inside, outside = (distance > 0) & (distance <= 5.5), distance > 6.6
+    expected = bare.coverages.argmax(0)[rows, columns]
+    assert (padded.coverages.argmax(0) == expected)[inside].mean() > 0.995
+    assert padded.coverages[:, outside].max() == 0
+    assert (bake_faces(mesh, mesh.groups, count, size=256, padding_texels=FULL_GUTTER).coverages.max(0) > 0).all()
+
+
+def test_the_rim_of_an_island_has_no_halo_of_nothing(mesh: Mesh) -> None:
+    baked = bake_faces(mesh, mesh.groups, len(mesh.group_names), size=256)
+    assert (baked.coverages.astype(int).sum(0)[baked.covered] >= 254).all()
+    picture = id_map_from(baked.coverages, ["#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff"])
+    assert picture.shape == (256, 256, 3)
+
+
+def test_what_cannot_be_baked_is_refused_with_a_reason(mesh: Mesh) -> None:
+    labels = mesh.groups
+    assert mesh.uvs is not None
+    for broken, problem in (
+        (replace(mesh, uvs=None), "has no UVs"),
+        (replace(mesh, uvs=np.full_like(mesh.uvs, 0.5)), "one point"),
+        (replace(mesh, uvs=mesh.uvs + np.float32([1, 0])), "other UV tiles .1002"),
+    ):
+        with pytest.raises(RegionError, match=problem):
+            bake_faces(broken, labels, 6, size=64)
+    with pytest.raises(RegionError, match="16 to 8192"):
+        bake_faces(mesh, labels, 6, size=9000)
+    # Faces without area are no reason to refuse: they cover nothing.
+    flat = build_mesh("flat.obj", [[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2], [0, 0, 1]], uvs=np.array([[[0, 0], [1, 0], [0, 1]], [[0, 0], [0, 0], [1, 0]]], np.float32))
+    assert bake_faces(flat, np.array([0, 1], np.int32), 2, size=16).areas[1] == 0
+
+
+def test_shares_are_reached_within_half_of_the_largest_piece_and_repeat_with_the_seed() -> None:
+    sizes = np.random.default_rng(0).uniform(1, 30, 200)
+    for percentages in ([50, 30, 20], [10, 90], [1, 1, 1, 1]):
+        given = share_out(sizes, percentages, 7)
+        wanted = np.array(percentages) / sum(percentages)
+        off = np.abs(reached_shares(sizes, given, len(percentages)) - wanted) * sizes.sum()
+        assert off.max() <= sizes.max() / 2
+    assert share_out(np.ones(12), [1, 1, 1], 5).tolist() == share_out(np.ones(12), [1, 1, 1], 5).tolist()
+    assert share_out(np.ones(40), [1, 1], 5).tolist() != share_out(np.ones(40), [1, 1], 6).tolist()
+
+
+def test_neighbors_differ_where_that_is_possible() -> None:
+    ring = np.array([(i, (i + 1) % 30) for i in range(30)])
+    given = share_out(np.ones(30), [34, 33, 33], 3, ring)
+    assert all(given[a] != given[b] for a, b in ring)
+
+
+def corner_distance(a: str, b: str) -> float:
+    return float(np.linalg.norm(rgb(a) - rgb(b)))
+
+
+def rgb(flag: str) -> np.ndarray:
+    return np.array([int(flag[i : i + 2], 16) for i in (1, 3, 5)], float)
+
+
+@pytest.mark.parametrize(("count", "touching"), [(6, "all"), (14, "ring"), (32, "ring"), (64, None)])
+def test_flags_are_far_apart_and_no_edge_passes_a_third_one(count: int, touching: str | None) -> None:
+    """By brute force: every pair's distance, and 101 points along every edge against every third flag."""
+    pairs = {"all": list(itertools.combinations(range(count), 2)), "ring": [(i, (i + 1) % count) for i in range(count)], None: []}[touching]
+    plan = plan_flags(count, pairs)
+    assert len(set(plan.flags)) == count
+    smallest = min(corner_distance(a, b) for a, b in itertools.combinations(plan.flags, 2))
+    assert plan.smallest_distance == pytest.approx(smallest)
+    nearest = np.inf
+    for a, b in pairs:
+        along = rgb(plan.flags[a]) + np.linspace(0, 1, 101)[:, None] * (rgb(plan.flags[b]) - rgb(plan.flags[a]))
+        for third in set(range(count)) - {a, b}:
+            nearest = min(nearest, float(np.linalg.norm(along - rgb(plan.flags[third]), axis=1).min()))
+    if pairs:
+        assert plan.smallest_clearance == pytest.approx(nearest, abs=3)
+        assert not plan.crossing
+        assert nearest >= CLEARANCE - 1e-6
+
+
+def test_an_impossible_plan_says_by_how_much_it_fails() -> None:
+    plan = plan_flags(30, list(itertools.combinations(range(30), 2)))
+    assert plan.crossing
+    assert plan.smallest_clearance < CLEARANCE
+    with pytest.raises(RegionError, match="1 to 64"):
+        plan_flags(65)
+
+
+def test_touching_regions_are_those_with_a_common_border() -> None:
+    planes = [np.zeros((16, 16), np.uint8) for _ in range(3)]
+    planes[0][:, :5], planes[1][:, 5:9], planes[2][:, 12:] = 255, 255, 255
+    assert touching_regions(planes) == [(0, 1)]
+
+
+def test_choosing_faces_grows_shrinks_and_spreads() -> None:
+    box = trimesh.creation.box().subdivide().subdivide()
+    made = build_mesh("box.ply", box.vertices, box.faces)
+    topology = find_topology(made)
+    start = np.zeros(made.face_count, bool)
+    start[int(np.argmax(made.face_normals()[:, 1]))] = True
+    side = select.spread_by_angle(start, made, topology, 30)
+    assert np.array_equal(side, select.facing(made, np.array([0, 1, 0]), 10))
+    assert side.sum() == made.face_count // 6
+    assert select.spread_by_angle(start, made, topology, 95).all()
+    grown = select.grow(side, topology)
+    assert grown.sum() > side.sum()
+    assert np.array_equal(select.shrink(grown, topology) & side, side)
+    assert np.array_equal(select.combine(side, grown, "intersect"), side)
+    assert not select.combine(grown, grown, "remove").any()
+    assert np.array_equal(from_runs(to_runs(side), made.face_count), side)
+    assert select.whole(start, topology.shells).all()
+
+
+def test_noisy_vertex_colors_group_by_tolerance() -> None:
+    rng = np.random.default_rng(2)
+    ball = trimesh.creation.icosphere(3)
+    half = ball.vertices[:, 0] > 0
+    colors = np.where(half[:, None], [200, 40, 40], [40, 40, 200]) + rng.integers(-4, 5, (len(ball.vertices), 3))
+    corner = np.concatenate([colors / 255, np.ones((len(colors), 1))], 1)[ball.faces]
+    made = build_mesh("ball.ply", ball.vertices, ball.faces, colors=corner)
+    labels = select.vertex_color_labels(made, 24)
+    pure = half[ball.faces].all(1)
+    assert len(np.unique(labels[pure])) == 1
+    assert labels[pure][0] != labels[~half[ball.faces].any(1)][0]
+
+
+def test_assigned_faces_move_from_region_to_region_and_undo_by_keeping_the_state(lantern: State) -> None:
+    state = faces.set_bake(lantern, size=256)
+    assert state.mesh is not None
+    by_shell = faces.regions_from_mesh(replace(state, project=state.project.model_copy(update={"regions": type(state.project.regions)(bake=state.project.regions.bake)})), "material")
+    names = [r.name for r in by_shell.project.regions.regions]
+    assert names == ["Paper", "Frame", "Cap", "Base ring", "Tassel", "Knot"]
+    chosen = faces.face_region_labels(by_shell) == 0
+    first, second = by_shell.region_ids[:2]
+    moved = faces.assign_faces(by_shell, chosen, second)
+    assert not moved.coverages[first].any()
+    assert int(moved.coverages[second].sum(dtype=np.int64)) > int(by_shell.coverages[second].sum(dtype=np.int64))
+    assert by_shell.coverages[first].any()
+    with pytest.raises(RegionError, match="Select some faces"):
+        faces.assign_faces(by_shell, np.zeros_like(chosen), first)
+    with pytest.raises(RegionError, match="made from an image"):
+        faces.assign_faces(lantern, chosen, lantern.region_ids[0])
