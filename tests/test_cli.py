@@ -115,6 +115,30 @@ def test_unmix_names_files_by_flag_and_split_by_letter(id_image: Path, tmp_path:
     assert np.array_equal(read_image(tmp_path / "back.png").pixels, read_image(id_image).pixels)
 
 
+def test_bake_draws_the_materials_of_a_mesh_in_pure_flags(demo_folder: Path, tmp_path: Path) -> None:
+    mesh = next((demo_folder / "mesh").iterdir())
+    out = tmp_path / "id.png"
+    words = [
+        "bake",
+        str(mesh),
+        "--from",
+        "material",
+        "--size",
+        "256",
+        "--samples",
+        "1",
+        "--padding",
+        "8192",
+        "--out",
+        str(out),
+    ]
+    assert main(words) == 0
+    colors = np.unique(read_image(out).pixels.reshape(-1, 3), axis=0)
+    assert len(colors) == 6
+    assert set(colors.reshape(-1).tolist()) == {0, 255}
+    assert main([*words[:2], "--from", "vertex-color", *words[4:]]) == 2
+
+
 def test_gray_by_every_method(id_image: Path, tmp_path: Path) -> None:
     for method in ["red", "green", "blue", "mean", "bt601", "bt709", "luminance", "lightness", "oklab"]:
         assert main(["gray", str(id_image), "--by", method, "--out", str(tmp_path / "g.png")]) == 0

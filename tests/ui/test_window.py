@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import dialogs
+from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.recipe import RecipeBench
 from evenpalette.app.stations.regions import RegionsBench
@@ -341,3 +342,55 @@ def test_no_text_is_cut_at_1280_by_800(hand: Hand) -> None:
                 continue
             needed = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().splitlines())
             assert widget.width() >= needed, f"{station}: '{widget.text()}' is cut"
+
+
+def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None:
+    session, views = hand.session, hand.window.views
+    hand.keys("S")
+    bench = hand.window.benches["regions"]
+    assert isinstance(bench, RegionsBench)
+    assert session.station == "regions"
+    rect = views.form_rect()
+    middle = QPoint(rect.center().x(), rect.center().y())
+    QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=middle)
+    for x in range(0, 60, 6):
+        QTest.mouseMove(views, middle + QPoint(x, 0))
+    QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(60, 0))
+    swept = int(session.faces.sum())
+    assert swept > 20
+    hand.wait(lambda: f"{swept:,} faces selected, 0 of them hidden" in bench.faces._count.text())
+    # Through takes the far side too, and says how much of it cannot be seen.
+    bench.faces._through.setChecked(True)
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=middle)
+    hand.wait(lambda: "hidden" in bench.faces._count.text() and " 0 of them" not in bench.faces._count.text())
+    bench.faces._through.setChecked(False)
+    # A shell on Flat; Shift adds to it.
+    bench.faces._reach.setCurrentText("shell")
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
+    tassel = int(session.faces.sum())
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, hand.at_uv(0.5, 0.8))
+    assert int(session.faces.sum()) > tassel > 100
+    before = session.state
+    bench.faces._new.click()
+    hand.wait(lambda: len(session.state.region_ids) == 8)
+    new = session.state.project.regions.regions[-1]
+    assert session.region == new.id
+    assert session.state.coverages[new.id].max() == 255
+    session.undo()
+    assert session.state is before
+
+
+def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
+    session = hand.session
+    hand.keys("Alt+2")
+    bench = hand.window.benches["regions"]
+    assert isinstance(bench, RegionsBench)
+    bench._from_mesh("material")
+    hand.wait(lambda: len(session.state.region_ids) == 13)
+    dialog = ChanceDialog(session, hand.window)
+    dialog.percentages.setText("60, 40")
+    dialog.share()
+    hand.wait(lambda: "asked 60%" in dialog.result.text())
+    assert len(session.state.region_ids) == 9
+    bench._plan_flags()
+    assert len({r.flag for r in session.state.project.regions.regions}) == 9

@@ -1,5 +1,6 @@
 """Long work off the interface thread, with progress and cancel."""
 
+import contextlib
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -72,7 +73,9 @@ class TaskRunner(QObject):
                 result = task.work(progress)
             except Exception as caught:
                 error = caught
-            self._finished.emit(task, result, error)
+            # The window may have been closed meanwhile; then nobody waits for the result.
+            with contextlib.suppress(RuntimeError):
+                self._finished.emit(task, result, error)
 
         threading.Thread(target=body, daemon=not task.label.startswith("Saving"), name=task.label).start()
         return True

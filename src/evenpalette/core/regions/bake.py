@@ -35,7 +35,7 @@ def check_uvs(mesh: Mesh) -> None:
         raise RegionError(f"{mesh.name} has no UVs, so nothing can be baked. Unwrap it where it was modeled.")
     if np.abs(mesh.uv_areas()).sum() < 1e-9:
         raise RegionError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it where it was modeled.")
-    middles = mesh.uvs.mean(1)
+    middles = mesh.uvs[np.abs(mesh.uv_areas()) > 1e-12].mean(1)
     tiles = np.unique(np.floor(np.stack([middles[:, 0], 1 - middles[:, 1]], -1)).astype(int), axis=0)
     others = [f"{1001 + u + 10 * v}" if 0 <= u < 10 and v >= 0 else f"({u}, {v})" for u, v in tiles if (u, v) != (0, 0)]
     if others:
