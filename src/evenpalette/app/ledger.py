@@ -22,7 +22,6 @@ from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.edits.tone import tint_step_of
-from evenpalette.core.regions.checks import shares
 
 ROW_HEIGHT = 40
 
@@ -39,7 +38,6 @@ class RegionModel(QAbstractListModel):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.shares: dict[str, float] = {}
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
         return 0 if parent.isValid() else len(self._session.state.region_ids)
@@ -52,7 +50,7 @@ class RegionModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return region.name
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"Region {index.row() + 1}, {region.name}, flag {region.flag}, {self.shares.get(region.id, 0):.1%} of the used UV area"
+            return f"Region {index.row() + 1}, {region.name}, flag {region.flag}, {self._session.shares.get(region.id, 0):.1%} of the used UV area"
         return None
 
     def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
@@ -68,9 +66,9 @@ class RegionModel(QAbstractListModel):
 class RegionDelegate(QStyledItemDelegate):
     """Draws chip, name, share and the color the region has now."""
 
-    def __init__(self, session: Session, model: RegionModel) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._session, self._model = session, model
+        self._session = session
 
     def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         return QSize(180, ROW_HEIGHT)
@@ -106,7 +104,7 @@ class RegionDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(theme.TEXT, strong=True))
         painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(index.row() + 1))
         left, right = box.left() + 40, box.right() - 8
-        share = self._model.shares.get(region.id, 0.0)
+        share = self._session.shares.get(region.id, 0.0)
         painter.setFont(theme.font(theme.TEXT))
         painter.setPen(QColor(theme.MUTED))
         painter.drawText(QRectF(right - 50, box.top() + 3, 50, 18), Qt.AlignmentFlag.AlignRight, f"{share:.1%}")
@@ -143,7 +141,7 @@ class Ledger(QWidget):
         self.list = QListView(self)
         self.list.setObjectName("bare")
         self.list.setModel(self.model)
-        self._delegate = RegionDelegate(session, self.model)
+        self._delegate = RegionDelegate(session)
         self.list.setItemDelegate(self._delegate)
         self.list.setMouseTracking(True)
         self.list.setEditTriggers(
@@ -233,10 +231,7 @@ class Ledger(QWidget):
         """Show the regions as they are now."""
         state = self._session.state
         self.model.beginResetModel()
-        self.model.shares = shares(dict(state.coverages), state.used) if state.coverages else {}
         self.model.endResetModel()
-        covered = sum(self.model.shares.values())
-        self._total.setText(f"{min(covered, 9.99):.0%}" if state.region_ids else "")
         self._hint.setVisible(not state.region_ids)
         self.list.setVisible(bool(state.region_ids))
         self._show_selection()
@@ -249,6 +244,9 @@ class Ledger(QWidget):
                 self.list.setCurrentIndex(index)
 
     def _show_findings(self) -> None:
+        covered = sum(self._session.shares.values())
+        self._total.setText(f"{min(covered, 9.99):.0%}" if self._session.state.region_ids else "")
+        self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()
         found = self._session.findings
         self._heading.setText("No findings" if not found else f"{len(found)} finding{'s' if len(found) > 1 else ''}")

@@ -93,22 +93,16 @@ class ProbeBar(QWidget):
         if not state.project.asset.textures:
             return ""
         u, v = self._uv
-        sources = state.working
-        width, height = sources.size
-        x, y = min(width - 1, int(u * width)), min(height - 1, int(v * height))
-        parts = [f"{x}, {y}", f"uv {u:.3f}, {v:.3f}"]
-        covered = [(n, r.name, sources.coverages[n - 1][y, x]) for n, r in enumerate(state.project.regions.regions, 1)]
+        width, height = state.sources.size
+        parts = [f"{min(width - 1, int(u * width))}, {min(height - 1, int(v * height))}", f"uv {u:.3f}, {v:.3f}"]
+        texel = state.sources.at_point(u, v)
+        regions = state.project.regions.regions
+        covered = [(n, r.name, texel.coverages[n - 1][0, 0]) for n, r in enumerate(regions, 1)]
         parts.append("  ".join(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value) or "no region")
-        if state.tone is not None:
-            tone = state.tone.channel(0) if state.tone.size != sources.size else None
-            value = (
-                tone[int(v * tone.shape[0]), int(u * tone.shape[1])]
-                if tone is not None
-                else state.tone.pixels[y, x, 0] / 65535
-            )
-            parts.append(f"tone {value:.3f}")
+        if state.tone is not None and state.base is state.tone:
+            parts.append(f"tone {texel.base.channel(0)[0, 0]:.3f}")
         steps = state.bound_steps(state.project.active_variant)
-        colors = trace(steps, sources, x, y)
+        colors = trace(steps, texel, 0, 0)
         chain = []
         decided, largest = "", 0.0
         for step, before, after in zip(steps, colors, colors[1:], strict=False):

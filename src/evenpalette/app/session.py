@@ -16,6 +16,7 @@ from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.recipe.model import Binding, Step
+from evenpalette.core.regions.checks import shares
 
 #: What of a document can change; views listen for what they show.
 ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY = (
@@ -82,6 +83,8 @@ class Session(QObject):
         self.region: str | None = None
         self.step: str | None = None
         self.findings: list[Finding] = []
+        #: Each region's part of the used UV area, 0..1.
+        self.shares: dict[str, float] = {}
         #: Selected faces, bool (F,); not part of the document.
         self.faces: NDArray[np.bool_] = np.zeros(0, bool)
         self._faces_of: object = None
@@ -229,14 +232,17 @@ class Session(QObject):
     def _find(self) -> None:
         state = self.state
 
-        def done(findings: list[Finding]) -> None:
+        def look() -> tuple[list[Finding], dict[str, float]]:
+            return find_all(state), shares(dict(state.coverages), state.used) if state.coverages else {}
+
+        def done(found: tuple[list[Finding], dict[str, float]]) -> None:
             if self.state.project is state.project:
-                self.findings = findings
+                self.findings, self.shares = found
                 self.findings_changed.emit()
             else:
                 self._findings_timer.start()
 
-        self.tasks.start(Task("Findings", lambda _: find_all(state), done, self._failed, exclusive=False))
+        self.tasks.start(Task("Findings", lambda _: look(), done, self._failed, exclusive=False))
 
     def select_region(self, region: str | None) -> None:
         """Make a region the subject everywhere."""

@@ -42,7 +42,7 @@ def bring_in(session: Session, paths: list[Path]) -> None:
             if path.suffix.lower() in MESH_ENDINGS:
                 state = edit.set_mesh(state, read_mesh(path), str(path))
                 assert state.mesh is not None
-                _ = state.mesh.topology, state.mesh.faces_under_texels
+                state.mesh.prepare()
             else:
                 state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
             progress((index + 1) / len(paths))

@@ -30,6 +30,11 @@ _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
 class MeshView:
     """A mesh with what is computed from it once: topology and the face under each texel."""
 
+    def prepare(self) -> "MeshView":
+        """Compute it all now, where waiting does no harm."""
+        _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
+        return self
+
     def __init__(self, mesh: Mesh) -> None:
         self.mesh = mesh
 

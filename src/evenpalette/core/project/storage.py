@@ -133,7 +133,7 @@ class Storage:
             content = self._bytes(project.mesh_file)
             name = project.asset.mesh.name if project.asset.mesh else Path(project.mesh_file).name
             parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}")
-            mesh = MeshView(replace(parsed, name=name))
+            mesh = MeshView(replace(parsed, name=name)).prepare()
         return State(
             project.model_copy(update={"rasters": {}, "mesh_file": None}),
             mesh, MappingProxyType(textures), MappingProxyType(coverages), tone,

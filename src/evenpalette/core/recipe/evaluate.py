@@ -52,6 +52,21 @@ class Sources:
         sizes = [self.base.size, *((plane.shape[1], plane.shape[0]) for plane in self.coverages)]
         return max(w for w, _ in sizes), max(h for _, h in sizes)
 
+    def at_point(self, u: float, v: float) -> "Sources":
+        """The nearest texel of every source under (u, v), as sources of one texel: what a read-out needs, at any size."""
+
+        def cut(pixels: NDArray) -> NDArray:
+            height, width = pixels.shape[:2]
+            y, x = min(height - 1, max(0, int(v * height))), min(width - 1, max(0, int(u * width)))
+            return np.ascontiguousarray(pixels[y : y + 1, x : x + 1])
+
+        return Sources(
+            Raster(cut(self.base.pixels), self.base.encoding),
+            [cut(plane) for plane in self.coverages],
+            self.overlap,
+            {key: Raster(cut(raster.pixels), raster.encoding) for key, raster in self.textures.items()},
+        )
+
     def at_size(self, width: int, height: int) -> "Sources":
         """The same sources resampled: bilinear up, area-averaged down."""
 
