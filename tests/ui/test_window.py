@@ -11,12 +11,15 @@ from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import dialogs
 from evenpalette.app.stations.chance_dialog import ChanceDialog
+from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.recipe import RecipeBench
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.stations.tones import TonesBench
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.project.edits.asset import replace_texture
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
@@ -207,7 +210,7 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     texture = session.state.project.asset.textures[1]
     bench._from_flags(texture)
     hand.wait(lambda: len(session.state.region_ids) == len(ids))
-    bench._update_source("Edges", edges="thresholds")
+    bench._choose_edges("rgb")
     hand.wait(lambda: bench._near.isVisible())
     hand.type_into(bench._far.field, "120")
     hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
@@ -394,3 +397,41 @@ def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
     assert len(session.state.region_ids) == 9
     bench._plan_flags()
     assert len({r.flag for r in session.state.project.regions.regions}) == 9
+
+
+def test_an_id_map_is_cleaned_and_maps_and_vertex_colors_are_written(hand: Hand, tmp_path: Path) -> None:
+    session = hand.session
+    hand.keys("Alt+2")
+    bench = hand.window.benches["regions"]
+    assert isinstance(bench, RegionsBench)
+    texture = session.state.project.asset.textures[1]
+    dirty = session.state.textures[texture.id].pixels.copy()
+    dirty[(dirty == (255, 0, 0)).all(-1)] = (252, 1, 3)
+    session.apply("dirt", lambda s: replace_texture(s, texture.id, Raster(dirty, Encoding.DATA)))
+    dialog = CleanDialog(session, hand.window)
+    dialog.clean()
+    hand.wait(lambda: "texels made pure" in dialog.result.text())
+    assert (session.state.textures[texture.id].pixels[100, 100] == (255, 0, 0)).all()
+    bench.write_maps(tmp_path)
+    hand.wait(lambda: (tmp_path / "density.exr").exists())
+    bench.write_colors(tmp_path / "lantern.glb")
+    hand.wait(lambda: (tmp_path / "lantern.glb").exists())
+    other = read_mesh(tmp_path / "lantern.glb")
+    assert other.colors is not None
+    bench.take_other(tmp_path / "lantern.glb")
+    hand.wait(lambda: any(r.name.startswith("Color") for r in session.state.project.regions.regions))
+
+
+def test_a_color_is_picked_on_flat_as_a_region(hand: Hand) -> None:
+    session, views = hand.session, hand.window.views
+    hand.keys("Alt+2")
+    bench = hand.window.benches["regions"]
+    assert isinstance(bench, RegionsBench)
+    place = hand.at_uv(0.17, 0.8)
+    QTest.mouseMove(views, place)
+    bench._pick.click()
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=place)
+    hand.wait(lambda: len(session.state.region_ids) == 8)
+    source = session.state.project.regions.regions[-1].source
+    assert source.color == "#ffff00"
+    assert source.seed == pytest.approx((0.17, 0.8), abs=0.01)

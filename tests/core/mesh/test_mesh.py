@@ -9,6 +9,7 @@ import trimesh
 from tests.glsl import apart
 
 from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.maps import mesh_maps
 from evenpalette.core.mesh.rays import RayCaster
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology, uv_edges
@@ -162,3 +163,17 @@ def test_a_stream_of_random_bytes_never_escapes_as_another_error() -> None:
                 broken[place] = rng.integers(0, 256)
             with contextlib.suppress(MeshFileError):
                 parse_mesh(bytes(broken), name)
+
+
+def test_maps_of_a_mesh_say_where_which_way_which_island_and_how_dense() -> None:
+    mesh = parse_mesh(SQUARES, "squares.obj")
+    maps = mesh_maps(mesh, find_topology(mesh), 64, padding_texels=0)
+    # Both squares lie on the same quarter of the texture; the later one shows. It spans x 3 to 4 of a box 0 to 4.
+    here = (0.25, 0.75)
+    y, x = int(here[1] * 64), int(here[0] * 64)
+    assert maps["position"].pixels[y, x] == pytest.approx([3.5078 / 4, 0.4922 / 4, 0], abs=0.003)
+    assert maps["normal"].pixels[y, x] / 65535 * 2 - 1 == pytest.approx([0, 0, 1], abs=1e-4)
+    assert maps["island"].pixels[y, x, 0] == 2
+    # A unit of length is half the texture: 32 texels of 64.
+    assert maps["density"].pixels[y, x, 0] == pytest.approx(32)
+    assert maps["island"].pixels[5, 60, 0] == 0

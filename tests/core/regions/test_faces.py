@@ -2,6 +2,7 @@
 
 import itertools
 from dataclasses import replace
+from pathlib import Path
 
 import moderngl
 import numpy as np
@@ -12,9 +13,12 @@ from tests.glsl import apart
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh import select
+from evenpalette.core.mesh.closest import closest_faces
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
+from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import cover_texels
+from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.project.edits import faces
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.bake import FULL_GUTTER, bake_faces, id_map_from
@@ -235,3 +239,52 @@ def test_assigned_faces_move_from_region_to_region_and_undo_by_keeping_the_state
         faces.assign_faces(by_shell, np.zeros_like(chosen), first)
     with pytest.raises(RegionError, match="made from an image"):
         faces.assign_faces(lantern, chosen, lantern.region_ids[0])
+
+
+def test_regions_come_from_another_mesh_only_when_it_stands_in_the_same_place(lantern: State, tmp_path: Path) -> None:
+    state = faces.set_bake(lantern, size=128)
+    assert state.mesh is not None
+    mesh = state.mesh.mesh
+    # The same lantern as another tool would hand it over: welded otherwise, colored by vertex, no materials.
+    write_vertex_colors(
+        mesh,
+        np.array([rgb(f) for f in ("#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff")], np.uint8)[
+            mesh.groups
+        ],
+        tmp_path / "other.ply",
+    )
+    other = read_mesh(tmp_path / "other.ply")
+    made, moved = faces.regions_from_other(state, other)
+    assert moved.missed == 0
+    labels = faces.face_region_labels(made)
+    for group in range(6):
+        assert len(np.unique(labels[mesh.groups == group])) == 1
+    with pytest.raises(RegionError, match=r"2\.00 times as large"):
+        faces.regions_from_other(state, replace(other, positions=other.positions * 2))
+    with pytest.raises(RegionError, match="stands elsewhere"):
+        faces.regions_from_other(state, replace(other, positions=other.positions + np.float32([3, 0, 0])))
+
+
+@pytest.mark.parametrize("ending", [".ply", ".glb"])
+def test_vertex_colors_are_written_for_other_tools(mesh: Mesh, tmp_path: Path, ending: str) -> None:
+    colors = np.random.default_rng(0).integers(0, 256, (mesh.face_count, 3), np.uint8)
+    write_vertex_colors(mesh, colors, tmp_path / f"out{ending}")
+    back = read_mesh(tmp_path / f"out{ending}")
+    assert back.colors is not None
+    assert back.uvs is not None
+    assert mesh.uvs is not None
+    assert np.abs(back.colors[:, :, :3] * 255 - colors[:, None]).max() < 0.5
+    assert np.abs(back.uvs - mesh.uvs).max() < 1e-6
+
+
+def test_the_closest_face_is_the_one_that_trimesh_finds() -> None:
+    ball = trimesh.creation.icosphere(3)
+    points = np.random.default_rng(1).normal(size=(200, 3)) * 1.5
+    found, distance = closest_faces(build_mesh("ball.ply", ball.vertices, ball.faces), points)
+    # By brute force over all faces, with trimesh's point-to-triangle code.
+    every = [
+        np.linalg.norm(trimesh.triangles.closest_point(ball.triangles, np.tile(p, (len(ball.faces), 1))) - p, axis=1)
+        for p in points
+    ]
+    assert distance == pytest.approx([d.min() for d in every], abs=1e-6)
+    assert all(every[i][found[i]] == pytest.approx(every[i].min(), abs=1e-6) for i in range(len(points)))

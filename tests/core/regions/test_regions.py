@@ -9,6 +9,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.channels import merge_channels, split_channels
 from evenpalette.core.regions.checks import find_gaps_and_overlaps, shares
+from evenpalette.core.regions.clean import clean_id_map
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.model import ChannelSource, FlagSource, Region, RegionSet
@@ -148,3 +149,45 @@ def test_channels_split_and_merge_back() -> None:
     eight = split_channels(Raster(painted_with(true_shares()), Encoding.DATA), "eight")
     assert np.abs(eight["r"] / 255 - true_shares()[0]).mean() < 0.002
     assert list(eight) == list("rgbcmywk")
+
+
+def test_cleaning_makes_pure_removes_specks_and_closes_gaps_but_keeps_soft_edges() -> None:
+    truth = true_shares()
+    image = painted_with(truth)
+    flags = [np.array(f) for f in FLAGS]
+    dirty = image.copy()
+    dirty[(image == flags[0]).all(-1)] = (253, 2, 4)
+    dirty[36:38, 36:38] = (0, 0, 255)
+    used = truth[4] < 0.4
+    dirty[88:91, 48:51] = 0
+    cleaned = clean_id_map(dirty, smallest_texels=12, used=used)
+    assert cleaned.pure["#fd0204"] == "#ff0000"
+    assert cleaned.purified > 1000
+    assert cleaned.specks == 4 + 9
+    assert (cleaned.image[30:44, 30:44] == (255, 0, 0)).all()
+    assert (cleaned.image[86:93, 46:53] == (0, 0, 255)).all()
+    edge = (truth.max(0) < 0.97) & (truth.max(0) > 0.6) & (truth[4] > 0.1)
+    assert np.abs(cleaned.image[edge].astype(int) - image[edge]).mean() < 12
+    gap = image.copy()
+    gap[60:64, 20:60] = 0
+    closed = clean_id_map(gap, smallest_texels=0, used=np.ones(image.shape[:2], bool))
+    assert closed.gaps > 100
+    assert (closed.image.max(-1) > 0).all()
+
+
+def test_a_contiguous_pick_keeps_only_the_piece_around_its_seed() -> None:
+    image = np.zeros((32, 32, 3), np.uint8)
+    image[4:10, 4:10] = image[20:28, 20:28] = (255, 0, 0)
+    textures = {"i": Raster(image, Encoding.DATA)}
+    for contiguous, expected in ((False, 36 + 64), (True, 64)):
+        source = FlagSource(texture="i", color="#ff0000", edges="thresholds", seed=(0.75, 0.75), contiguous=contiguous)
+        plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), textures)["a"]
+        assert int((plane == 255).sum()) == expected
+
+
+def test_thresholds_in_another_metric_make_coverages(lantern: State) -> None:
+    painted = str(lantern.project.tone.painted)
+    source = FlagSource(texture=painted, color="#d06030", edges="thresholds", metric="ciede2000", near=5, far=25)
+    plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), lantern.textures)["a"]
+    paper = lantern.coverages[lantern.region_ids[0]] == 255
+    assert plane[paper].mean() > 4 * plane[~paper].mean()

@@ -46,6 +46,7 @@ class FacesPanel(QWidget):
                 ("Shrink", self._shrink, "Take the rim off the selection"),
                 ("Invert", self._invert, "Select what is not selected"),
                 ("None", self._none, "Select nothing"),
+                ("Facing", self._facing, "Select the faces that look toward you on Form, within 30 degrees"),
                 ("Unassigned", self._unassigned, "Select all faces in no region"),
                 ("Next", self._next, "Take the views to the next face in no region"),
             )
@@ -56,9 +57,9 @@ class FacesPanel(QWidget):
         self._new = button("New region", lambda: self._give(None), tip="Make a region of the selected faces")
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(6)
+        grid.setSpacing(4)
         for index, made in enumerate(self._change.values()):
-            grid.addWidget(made, index // 3, index % 3)
+            grid.addWidget(made, index // 4, index % 4)
         changes = QWidget()
         changes.setLayout(grid)
         layout = column(
@@ -141,6 +142,11 @@ class FacesPanel(QWidget):
 
     def _none(self) -> None:
         self._session.select_faces(np.zeros_like(self._session.faces))
+
+    def _facing(self) -> None:
+        view = self._session.state.mesh
+        if view is not None:
+            self._session.select_faces(select.facing(view.mesh, self._views.camera.axes()[2], 30.0))
 
     def _unassigned(self) -> None:
         self._session.select_faces(edit.face_region_labels(self._session.state) < 0)

@@ -1,19 +1,30 @@
 """Regions: where they come from, how their edges are read, and what happens where they overlap."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
+from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.faces import FacesPanel
+from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.mesh.maps import MAPS, mesh_maps
+from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
+from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.write_colors import write_vertex_colors
+from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import faces as faces_edit
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.regions.bake import check_uvs
 from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, Overlap, Region
 from evenpalette.core.regions.touching import touching_regions
 from evenpalette.gpu.look import Show
@@ -44,7 +55,10 @@ class RegionsBench(QWidget):
             tip="Flag colors or channels of an image, or what the mesh brings along",
         )
         self._pick = button(
-            "Pick a flag", self._start_pick, icon="pipette", tip="Make a region of the ID color you click on"
+            "Pick a color",
+            self._start_pick,
+            icon="pipette",
+            tip="Make a region of the color you click on: of the ID map, or of the painted color where Flat shows it",
         )
         self._overlap = QComboBox()
         for overlap, (word, tip) in OVERLAP_WORDS.items():
@@ -75,14 +89,12 @@ class RegionsBench(QWidget):
         ):
             box.setToolTip(tip)
             box.activated.connect(lambda i, b=box, k=key: self._set_bake(k, b.itemData(i)))
-        self._plan = button(
-            "Plan flag colors",
-            self._plan_flags,
-            tip="New flags, far apart, so that no edge between two looks like a third",
+        self._tools = button(
+            "More ...", self._more, tip="Plan flags, clean an ID map, write vertex colors or maps of the mesh"
         )
         left = column(
             label("Regions", "heading"), row(self._sources, self._pick, None, spacing=6),
-            row(label("overlap", "note"), self._overlap, None, self._plan, spacing=6),
+            row(label("overlap", "note"), self._overlap, None, self._tools, spacing=6),
             row(label("bake", "note"), self._bake_size, self._samples, self._padding, spacing=4), self._facts, None,
         )  # fmt: skip
         left.setFixedWidth(304)
@@ -96,9 +108,15 @@ class RegionsBench(QWidget):
         self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
         self._edges = QComboBox()
         self._edges.addItem("exact shares", "shares")
-        self._edges.addItem("near and far thresholds", "thresholds")
+        self._edges.addItem("thresholds in RGB", "rgb")
+        self._edges.addItem("thresholds in CIEDE2000", "ciede2000")
+        self._edges.addItem("thresholds in OKLab", "oklab")
         self._edges.setToolTip("Exact shares: edge texels are solved as mixtures of the flags beside them")
-        self._edges.activated.connect(lambda i: self._update_source("Edges", edges=self._edges.itemData(i)))
+        self._edges.activated.connect(lambda i: self._choose_edges(str(self._edges.itemData(i))))
+        self._contiguous = QCheckBox("contiguous")
+        self._contiguous.setToolTip("Only the connected piece around the texel that was picked")
+        self._contiguous.clicked.connect(lambda on: self._update_source("Contiguous", contiguous=on))
+        self._edges_row = row(self._edges, self._contiguous, None, spacing=6)
         self._near, self._far = ValueSlider(0, 442), ValueSlider(0, 442)
         self._near.setToolTip("Up to this distance the coverage is full (8-bit RGB, 0 to 442)")
         self._far.setToolTip("From this distance on there is none")
@@ -118,7 +136,7 @@ class RegionsBench(QWidget):
         self._labels = {}
         for line, (text, widget) in enumerate((
             ("Name", self._name), ("Flag color", self._flag), ("Made from", self._from), ("Image color", self._color),
-            ("Edges", self._edges), ("Near", self._near), ("Far", self._far),
+            ("Edges", self._edges_row), ("Near", self._near), ("Far", self._far),
         )):  # fmt: skip
             self._labels[text] = label(text, "note")
             grid.addWidget(self._labels[text], line, 0)
@@ -151,7 +169,7 @@ class RegionsBench(QWidget):
         """Show the selected region as it is now."""
         state, region = self._session.state, self._region()
         self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(state.project.regions.overlap))
-        self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP)))
+        self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP, Role.PAINTED)))
         bake = state.project.regions.bake
         for box, value in (
             (self._bake_size, bake.size),
@@ -163,7 +181,7 @@ class RegionsBench(QWidget):
         self._order.setVisible(region is not None)
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
-            self._facts.setText(f"{len(state.region_ids)} regions, coverages {width} x {height}")
+            self._facts.setText(f"{len(state.region_ids)} regions, {width} x {height}")
         else:
             self._facts.setText("")
         if region is None:
@@ -177,7 +195,7 @@ class RegionsBench(QWidget):
         is_flag = isinstance(region.source, FlagSource)
         for widget, text in (
             (self._color, "Image color"),
-            (self._edges, "Edges"),
+            (self._edges_row, "Edges"),
             (self._near, "Near"),
             (self._far, "Far"),
         ):
@@ -187,7 +205,12 @@ class RegionsBench(QWidget):
         if isinstance(region.source, FlagSource):
             self._from.setText(name)
             self._color.set_color(region.source.color)
-            self._edges.setCurrentIndex(self._edges.findData(region.source.edges))
+            soft = region.source.edges == "thresholds"
+            self._edges.setCurrentIndex(self._edges.findData(region.source.metric if soft else "shares"))
+            self._contiguous.setChecked(region.source.contiguous)
+            self._contiguous.setVisible(region.source.seed is not None)
+            for slider in (self._near, self._far):
+                slider.set_range(0, 442 if region.source.metric == "rgb" else 100)
             self._near.set_value(region.source.near)
             self._far.set_value(region.source.far)
         elif isinstance(region.source, FacesSource):
@@ -214,6 +237,9 @@ class RegionsBench(QWidget):
             action = menu.addAction(text, lambda k=kind: self._from_mesh(k))  # type: ignore[misc]
             assert action is not None
             action.setEnabled(view is not None and (kind != "vertex-color" or view.mesh.colors is not None))
+        other = menu.addAction("Another mesh of the same shape ...", self._ask_other)
+        assert other is not None
+        other.setEnabled(view is not None)
         chance = menu.addAction("Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec())
         assert chance is not None
         chance.setEnabled(view is not None)
@@ -221,6 +247,103 @@ class RegionsBench(QWidget):
 
     def _from_mesh(self, kind: str) -> None:
         self._session.run(f"Regions: {_MESH_WORDS[kind].lower()}", lambda s, _: faces_edit.regions_from_mesh(s, kind))
+
+    def _ask_other(self) -> None:
+        pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)
+        path, _ = QFileDialog.getOpenFileName(self, "Another mesh of the same shape", "", f"Meshes ({pattern})")
+        if path:
+            self.take_other(Path(path))
+
+    def take_other(self, path: Path) -> None:
+        """Take the regions of another mesh that stands in the same place."""
+        missed = [0]
+
+        def work(state: State, _: Progress) -> State:
+            made, moved = faces_edit.regions_from_other(state, read_mesh(path))
+            missed[0] = moved.missed
+            return made
+
+        def then() -> None:
+            if missed[0]:
+                self._session.said.emit(
+                    f"{missed[0]:,} faces have nothing near in {path.name} and stay unassigned", True
+                )
+
+        self._session.run(f"Regions of {path.name}", work, then)
+
+    def _ask_write(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Write the flags as vertex colors", "regions.glb", "Meshes (*.glb *.ply)"
+        )
+        if path:
+            self.write_colors(Path(path))
+
+    def write_colors(self, path: Path) -> None:
+        """Write the mesh with the regions' flags as vertex colors."""
+        state = self._session.state
+
+        def work(_: Progress) -> None:
+            assert state.mesh is not None
+            write_vertex_colors(state.mesh.mesh, faces_edit.flag_of_faces(state), path)
+
+        def failed(error: Exception) -> None:
+            self._session.said.emit(str(error), True)
+
+        self._session.tasks.start(
+            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), failed)
+        )
+
+    def _more(self) -> None:
+        menu = QMenu(self)
+        state = self._session.state
+        for text, action, ready in (
+            ("Plan flag colors", self._plan_flags, bool(state.region_ids)),
+            (
+                "Clean an ID map ...",
+                lambda: CleanDialog(self._session, self).exec(),
+                bool(state.project.asset.with_role(Role.ID_MAP)),
+            ),
+            (
+                "Write the flags as vertex colors ...",
+                self._ask_write,
+                state.mesh is not None and bool(state.region_ids),
+            ),
+            ("Write maps of the mesh ...", self._ask_maps, state.mesh is not None),
+        ):
+            made = menu.addAction(text, action)
+            assert made is not None
+            made.setEnabled(ready)
+        menu.exec(self._tools.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def _ask_maps(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "Folder for position, normal, island and density")
+        if path:
+            self.write_maps(Path(path))
+
+    def write_maps(self, folder: Path) -> None:
+        """Write position and density as OpenEXR, normal and island as 16-bit PNG, at the size of the bake."""
+        state = self._session.state
+
+        def work(progress: Progress) -> None:
+            assert state.mesh is not None
+            bake = state.project.regions.bake
+            check_uvs(state.mesh.mesh)
+            maps = mesh_maps(state.mesh.mesh, state.mesh.topology, bake.size, bake.padding_texels)
+            for done, (name, raster) in enumerate(maps.items(), 1):
+                write_image(raster, folder / f"{name}{'.exr' if raster.pixels.dtype.kind == 'f' else '.png'}")
+                progress(done / len(maps))
+
+        def failed(error: Exception) -> None:
+            self._session.said.emit(str(error), True)
+
+        self._session.tasks.start(
+            Task(
+                "Writing maps",
+                work,
+                lambda _: self._session.said.emit(f"Wrote {', '.join(MAPS)} to {folder}", False),
+                failed,
+            )
+        )
 
     def _set_bake(self, key: str, value: int) -> None:
         self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
@@ -248,13 +371,21 @@ class RegionsBench(QWidget):
         self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id))
 
     def _start_pick(self) -> None:
-        maps = self._session.state.project.asset.with_role(Role.ID_MAP)
-        if not maps:
+        texture = self._pick_texture()
+        if texture is None:
             return
+        self._views.start_pick(lambda _: self._take_flag(texture.id))
         self._session.said.emit(
-            "Click on Flat or Form; the color of the ID map there becomes a region. Esc to stop", False
+            f"Click on Flat or Form; the color of {texture.name} there becomes a region. Esc to stop", False
         )
-        self._views.start_pick(lambda _: self._take_flag(maps[0].id))
+
+    def _pick_texture(self) -> Texture | None:
+        """What colors are picked from: the painted color where Flat shows it, else the first ID map."""
+        asset = self._session.state.project.asset
+        if self._views.flat_stage.currentData() is Show.PAINTED:
+            return asset.texture(self._session.state.project.tone.painted)
+        maps = asset.with_role(Role.ID_MAP)
+        return maps[0] if maps else None
 
     def _take_flag(self, texture_id: str) -> None:
         """The stored color of the ID map under the pointer, not the drawn one, which is filtered."""
@@ -262,8 +393,7 @@ class RegionsBench(QWidget):
             return
         u, v = self._views.pointer
         color = edit.stored_color(self._session.state, texture_id, u, v)
-        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color))
-        self._views.flat_stage.setCurrentIndex(self._views.flat_stage.findData(Show.ID))
+        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v)))
 
     def _update(self, text: str, key: str = "", **parts: object) -> None:
         if region := self._session.region:
@@ -283,6 +413,14 @@ class RegionsBench(QWidget):
             )
 
         self._session.run_latest(text, change, f"source {region.id} {sorted(parts)}")
+
+    def _choose_edges(self, choice: str) -> None:
+        """How edges are read: exact shares, or thresholds in a metric, which start at values that suit it."""
+        if choice == "shares":
+            self._update_source("Edges", edges="shares")
+            return
+        near, far = (48.0, 208.0) if choice == "rgb" else (5.0, 25.0)
+        self._update_source("Edges", edges="thresholds", metric=choice, near=near, far=far)
 
     def _rename(self) -> None:
         region = self._region()

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,6 +9,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
+from evenpalette.core.raster.padding import nearest_covered
 
 SMALLEST, LARGEST = 16, 8192
 #: Padding by this many texels or more fills the whole gutter.
@@ -68,27 +68,12 @@ def bake_faces(
     total = raw.sum(0)
     covered = total > 1e-6
     planes = np.zeros((count, size, size), np.uint8)
-    nearest = _nearest_covered(covered, padding_texels)
+    source = nearest_covered(covered, padding_texels)
     scale = np.divide(255, total, out=np.zeros_like(total), where=covered)
     for region in range(count):
         plane = np.rint(raw[region] * scale).astype(np.uint8)
-        if nearest is not None:
-            plane = plane.reshape(-1)[nearest]
-        planes[region] = plane
+        planes[region] = plane.reshape(-1)[source]
     return Bake(planes, covered, areas)
-
-
-def _nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[np.int64] | None:
-    """For each texel the flat index it takes its value from: its own, or the nearest covered one within reach."""
-    if padding_texels <= 0 or covered.all() or not covered.any():
-        return None
-    distance, labels = cv2.distanceTransformWithLabels(
-        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    source = np.zeros(int(labels.max()) + 1, np.int64)
-    source[labels[covered]] = np.flatnonzero(covered)
-    own = np.arange(covered.size).reshape(covered.shape)
-    return np.where((distance <= padding_texels) & ~covered, source[labels], own)
 
 
 def id_map_from(coverages: NDArray[np.uint8], flags: list[str]) -> NDArray[np.uint8]:

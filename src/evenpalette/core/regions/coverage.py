@@ -14,7 +14,7 @@ from evenpalette.core.regions.bake import bake_faces
 from evenpalette.core.regions.faces import face_labels
 from evenpalette.core.regions.flags import find_flags, to_rgb8
 from evenpalette.core.regions.model import BakeSettings, ChannelSource, FacesSource, FlagSource, Overlap, RegionSet
-from evenpalette.core.regions.pick import pick_coverages
+from evenpalette.core.regions.pick import keep_contiguous, pick_by_color, pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
 Planes = dict[str, NDArray[np.uint8]]
@@ -61,6 +61,22 @@ def _face_planes(faces: list[tuple[str, FacesSource]], settings: BakeSettings, m
 def _flag_planes(raster: Raster, sources: list[FlagSource], edges: str) -> NDArray[np.uint8]:
     image = to_rgb8(raster.pixels)
     colors: list[tuple[int, ...]] = [tuple(parse_hex(source.color)) for source in sources]
+    stack = _picked_planes(raster, image, colors, sources, edges)
+    for plane, source in zip(stack, sources, strict=True):
+        if source.contiguous and source.seed is not None:
+            keep_contiguous(plane, source.seed)
+    return stack
+
+
+def _picked_planes(
+    raster: Raster, image: NDArray[np.uint8], colors: list[tuple[int, ...]], sources: list[FlagSource], edges: str
+) -> NDArray[np.uint8]:
+    if edges == "thresholds" and any(source.metric != "rgb" for source in sources):
+        picked = [
+            pick_by_color(image, (color[0], color[1], color[2]), s.near, s.far, s.metric)
+            for color, s in zip(colors, sources, strict=True)
+        ]
+        return np.rint(resolve_overlap(np.stack(picked), Overlap.EXCLUSIVE) * 255).astype(np.uint8)
     if edges == "thresholds":
         return pick_coverages(image, colors, [s.near for s in sources], [s.far for s in sources])
     wanted = np.array(colors)

@@ -20,7 +20,7 @@ class Overlap(StrEnum):
 class FlagSource(Stored):
     """Coverage from a flag color of an ID image.
 
-    `thresholds`: 1 up to `near`, 0 from `far`, linear between (Euclidean distance in 8-bit encoded RGB).
+    `thresholds`: 1 up to `near`, 0 from `far`, linear between, in the metric (8-bit RGB, CIEDE2000, OKLab times 100).
     `shares`: edge texels are solved as mixtures of the flags found beside them.
     """
 
@@ -28,6 +28,10 @@ class FlagSource(Stored):
     texture: str
     color: str
     edges: Literal["thresholds", "shares"] = "shares"
+    metric: Literal["rgb", "ciede2000", "oklab"] = "rgb"
+    #: Where the color was picked, (u, v); with `contiguous` only the connected piece around it is taken.
+    seed: tuple[float, float] | None = None
+    contiguous: bool = False
     near: float = Field(48.0, ge=0, le=442)
     far: float = Field(208.0, ge=0, le=442)
 

@@ -5,6 +5,7 @@ Coverage is 1 up to `near`, 0 from `far`, and linear between; distances are Eucl
 
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
@@ -102,3 +103,11 @@ def pick_by_color(
     if far <= near:
         return (distances <= near).astype(np.float32)
     return np.clip((np.float32(far) - distances) / np.float32(far - near), 0, 1).astype(np.float32)
+
+
+def keep_contiguous(coverage: NDArray[np.uint8], seed: tuple[float, float]) -> None:
+    """Clear, in place, everything but the connected piece of a coverage (height, width) that holds the (u, v) `seed`."""
+    height, width = coverage.shape
+    y, x = min(height - 1, max(0, int(seed[1] * height))), min(width - 1, max(0, int(seed[0] * width)))
+    _, labels = cv2.connectedComponents((coverage > 0).astype(np.uint8), connectivity=8)
+    coverage[(labels != labels[y, x]) | (labels[y, x] == 0)] = 0

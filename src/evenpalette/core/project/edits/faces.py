@@ -3,7 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits.regions import free_region_name, with_regions
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.chance import share_out
@@ -12,6 +15,7 @@ from evenpalette.core.regions.flag_plan import FlagPlan, plan_flags
 from evenpalette.core.regions.flags import MAX_FLAGS, next_flag
 from evenpalette.core.regions.mesh_sources import mesh_labels, near_shells
 from evenpalette.core.regions.model import BakeSettings, FacesSource, Region
+from evenpalette.core.regions.transfer import Transfer, transfer_labels
 
 
 def face_region_labels(state: State) -> NDArray[np.int32]:
@@ -72,6 +76,39 @@ def regions_from_mesh(state: State, kind: str, tolerance: float = 24.0) -> State
         raise RegionError("Bring in a mesh first.")
     labels, names = mesh_labels(state.mesh.mesh, state.mesh.topology, kind, tolerance)
     return regions_from_labels(state, labels, names)
+
+
+def regions_from_other(state: State, other: Mesh) -> tuple[State, Transfer]:
+    """Regions of another mesh of the same shape: its vertex colors if it has any, else its material groups.
+
+    Raises RegionError when the two do not stand in the same place, or nothing of the other is near.
+    """
+    if state.mesh is None:
+        raise RegionError("Bring in a mesh first.")
+    kind = "vertex-color" if other.colors is not None else "material"
+    labels, names = mesh_labels(other, find_topology(other), kind)
+    moved = transfer_labels(state.mesh.mesh, other, labels)
+    kept = np.unique(moved.labels[moved.labels >= 0])
+    if not len(kept):
+        raise RegionError(f"No face of {other.name} is near. Does it have the same shape?")
+    dense = np.searchsorted(kept, moved.labels).astype(np.int32)
+    return regions_from_labels(state, np.where(moved.labels >= 0, dense, -1), [names[i] for i in kept]), moved
+
+
+def flag_of_faces(state: State) -> NDArray[np.uint8]:
+    """The flag color of each face, uint8 (F, 3); for regions of an image the one that covers its middle, black for none."""
+    if state.mesh is None or state.mesh.mesh.uvs is None:
+        raise RegionError("Bring in a mesh first.")
+    labels = face_region_labels(state)
+    planes = list(state.sources.coverages)
+    if planes:
+        height, width = planes[0].shape
+        middle = state.mesh.mesh.uvs.mean(1) % 1.0
+        x, y = (middle[:, 0] * width).astype(int) % width, (middle[:, 1] * height).astype(int) % height
+        here = np.stack([plane[y, x] for plane in planes])
+        labels = np.where(labels < 0, np.where(here.max(0) >= 128, here.argmax(0), -1), labels)
+    table = np.array([parse_hex(region.flag) for region in state.project.regions.regions] + [(0, 0, 0)], np.uint8)
+    return np.asarray(table[labels])
 
 
 def set_bake(state: State, **parts: object) -> State:

@@ -9,6 +9,9 @@ from numpy.typing import NDArray
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.regions.clean import clean_id_map
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag, to_rgb8
 from evenpalette.core.regions.model import (
@@ -74,13 +77,20 @@ def regions_from_id_map(state: State, texture_id: str) -> State:
     return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
 
 
-def add_flag_region(state: State, texture_id: str, color: str, near: float = 48.0, far: float = 208.0) -> State:
-    """Add a region picked by its color with near and far thresholds."""
+def add_flag_region(
+    state: State,
+    texture_id: str,
+    color: str,
+    seed: tuple[float, float] | None = None,
+    near: float = 48.0,
+    far: float = 208.0,
+) -> State:
+    """Add a region picked by its color with near and far thresholds; seed: where it was picked, (u, v)."""
     regions = list(state.project.regions.regions)
     taken = [region.flag for region in regions]
     pure = nearest_pure(color)
     chip = pure if pure not in taken and pure != "#000000" else next_flag(taken)
-    source = FlagSource(texture=texture_id, color=color, edges="thresholds", near=near, far=far)
+    source = FlagSource(texture=texture_id, color=color, edges="thresholds", seed=seed, near=near, far=far)
     regions.append(Region(id=new_id("region"), name=free_region_name(regions), flag=chip, source=source))
     return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
 
@@ -146,6 +156,27 @@ def free_region_name(regions: list[Region], wanted: str = "") -> str:
     while f"{wanted or 'Region'} {number}" in names:
         number += 1
     return f"{wanted or 'Region'} {number}"
+
+
+def clean_texture(state: State, texture_id: str, smallest_texels: int, close_gaps: bool) -> tuple[State, str]:
+    """Mend an ID image in place (undo brings the old one back), follow with the regions made from it, and report."""
+    raster = state.textures[texture_id]
+    used = used_mask(state.mesh.faces_under_texels, (raster.height, raster.width)) if state.mesh else None
+    cleaned = clean_id_map(raster.pixels, smallest_texels=smallest_texels, close_gaps=close_gaps, used=used)
+    textures = {**state.textures, texture_id: Raster(cleaned.image, raster.encoding)}
+    regions = tuple(
+        region.model_copy(
+            update={"source": region.source.model_copy(update={"color": cleaned.pure[region.source.color]})}
+        )
+        if isinstance(region.source, FlagSource)
+        and region.source.texture == texture_id
+        and region.source.color in cleaned.pure
+        else region
+        for region in state.project.regions.regions
+    )
+    state = replace(state, textures=MappingProxyType(textures))
+    state = state.with_project(regions=state.project.regions.model_copy(update={"regions": regions}))
+    return recompute_coverages(state), cleaned.report()
 
 
 def stored_color(state: State, texture_id: str, u: float, v: float) -> str:

@@ -1,0 +1,103 @@
+"""Mending an ID image: pure flags, no specks or holes, no gaps on used texels."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.regions.flags import FoundFlag, find_flags, to_rgb8
+from evenpalette.core.regions.unmix import unmix
+
+
+@dataclass(frozen=True)
+class Cleaned:
+    """image: uint8 (height, width, 3). pure: old flag to the one that took its place. Counts are texels changed."""
+
+    image: NDArray[np.uint8]
+    pure: dict[str, str]
+    purified: int
+    specks: int
+    gaps: int
+
+    def report(self) -> str:
+        """What was done, in one line."""
+        return (
+            f"{self.purified:,} texels made pure, {self.specks:,} in specks and holes given to their surroundings, "
+            f"{self.gaps:,} gaps closed"
+        )
+
+
+def clean_id_map(
+    pixels: NDArray, *, smallest_texels: int = 16, close_gaps: bool = True, used: NDArray[np.bool_] | None = None
+) -> Cleaned:
+    """Mend an ID image; antialiased edges keep their shares.
+
+    pixels: (height, width, 1..4), stored values. Every texel is solved as shares of the flags beside it and put
+    together again from the pure flags. Connected pieces of one flag below `smallest_texels` (0 keeps all), the
+    background's too, go to the nearest kept flag. With `close_gaps`, background on `used` texels (bool, same size; all
+    where None is given nothing is closed) goes to the nearest region. Raises RegionError when it is no ID image.
+    """
+    image = to_rgb8(pixels)
+    flags = find_flags(pixels)
+    pure = [flag.pure if not flag.is_background else "#000000" for flag in flags]
+    shares = unmix(image, [parse_hex(flag.color) for flag in flags])
+    before = _compose(shares, pure)
+    purified = int((before != image).any(-1).sum())
+    specks = _give_away(shares, _small_pieces(shares, smallest_texels)) if smallest_texels > 0 else 0
+    gaps = 0
+    if close_gaps and used is not None:
+        gaps = _close(shares, flags, used)
+    names = {flag.color: new for flag, new in zip(flags, pure, strict=True)}
+    return Cleaned(_compose(shares, pure), names, purified, specks, gaps)
+
+
+def _compose(shares: NDArray[np.uint8], flags: Sequence[str]) -> NDArray[np.uint8]:
+    picture = np.zeros((*shares.shape[1:], 3), np.float32)
+    for plane, flag in zip(shares, flags, strict=True):
+        picture += plane[..., None] * (np.array(parse_hex(flag), np.float32) / 255)
+    return np.clip(np.rint(picture), 0, 255).astype(np.uint8)
+
+
+def _small_pieces(shares: NDArray[np.uint8], smallest: int) -> NDArray[np.bool_]:
+    """Texels of connected pieces (by the largest share) that are smaller than wanted."""
+    owner = shares.argmax(0)
+    small = np.zeros(owner.shape, bool)
+    for index in range(len(shares)):
+        _, labels, stats, _ = cv2.connectedComponentsWithStats((owner == index).astype(np.uint8), connectivity=8)
+        tiny = stats[:, cv2.CC_STAT_AREA] < smallest
+        tiny[0] = False
+        small |= tiny[labels]
+    return small
+
+
+def _give_away(shares: NDArray[np.uint8], lost: NDArray[np.bool_], allowed: NDArray[np.bool_] | None = None) -> int:
+    """Give texels wholly to the flag of the nearest texel that may give one; returns how many. Changes `shares`."""
+    givers = ~cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) if allowed is None else allowed
+    if not lost.any() or not givers.any():
+        return 0
+    _, labels = cv2.distanceTransformWithLabels(
+        (~givers).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    owner = shares.argmax(0)
+    table = np.zeros(int(labels.max()) + 1, np.int64)
+    table[labels[givers]] = owner[givers]
+    taker = table[labels]
+    # The soft rim of a speck goes with it.
+    rim = (
+        cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~givers if allowed is None else lost
+    )
+    shares[:, rim] = 0
+    rows, columns = np.nonzero(rim)
+    shares[taker[rows, columns], rows, columns] = 255
+    return int(lost.sum())
+
+
+def _close(shares: NDArray[np.uint8], flags: list[FoundFlag], used: NDArray[np.bool_]) -> int:
+    background = [i for i, flag in enumerate(flags) if flag.is_background]
+    if not background:
+        return 0
+    empty = np.isin(shares.argmax(0), background)
+    return _give_away(shares, empty & used, ~empty)
