@@ -26,7 +26,7 @@ def slider() -> None:
     QTest.qWaitForWindowExposed(window)
     window.open_demo(into=Path(tempfile.mkdtemp()))
     end = time.monotonic() + 30
-    while time.monotonic() < end and (not window.session.state.region_ids or window.views._pictures):
+    while time.monotonic() < end and (not window.session.state.region_ids or (not window.views.pictures.is_empty)):
         QTest.qWait(30)
     QTest.qWait(500)
     session, views = window.session, window.views

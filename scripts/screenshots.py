@@ -30,7 +30,9 @@ class Photographer:
         """Wait until work and small pictures are done."""
         end = time.monotonic() + 30
         QTest.qWait(150)
-        while time.monotonic() < end and (not self.window.session.tasks.is_idle or self.window.views._pictures):
+        while time.monotonic() < end and (
+            not self.window.session.tasks.is_idle or not self.window.views.pictures.is_empty
+        ):
             QTest.qWait(30)
         QTest.qWait(400)
 

@@ -1,7 +1,7 @@
 """The ledger: the regions, always there; the selected one is the subject everywhere. Below it, what is wrong."""
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QLineEdit,
@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label, row
+from evenpalette.app.widgets.basics import label, list_actions, row
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.edits.tone import tint_step_of
 
@@ -180,19 +180,15 @@ class Ledger(QWidget):
         self.refresh()
 
     def _make_actions(self) -> None:
-        self.actions_: list[QAction] = []
-        for text, keys, action in (
-            ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
-            ("Move up", "Alt+Up", lambda: self._move(-1)),
-            ("Move down", "Alt+Down", lambda: self._move(1)),
-            ("Remove region", "Del", self._remove),
-        ):
-            made = QAction(text, self)
-            made.setShortcut(keys)
-            made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-            made.triggered.connect(lambda _checked=False, a=action: a())
-            self.list.addAction(made)
-            self.actions_.append(made)
+        self.actions_ = list_actions(
+            self.list,
+            [
+                ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
+                ("Move up", "Alt+Up", lambda: self._move(-1)),
+                ("Move down", "Alt+Down", lambda: self._move(1)),
+                ("Remove region", "Del", self._remove),
+            ],
+        )
 
     def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
         if self.list.indexAt(place).isValid():

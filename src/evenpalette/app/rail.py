@@ -1,7 +1,7 @@
 """The variant rail: live pictures of the variants; the active one is what the views show."""
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QColor, QImage, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QLineEdit,
@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label, row, tool
+from evenpalette.app.widgets.basics import label, list_actions, row, tool
 from evenpalette.core.project.edits import variants as edit
 
 PICTURE = (104, 64)
@@ -153,22 +153,18 @@ class VariantRail(QWidget):
         self.refresh()
 
     def _make_actions(self) -> None:
-        self.actions_: list[QAction] = []
-        for text, keys, action in (
-            ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
-            ("Derive a variant", "Ctrl+D", self.derive),
-            ("Duplicate", "Ctrl+Shift+D", self.duplicate),
-            ("Reset to its parent", "Ctrl+Backspace", self.reset),
-            ("Move up", "Alt+Up", lambda: self._move(-1)),
-            ("Move down", "Alt+Down", lambda: self._move(1)),
-            ("Delete variant", "Del", self.remove),
-        ):
-            made = QAction(text, self)
-            made.setShortcut(keys)
-            made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-            made.triggered.connect(lambda _checked=False, a=action: a())
-            self.list.addAction(made)
-            self.actions_.append(made)
+        self.actions_ = list_actions(
+            self.list,
+            [
+                ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
+                ("Derive a variant", "Ctrl+D", self.derive),
+                ("Duplicate", "Ctrl+Shift+D", self.duplicate),
+                ("Reset to its parent", "Ctrl+Backspace", self.reset),
+                ("Move up", "Alt+Up", lambda: self._move(-1)),
+                ("Move down", "Alt+Down", lambda: self._move(1)),
+                ("Delete variant", "Del", self.remove),
+            ],
+        )
 
     def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
         index = self.list.indexAt(place)

@@ -9,13 +9,14 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.face_tool import FaceTool
+from evenpalette.app.picture_queue import PictureQueue
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row
 from evenpalette.core.mesh.uv_raster import barycentric
@@ -44,7 +45,7 @@ class TwinViews(QOpenGLWidget):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session = session
+        self.session = session
         self.setMinimumSize(480, 260)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -62,9 +63,7 @@ class TwinViews(QOpenGLWidget):
         self._drag_from = QPointF()
         self._moved = False
         self._pick: Callable[[str], None] | None = None
-        self._pictures: dict[object, tuple[Look, tuple[int, int], Callable[[QImage], None]]] = {}
-        self._picture_timer = QTimer(self, singleShot=True, interval=60)
-        self._picture_timer.timeout.connect(self._draw_pictures)
+        self.pictures = PictureQueue(self)
         self._stale = True
         self._framed: object = None
         self._chosen_stale = True
@@ -144,7 +143,7 @@ class TwinViews(QOpenGLWidget):
 
     def look(self, stage: Show, *, lit: bool = True) -> Look:
         """What a view shows of the active variant."""
-        session = self._session
+        session = self.session
         ids = session.state.region_ids
         region = ids.index(session.region) if session.region in ids else -1
         return Look(
@@ -191,7 +190,7 @@ class TwinViews(QOpenGLWidget):
 
     def frame_all(self) -> None:
         """Show the whole model and the whole texture."""
-        mesh = self._session.state.mesh
+        mesh = self.session.state.mesh
         if mesh is not None:
             self.camera = OrbitCamera.around(*mesh.mesh.bounds)
         self.plane = PlaneView()
@@ -208,7 +207,7 @@ class TwinViews(QOpenGLWidget):
         """The next click on a view gives the color that is shown there."""
         self._pick = callback
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self._session.said.emit("Click on a view to take its color; Esc to stop", False)
+        self.session.said.emit("Click on a view to take its color; Esc to stop", False)
 
     def _on_faces(self) -> None:
         self._chosen_stale = True
@@ -217,7 +216,7 @@ class TwinViews(QOpenGLWidget):
     def faces_around(self, place: QPointF, radius: float, *, through: bool) -> NDArray[np.int64]:
         """Faces under a round spot of the widget: on Form those that show there (with `through` hidden ones too), on
         Flat those that lie there."""
-        view, scene = self._session.state.mesh, self.scene
+        view, scene = self.session.state.mesh, self.scene
         if view is None or scene is None or view.mesh.uvs is None:
             return np.empty(0, np.int64)
         if self.flat_rect().contains(place.toPoint()):
@@ -239,7 +238,7 @@ class TwinViews(QOpenGLWidget):
         return np.unique(found[found >= 0]).astype(np.int64)
 
     def _faces_on_flat(self, place: QPointF, radius: float) -> NDArray[np.int64]:
-        view, flat = self._session.state.mesh, self.flat_rect()
+        view, flat = self.session.state.mesh, self.flat_rect()
         assert view is not None
         faces = view.faces_under_texels
         size = faces.shape[0]
@@ -257,7 +256,7 @@ class TwinViews(QOpenGLWidget):
 
     def count_hidden(self) -> int:
         """How many selected faces Form does not show from here."""
-        chosen = self._session.faces
+        chosen = self.session.faces
         if not chosen.any() or self.scene is None:
             return 0
         _, _, width, height = self._device(self.form_rect())
@@ -270,7 +269,7 @@ class TwinViews(QOpenGLWidget):
 
     def look_at_face(self, face: int) -> None:
         """Turn Form so that a face is in front, and bring it to the middle of Flat."""
-        view = self._session.state.mesh
+        view = self.session.state.mesh
         if view is None or view.mesh.uvs is None:
             return
         normal = view.mesh.face_normals()[face]
@@ -289,8 +288,8 @@ class TwinViews(QOpenGLWidget):
         if facets >= {"asset", "variants", "name"}:
             self.against = NOTHING
             self.step_limit, self.alone = None, False
-        if self._session.state.mesh is not self._framed:
-            self._framed = self._session.state.mesh
+        if self.session.state.mesh is not self._framed:
+            self._framed = self.session.state.mesh
             self.frame_all()
         if facets & {"variants", "asset", "active"}:
             self._fill_against()
@@ -303,7 +302,7 @@ class TwinViews(QOpenGLWidget):
         self.against_box.addItem("Compare with ...", NOTHING)
         self.against_box.addItem("Painted original", PAINTED)
         self.against_box.addItem("Defaults", DEFAULTS)
-        for variant in self._session.state.project.variants:
+        for variant in self.session.state.project.variants:
             self.against_box.addItem(variant.name, variant.id)
         index = self.against_box.findData(self.against)
         if index < 0:
@@ -316,6 +315,12 @@ class TwinViews(QOpenGLWidget):
     def initializeGL(self) -> None:
         self.scene = SceneRenderer(moderngl.create_context())
         self._stale = True
+
+    def bring_up_to_date(self) -> None:
+        """Hand a changed document to the scene. Needs the context."""
+        if self._stale and self.scene is not None:
+            self.scene.set_state(self.session.state)
+            self._stale = False
 
     def form_rect(self) -> QRect:
         """The part of the widget that Form fills, logical pixels."""
@@ -338,11 +343,9 @@ class TwinViews(QOpenGLWidget):
         scene = self.scene
         if scene is None:
             return
-        if self._stale:
-            scene.set_state(self._session.state)
-            self._stale = False
+        self.bring_up_to_date()
         if self._chosen_stale:
-            scene.set_selection(np.flatnonzero(self._session.faces))
+            scene.set_selection(np.flatnonzero(self.session.faces))
             self._chosen_stale = False
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
         scene.clear(target)
@@ -350,7 +353,7 @@ class TwinViews(QOpenGLWidget):
         scene.draw_form(
             target, self._device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
         )
-        has_picture = bool(self._session.state.project.asset.textures) or scene.has_model
+        has_picture = bool(self.session.state.project.asset.textures) or scene.has_model
         if has_picture:
             scene.draw_flat(
                 target, self._device(self.flat_rect()), self.plane, self._looks(flat_stage, lit=False),
@@ -396,7 +399,7 @@ class TwinViews(QOpenGLWidget):
 
     def _form_place(self, u: float, v: float) -> tuple[float, float] | None:
         """Where a texel is on Form, or None where it is hidden or on no face."""
-        view, scene = self._session.state.mesh, self.scene
+        view, scene = self.session.state.mesh, self.scene
         if view is None or view.mesh.uvs is None or scene is None:
             return None
         faces = view.faces_under_texels
@@ -427,8 +430,8 @@ class TwinViews(QOpenGLWidget):
         self._form_header.setGeometry(form.left(), 0, form.width(), HEADER)
         self._flat_header.setGeometry(flat.left(), 0, flat.width(), HEADER)
         names = {NOTHING: "", PAINTED: "Painted original", DEFAULTS: "Defaults"}
-        other = find(self._session.state, self.against)
-        active = find(self._session.state, self._session.state.project.active_variant)
+        other = find(self.session.state, self.against)
+        active = find(self.session.state, self.session.state.project.active_variant)
         self._left_name.setText(active.name if active else "Defaults")
         self._right_name.setText(other.name if other else names.get(self.against, ""))
         x = form.left() + form.width() * self.wipe
@@ -438,49 +441,11 @@ class TwinViews(QOpenGLWidget):
         y = self.height() - 30
         self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
         self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
-        state = self._session.state
+        state = self.session.state
         self._form_hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
         self._form_hint.setVisible(state.mesh is None)
         self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
         self._flat_hint.setVisible(state.mesh is None and not state.project.asset.textures)
-
-    # --- pictures for cards and the rail -------------------------------------------------------------------------
-
-    def request_picture(
-        self, key: object, look: Look, size: tuple[int, int], callback: Callable[[QImage], None]
-    ) -> None:
-        """Draw the model small, when there is time; a newer request with the same key replaces an older one."""
-        self._pictures[key] = (look, size, callback)
-        self._picture_timer.start()
-
-    def drop_pictures(self, prefix: str) -> None:
-        """Forget requests whose key begins with a word."""
-        self._pictures = {k: v for k, v in self._pictures.items() if not (isinstance(k, tuple) and k[0] == prefix)}
-
-    def _draw_pictures(self) -> None:
-        if self.scene is None or not self._pictures or not self.isVisible():
-            if self._pictures:
-                self._picture_timer.start(200)
-            return
-        mesh = self._session.state.mesh
-        camera = OrbitCamera.around(*mesh.mesh.bounds) if mesh is not None else OrbitCamera()
-        camera = replace(camera, yaw=self.camera.yaw, pitch=self.camera.pitch)
-        self.makeCurrent()
-        if self._stale:
-            self.scene.set_state(self._session.state)
-            self._stale = False
-        # Two a turn, so that the window answers in between.
-        for key in list(self._pictures)[:2]:
-            look, size, callback = self._pictures.pop(key)
-            ratio = self.devicePixelRatioF()
-            device = (round(size[0] * ratio), round(size[1] * ratio))
-            data = self.scene.thumbnail(look, camera, device)
-            image = QImage(data, device[0], device[1], device[0] * 3, QImage.Format.Format_RGB888).copy()
-            image.setDevicePixelRatio(ratio)
-            callback(image)
-        self.doneCurrent()
-        if self._pictures:
-            self._picture_timer.start(0)
 
     # --- the pointer ---------------------------------------------------------------------------------------------
 
@@ -579,14 +544,14 @@ class TwinViews(QOpenGLWidget):
     def _select_under(self, place: QPointF) -> None:
         uv = self.uv_under(place)
         self.set_pointer(uv)
-        planes = self._session.state.coverages
+        planes = self.session.state.coverages
         if uv is None or not planes:
             return
         height, width = next(iter(planes.values())).shape
         y, x = min(height - 1, int(uv[1] * height)), min(width - 1, int(uv[0] * width))
         best = max(planes, key=lambda region: planes[region][y, x])
         if planes[best][y, x] > 0:
-            self._session.select_region(best)
+            self.session.select_region(best)
 
     def mouseDoubleClickEvent(self, _: QMouseEvent | None) -> None:
         self.frame_all()

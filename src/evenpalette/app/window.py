@@ -218,7 +218,7 @@ class MainWindow(QMainWindow):
 
     def _draw_variants(self) -> None:
         for variant_id in self.rail.model.ids():
-            self.views.request_picture(
+            self.views.pictures.request(
                 ("variant", variant_id), Look(variant=variant_id), PICTURE,
                 lambda image, v=variant_id: self.rail.set_picture(v, image),  # type: ignore[misc]
             )  # fmt: skip

@@ -9,9 +9,9 @@ import trimesh
 from tests.glsl import apart
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.mesh.maps import mesh_maps
 from evenpalette.core.mesh.rays import RayCaster
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.surface_images import surface_images
 from evenpalette.core.mesh.topology import find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import barycentric, face_map
 from evenpalette.core.project.state import State
@@ -167,7 +167,7 @@ def test_a_stream_of_random_bytes_never_escapes_as_another_error() -> None:
 
 def test_maps_of_a_mesh_say_where_which_way_which_island_and_how_dense() -> None:
     mesh = parse_mesh(SQUARES, "squares.obj")
-    maps = mesh_maps(mesh, find_topology(mesh), 64, padding_texels=0)
+    maps = surface_images(mesh, find_topology(mesh), 64, padding_texels=0)
     # Both squares lie on the same quarter of the texture; the later one shows. It spans x 3 to 4 of a box 0 to 4.
     here = (0.25, 0.75)
     y, x = int(here[1] * 64), int(here[0] * 64)

@@ -73,13 +73,13 @@ def test_edges_are_recovered_as_shares() -> None:
 
 
 def test_near_and_far_thresholds_by_their_definition() -> None:
-    ramp = np.zeros((1, 256, 3), np.uint8)
-    ramp[0, :, 0] = np.arange(256)
+    reds = np.zeros((1, 256, 3), np.uint8)
+    reds[0, :, 0] = np.arange(256)
     distance = 255 - np.arange(256)
     expected = np.clip((200 - distance) / 150, 0, 1)
-    picked = pick_coverages(ramp, [(255, 0, 0)], [50], [200])[0, 0]
+    picked = pick_coverages(reds, [(255, 0, 0)], [50], [200])[0, 0]
     assert np.abs(picked - expected * 255).max() <= 0.5 + 1e-3
-    assert pick_by_color(ramp, (255, 0, 0), 50, 200)[0] == pytest.approx(expected, abs=1e-5)
+    assert pick_by_color(reds, (255, 0, 0), 50, 200)[0] == pytest.approx(expected, abs=1e-5)
 
 
 def test_picked_coverages_sum_to_at_most_one() -> None:

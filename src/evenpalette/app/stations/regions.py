@@ -14,9 +14,9 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.mesh.maps import MAPS, mesh_maps
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.surface_images import IMAGES, surface_images
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import faces as faces_edit
@@ -308,7 +308,7 @@ class RegionsBench(QWidget):
                 self._ask_write,
                 state.mesh is not None and bool(state.region_ids),
             ),
-            ("Write maps of the mesh ...", self._ask_maps, state.mesh is not None),
+            ("Write surface images ...", self._ask_maps, state.mesh is not None),
         ):
             made = menu.addAction(text, action)
             assert made is not None
@@ -328,7 +328,7 @@ class RegionsBench(QWidget):
             assert state.mesh is not None
             bake = state.project.regions.bake
             check_uvs(state.mesh.mesh)
-            maps = mesh_maps(state.mesh.mesh, state.mesh.topology, bake.size, bake.padding_texels)
+            maps = surface_images(state.mesh.mesh, state.mesh.topology, bake.size, bake.padding_texels)
             for done, (name, raster) in enumerate(maps.items(), 1):
                 write_image(raster, folder / f"{name}{'.exr' if raster.pixels.dtype.kind == 'f' else '.png'}")
                 progress(done / len(maps))
@@ -338,9 +338,9 @@ class RegionsBench(QWidget):
 
         self._session.tasks.start(
             Task(
-                "Writing maps",
+                "Writing surface images",
                 work,
-                lambda _: self._session.said.emit(f"Wrote {', '.join(MAPS)} to {folder}", False),
+                lambda _: self._session.said.emit(f"Wrote {', '.join(IMAGES)} to {folder}", False),
                 failed,
             )
         )

@@ -3,7 +3,18 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from evenpalette.app import theme
 
@@ -80,6 +91,19 @@ def card() -> QFrame:
     frame.setObjectName("card")
     frame.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Expanding)
     return frame
+
+
+def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable[[], object]]]) -> list[QAction]:
+    """Things to do to the rows of a list, (text, keys, function) each, with shortcuts that hold while it has the focus."""
+    made = []
+    for text, keys, run in actions:
+        action = QAction(text, view)
+        action.setShortcut(keys)
+        action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        action.triggered.connect(lambda _checked=False, f=run: f())
+        view.addAction(action)
+        made.append(action)
+    return made
 
 
 def clear(layout) -> None:  # type: ignore[no-untyped-def]

@@ -9,11 +9,11 @@ from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 
-MAPS = ("position", "normal", "island", "density")
+IMAGES = ("position", "normal", "island", "density")
 
 
-def mesh_maps(mesh: Mesh, topology: Topology, size: int, padding_texels: int = 16) -> dict[str, Raster]:
-    """The maps of MAPS, each (size, size), data.
+def surface_images(mesh: Mesh, topology: Topology, size: int, padding_texels: int = 16) -> dict[str, Raster]:
+    """The maps of IMAGES, each (size, size), data.
 
     position: float32 RGB, 0..1 across the box around the mesh, the same scale on all axes. normal: uint16 RGB, object
     space, -1..1 stored as 0..1. island: uint16 gray, the island's number from 1, 0 for none. density: float32 gray,

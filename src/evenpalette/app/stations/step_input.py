@@ -1,0 +1,184 @@
+"""The editor of one input of a step, and where its value comes from."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QInputDialog,
+    QMenu,
+    QPushButton,
+    QWidget,
+)  # fmt: skip
+
+from evenpalette.app import theme
+from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.parameter_dialog import edit_parameter
+from evenpalette.app.widgets.switch import Switch
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.edits import recipe as edit
+from evenpalette.core.project.edits.variants import find, reset_value, set_value
+from evenpalette.core.recipe.binding import read_binding
+from evenpalette.core.recipe.kind import Input
+from evenpalette.core.recipe.model import Binding, Step
+from evenpalette.core.recipe.parameters import Value, ValueType
+
+if TYPE_CHECKING:
+    from evenpalette.app.stations.recipe import RecipeBench
+
+
+class InputRow:
+    """The editor of one input, and where its value comes from."""
+
+    def __init__(self, bench: "RecipeBench", step: Step, input: Input) -> None:
+        self.bench, self.step_id, self.input = bench, step.id, input
+        self.name = label(input.label)
+        self.name.setToolTip(input.description)
+        self.editor = self._make_editor()
+        self.editor.setToolTip(input.description)
+        self.source = QPushButton()
+        self.source.setObjectName("link")
+        self.source.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.source.clicked.connect(self._menu)
+        self.undo = tool("rotate-ccw", "Follow the parent again", self._reset)
+        self.undo.setFixedSize(22, 22)
+        keep = self.undo.sizePolicy()
+        keep.setRetainSizeWhenHidden(True)
+        self.undo.setSizePolicy(keep)
+        self.refresh()
+
+    @property
+    def binding(self) -> Binding:
+        """Where the value comes from now."""
+        return edit.binding_of(edit.step_of(self.bench.session.state.project.recipe, self.step_id), self.input.key)
+
+    def _make_editor(self) -> QWidget:
+        if self.input.type is ValueType.COLOR:
+            color = ColorField(self.bench.views.start_pick)
+            color.edited.connect(self._set)
+            color.finished.connect(self.bench.seal)
+            return color
+        if self.input.type is ValueType.NUMBER:
+            slider = ValueSlider(self.input.low, self.input.high, self.input.unit)
+            slider.edited.connect(self._set)
+            slider.finished.connect(self.bench.seal)
+            slider.reset.connect(self._reset)
+            slider.setFixedWidth(206)
+            return slider
+        if self.input.type is ValueType.CHOICE:
+            box = QComboBox()
+            box.addItems(self.input.choices)
+            box.activated.connect(lambda i: self._set(self.input.choices[i]))
+            return box
+        switch = Switch()
+        switch.toggled.connect(self._set)
+        return switch
+
+    def refresh(self) -> None:
+        """Show the value as it is now."""
+        state = self.bench.session.state
+        binding = self.binding
+        value = read_binding(binding, self.input, state.values(state.project.active_variant))
+        parameter = state.project.recipe.parameter(binding.parameter or "")
+        if isinstance(self.editor, ColorField):
+            self.editor.set_color(str(value))
+        elif isinstance(self.editor, ValueSlider):
+            if parameter is not None:
+                self.editor.low, self.editor.high = parameter.low, parameter.high
+            self.editor.set_value(float(value))
+        elif isinstance(self.editor, QComboBox):
+            self.editor.setCurrentIndex(self.input.choices.index(str(value)))
+        elif isinstance(self.editor, Switch):
+            self.editor.set_on(bool(value))
+        if parameter is not None:
+            users = len(state.project.recipe.users(parameter.id))
+            text = parameter.name if users < 2 else f"{parameter.name} ({users})"
+            self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
+            shared = f", shared by {users} steps" if users > 1 else ""
+            self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")
+        else:
+            self.source.setText("constant")
+            self.source.setToolTip("The same in every variant. Click to make it a parameter")
+        self.source.setStyleSheet("" if parameter else f"color: {theme.MUTED};")
+        variant = find(state, state.project.active_variant)
+        self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
+
+    def _can_reset(self, is_parameter: bool, variant, binding: Binding, value: Value) -> bool:  # type: ignore[no-untyped-def]
+        if is_parameter:
+            self.undo.setToolTip("Follow the parent again")
+            return variant is not None and binding.parameter in variant.values
+        self.undo.setToolTip(f"Back to {self.input.default}")
+        return value != self.input.default
+
+    def _set(self, value: Value) -> None:
+        session, binding = self.bench.session, self.binding
+        variant = session.state.project.active_variant
+        parameter = session.state.project.recipe.parameter(binding.parameter or "")
+        shown = value if isinstance(value, str) else f"{value:g}"
+        if parameter is not None:
+            label_text = f"{parameter.name} to {shown}"
+            session.apply(
+                label_text, lambda s: set_value(s, variant, parameter.id, value), f"value {variant} {parameter.id}"
+            )
+        else:
+            new = Binding(value=value)
+            text = f"{self.input.label} to {shown}"
+            session.apply(
+                text,
+                lambda s: edit.bind_input(s, self.step_id, self.input.key, new),
+                f"{self.step_id} {self.input.key}",
+            )
+
+    def _reset(self) -> None:
+        session, binding = self.bench.session, self.binding
+        variant = session.state.project.active_variant
+        if binding.parameter is None:
+            new = Binding(value=self.input.default)
+            session.apply(f"Reset {self.input.label}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new))
+        elif variant is not None:
+            parameter = binding.parameter
+            session.apply(f"Reset {self.input.label}", lambda s: reset_value(s, variant, parameter))
+
+    def _menu(self) -> None:
+        session, binding = self.bench.session, self.binding
+        recipe = session.state.project.recipe
+        menu = QMenu(self.source)
+        parameter = recipe.parameter(binding.parameter or "")
+        if parameter is not None:
+            menu.addAction("Edit parameter ...", lambda: edit_parameter(session, parameter.id, self.bench))
+            value = read_binding(binding, self.input, session.state.values(session.state.project.active_variant))
+            menu.addAction(
+                "Make it a constant",
+                lambda: session.apply(
+                    f"{self.input.label} is a constant",
+                    lambda s: edit.release_input(s, self.step_id, self.input.key, value),
+                ),
+            )
+        else:
+            menu.addAction("Make it a parameter ...", self._name)
+        fitting = [
+            p for p in recipe.parameters
+            if p.type is self.input.type and p.choices == self.input.choices and p.id != binding.parameter
+        ]  # fmt: skip
+        if fitting:
+            share = menu.addMenu("Use the parameter")
+            assert share is not None
+            for p in fitting:
+                share.addAction(p.name, lambda p=p: self._bind(p.id, p.name))  # type: ignore[misc]
+        menu.exec(self.source.mapToGlobal(QPoint(0, self.source.height())))
+
+    def _bind(self, parameter: str, name: str) -> None:
+        new = Binding(parameter=parameter)
+        self.bench.session.apply(
+            f"{self.input.label} follows {name}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new)
+        )
+
+    def _name(self) -> None:
+        step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
+        proposal = f"{step.name} {self.input.label.lower()}"
+        name, done = QInputDialog.getText(self.bench, "New parameter", "Name of the parameter", text=proposal)
+        if done and name.strip():
+            self.bench.session.apply(
+                f"New parameter {name}", lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name)
+            )
