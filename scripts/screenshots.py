@@ -65,7 +65,7 @@ def main() -> None:
         if station == "recipe":
             soot = next(s for s in session.state.project.recipe.steps if s.name == "Soot")
             session.select_step(soot.id)
-            views.set_pointer((0.31, 0.47))
+            views.set_pointer((0.10, 0.50))
         if station == "variants":
             views.set_against(session.state.project.variants[1].id)
         camera.take(station)

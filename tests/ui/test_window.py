@@ -19,7 +19,7 @@ from evenpalette.app.stations.tones import TonesBench
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.mesh.read import read_mesh
-from evenpalette.core.project.edits.asset import replace_texture
+from evenpalette.core.project.edits.asset import replace_texture, set_encoding
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
@@ -435,3 +435,15 @@ def test_a_color_is_picked_on_flat_as_a_region(hand: Hand) -> None:
     source = session.state.project.regions.regions[-1].source
     assert source.color == "#ffff00"
     assert source.seed == pytest.approx((0.17, 0.8), abs=0.01)
+
+
+def test_a_finding_is_mended_with_one_click(hand: Hand) -> None:
+    session, ledger = hand.session, hand.window.ledger
+    texture = session.state.project.asset.textures[1]
+    session.apply("wrong", lambda s: set_encoding(s, texture.id, Encoding.SRGB))
+    hand.wait(lambda: ledger.findings.count() == 1)
+    ledger.findings.setCurrentRow(0)
+    assert ledger._mend.isVisible()
+    ledger._mend.click()
+    hand.wait(lambda: ledger.findings.count() == 0)
+    assert session.state.project.asset.textures[1].encoding is Encoding.DATA

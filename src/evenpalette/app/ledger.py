@@ -19,9 +19,10 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label, list_actions, row
+from evenpalette.app.widgets.basics import button, label, list_actions, row
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.edits.tone import tint_step_of
+from evenpalette.core.project.mends import mend_for
 
 ROW_HEIGHT = 40
 
@@ -169,7 +170,11 @@ class Ledger(QWidget):
         layout.addWidget(row(label("REGIONS", "section"), None, self._total, margins=(8, 0, 8, 0)))
         layout.addWidget(self._hint)
         layout.addWidget(self.list, 3)
-        layout.addWidget(row(self._heading, margins=(8, 4, 8, 0)))
+        self._mend = button("Mend", self.mend, "link")
+        self._mend.setStyleSheet("padding: 0;")
+        self._mend.hide()
+        self.findings.currentItemChanged.connect(lambda *_: self._show_mend())
+        layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
         layout.addWidget(self.findings, 2)
         self._hint.setContentsMargins(8, 0, 8, 0)
         self._make_actions()
@@ -244,6 +249,7 @@ class Ledger(QWidget):
         self._total.setText(f"{min(covered, 9.99):.0%}" if self._session.state.region_ids else "")
         self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()
+        self._mend.hide()
         found = self._session.findings
         self._heading.setText("No findings" if not found else f"{len(found)} finding{'s' if len(found) > 1 else ''}")
         self._heading.setObjectName("section" if not found else "warn")
@@ -255,6 +261,22 @@ class Ledger(QWidget):
             item.setForeground(QColor(theme.MUTED))
             item.setToolTip(f"{finding.station.capitalize()}: {finding.text}. Click to go there")
             self.findings.addItem(item)
+
+    def _show_mend(self) -> None:
+        item = self.findings.currentItem()
+        finding = item.data(Qt.ItemDataRole.UserRole) if item else None
+        mend = mend_for(self._session.state, finding) if finding else None
+        self._mend.setVisible(mend is not None)
+        if mend is not None:
+            self._mend.setToolTip(f"{mend[0]}: {finding.text}")
+
+    def mend(self) -> None:
+        """Mend the current finding, if it can be."""
+        item = self.findings.currentItem()
+        finding = item.data(Qt.ItemDataRole.UserRole) if item else None
+        mend = mend_for(self._session.state, finding) if finding else None
+        if mend is not None:
+            self._session.run(mend[0], lambda s, _: mend[1](s))
 
     def _go(self, item: QListWidgetItem) -> None:
         finding = item.data(Qt.ItemDataRole.UserRole)

@@ -124,6 +124,7 @@ QLineEdit, QComboBox, QSpinBox {{ background: {RAISED}; border: 1px solid {LINE}
   selection-background-color: {ACCENT}; }}
 QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border-color: {ACCENT}; }}
 QLineEdit[bad="true"] {{ border-color: #a33; background: #fbeeee; }}
+QTableWidget QComboBox {{ margin: 5px 2px; min-height: 18px; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ image: url({_DOWN}); width: 12px; height: 12px; }}
 QComboBox#onview::down-arrow {{ image: url({_DOWN_LIGHT}); width: 12px; height: 12px; }}

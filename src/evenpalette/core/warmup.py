@@ -4,6 +4,9 @@ import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.mesh.closest import closest_faces
+from evenpalette.core.mesh.mesh import build_mesh
+from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
@@ -35,7 +38,12 @@ def warm_up() -> None:
     unmix(image, [(255, 0, 0), (0, 0, 0)])
     difference_of_linear(image.astype(np.float32), image.astype(np.float32))
     encode_srgb_8bit(image.astype(np.float32))
-    face_map(np.array([[[0, 0], [1, 0], [0, 1]]], np.float32), 4, 4)
+    triangle = np.array([[[0, 0], [1, 0], [0, 1]]], np.float32)
+    face_map(triangle, 4, 4)
+    for samples in SAMPLES:
+        cover_texels(triangle, np.zeros(1, np.int32), 1, 4, samples)
+    corners = np.concatenate([triangle[0], np.zeros((3, 1), np.float32)], 1)
+    closest_faces(build_mesh("warm", corners, [[0, 1, 2]]), corners)
 
 
 if __name__ == "__main__":

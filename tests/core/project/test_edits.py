@@ -5,13 +5,15 @@ import pytest
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, RecipeError
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits import asset, recipe, regions, variants
+from evenpalette.core.project.edits import asset, faces, recipe, regions, variants
 from evenpalette.core.project.findings import find_all, station_state
 from evenpalette.core.project.history import History
+from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.regions.model import BakeSettings, RegionSet
 
 COLOR = Raster(np.full((8, 8, 3), 128, np.uint8), Encoding.SRGB)
 
@@ -109,3 +111,37 @@ def test_history_joins_a_drag_and_drops_what_was_undone() -> None:
     history.push("other", states[0])
     assert history.labels == ["Opened", "drag", "other"]
     assert history.go_to(0).project.name == "Untitled"
+
+
+def test_findings_that_can_be_mended_are_gone_after_the_mend(lantern: State) -> None:
+    """Each mend takes away the finding it was offered for, and brings no other."""
+    id_map = lantern.project.asset.with_role(Role.ID_MAP)[0]
+    pixels = lantern.textures[id_map.id].pixels.copy()
+    pixels[(pixels == (255, 0, 0)).all(-1)] = (254, 3, 0)
+    impure = asset.replace_texture(lantern, id_map.id, Raster(pixels, Encoding.DATA))
+    source = {**lantern.project.regions.regions[0].source.model_dump(), "color": "#fe0300"}
+    gaps = lantern.textures[id_map.id].pixels.copy()
+    gaps[300:340, 100:180] = 0
+    broken = {
+        "data-as-color": asset.set_encoding(lantern, id_map.id, Encoding.SRGB),
+        "impure-flag": regions.update_region(impure, lantern.region_ids[0], source=source),
+        "gap": regions.recompute_coverages(asset.replace_texture(lantern, id_map.id, Raster(gaps, Encoding.DATA))),
+        "unused-parameter": recipe.remove_step(lantern, lantern.project.recipe.steps[0].id),
+    }
+    for code, state in broken.items():
+        finding = next(f for f in find_all(state) if f.code == code)
+        mend = mend_for(state, finding)
+        assert mend is not None
+        assert [f.code for f in find_all(mend[1](state))] == []
+
+
+def test_faces_in_no_region_are_found_with_a_place(lantern: State) -> None:
+    bare = lantern.with_project(regions=RegionSet(bake=BakeSettings(size=64)))
+    by_material = faces.regions_from_mesh(bare, "material")
+    assert "unassigned-faces" not in [f.code for f in find_all(by_material)]
+    fewer = regions.remove_region(by_material, by_material.region_ids[1])
+    finding = next(f for f in find_all(fewer) if f.code == "unassigned-faces")
+    assert finding.place is not None
+    # The frame lies in the upper right of the texture.
+    assert finding.place[0] > 0.6
+    assert finding.place[1] < 0.4

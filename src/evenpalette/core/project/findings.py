@@ -7,6 +7,8 @@ from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
+from evenpalette.core.regions.faces import from_runs
+from evenpalette.core.regions.model import FacesSource
 
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
@@ -15,6 +17,7 @@ def find_all(state: State) -> list[Finding]:
     """Findings of every station, in the order of the path."""
     return [
         *_asset(state),
+        *_unassigned_faces(state),
         *find_gaps_and_overlaps(state.project.regions, dict(state.coverages), state.used),
         *_tones(state),
         *_recipe(state),
@@ -27,9 +30,11 @@ def _asset(state: State) -> list[Finding]:
     for texture in state.project.asset.textures:
         if texture.role.encoding is Encoding.DATA and texture.encoding is not Encoding.DATA:
             text = f"{texture.name} holds {texture.role.value} but is read as color"
-            found.append(Finding("data-as-color", "asset", text))
+            found.append(Finding("data-as-color", "asset", text, subject=texture.id))
         if texture.role.encoding is Encoding.SRGB and texture.encoding is Encoding.DATA:
-            found.append(Finding("color-as-data", "asset", f"{texture.name} holds color but is read as data"))
+            found.append(
+                Finding("color-as-data", "asset", f"{texture.name} holds color but is read as data", subject=texture.id)
+            )
     if state.mesh is not None and state.mesh.mesh.uvs is not None:
         uvs = state.mesh.mesh.uvs
         outside = int(((uvs < -1e-4) | (uvs > 1 + 1e-4)).any((1, 2)).sum())
@@ -39,6 +44,24 @@ def _asset(state: State) -> list[Finding]:
         if empty:
             found.append(Finding("uv-empty", "asset", f"{empty:,} faces have no area in the UV layout"))
     return found
+
+
+def _unassigned_faces(state: State) -> list[Finding]:
+    """Only where the surface is divided by faces alone: with an image among the sources the gap says it better."""
+    regions = state.project.regions.regions
+    if state.mesh is None or not regions or not all(isinstance(r.source, FacesSource) for r in regions):
+        return []
+    mesh = state.mesh.mesh
+    assigned = np.zeros(mesh.face_count, bool)
+    for region in regions:
+        if isinstance(region.source, FacesSource):
+            assigned |= from_runs(region.source.runs, mesh.face_count)
+    free = np.flatnonzero(~assigned)
+    if not len(free) or mesh.uvs is None:
+        return []
+    u, v = mesh.uvs[free[len(free) // 2]].mean(0)
+    text = f"{len(free):,} faces are in no region"
+    return [Finding("unassigned-faces", "regions", text, place=(float(u), float(v)))]
 
 
 def _tones(state: State) -> list[Finding]:
@@ -73,7 +96,7 @@ def _recipe(state: State) -> list[Finding]:
     for parameter in recipe.parameters:
         if not recipe.users(parameter.id):
             text = f"No step reads the parameter {parameter.name}; moving it changes nothing"
-            found.append(Finding("unused-parameter", "recipe", text))
+            found.append(Finding("unused-parameter", "recipe", text, subject=parameter.id))
     return found
 
 

@@ -16,6 +16,7 @@ class Finding:
     """Something to look at: a sentence, the station it belongs to, and where it is.
 
     place: (u, v) with v down, or None. region: the region's id, or ''. code: a stable word for scripts.
+    subject: id of the texture, step or parameter it is about, or ''.
     """
 
     code: str
@@ -23,6 +24,7 @@ class Finding:
     text: str
     region: str = ""
     place: tuple[float, float] | None = None
+    subject: str = ""
 
 
 def used_mask(face_map: NDArray[np.int32] | None, shape: tuple[int, int]) -> NDArray[np.bool_]:
@@ -69,7 +71,7 @@ def find_gaps_and_overlaps(
             if nearest_pure(color) != color:
                 r, g, b = parse_hex(color)
                 text = f"{region.name}: the flag in the image is {r}, {g}, {b}, not quite pure"
-                findings.append(Finding("impure-flag", "regions", text, region.id))
+                findings.append(Finding("impure-flag", "regions", text, region.id, subject=region.source.texture))
         if region.name.lower() in seen_names:
             findings.append(Finding("same-name", "regions", f"Two regions are called {region.name}", region.id))
         if region.flag in seen_flags:
