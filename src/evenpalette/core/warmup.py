@@ -43,7 +43,7 @@ def warm_up() -> None:
     for samples in SAMPLES:
         cover_texels(triangle, np.zeros(1, np.int32), 1, 4, samples)
     corners = np.concatenate([triangle[0], np.zeros((3, 1), np.float32)], 1)
-    closest_faces(build_mesh("warm", corners, [[0, 1, 2]]), corners)
+    closest_faces(build_mesh("warm", corners, np.array([[0, 1, 2]])), corners)
 
 
 if __name__ == "__main__":

@@ -28,7 +28,7 @@ def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
         np.dtype(np.float32): "f4",
         np.dtype(np.float16): "f2",
     }[pixels.dtype]
-    data = np.ascontiguousarray(pixels).tobytes()
+    data = np.ascontiguousarray(pixels)
     texture = ctx.texture(raster.size, channels, data, alignment=1, dtype=dtype, internal_format=internal)
     if channels == 1:
         texture.swizzle = "RRR1"

@@ -54,7 +54,7 @@ def bring_in(session: Session, paths: list[Path]) -> None:
 
 def thumbnail(raster: Raster, size: int) -> QPixmap:
     """A small picture of a texture as it is stored."""
-    small = raster.thumbnail(size * 2)
+    small = raster.sampled(size * 4).thumbnail(size * 2)
     image = QImage.fromData(encode_png(small), "PNG")
     return QPixmap.fromImage(image).scaled(
         size, size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation

@@ -111,6 +111,11 @@ class Raster:
             return self
         return self.resized(max(1, round(self.width * factor)), max(1, round(self.height * factor)))
 
+    def sampled(self, longest: int) -> "Raster":
+        """Every n-th texel, so that the longest side is at most about twice `longest`: a quick look, not a filter."""
+        stride = max(1, max(self.size) // longest)
+        return Raster(np.ascontiguousarray(self.pixels[::stride, ::stride]), self.encoding)
+
     def _stored_like(self, linear: F32) -> "Raster":
         if self.encoding is Encoding.SRGB:
             color = 3 if self.channels >= 3 else 1
