@@ -447,3 +447,16 @@ def test_a_finding_is_mended_with_one_click(hand: Hand) -> None:
     ledger._mend.click()
     hand.wait(lambda: ledger.findings.count() == 0)
     assert session.state.project.asset.textures[1].encoding is Encoding.DATA
+
+
+def test_a_large_texture_is_drawn_coarsely_first_and_then_in_full(hand: Hand) -> None:
+    session, views = hand.session, hand.window.views
+    painted = session.state.project.tone.painted
+    before = session.state.textures[painted].pixels
+    large = np.ascontiguousarray(np.kron(before, np.ones((3, 3, 1), np.uint8)))
+    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.PAINTED))
+    small = hand.form_and_flat()[1]
+    session.apply("large", lambda s: replace_texture(s, painted, Raster(large, Encoding.SRGB)))
+    hand.wait(lambda: views.scene.is_waiting)
+    hand.wait(lambda: not views.scene.is_waiting)
+    assert np.abs(hand.form_and_flat()[1] - small).mean() < 3

@@ -9,7 +9,7 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
@@ -64,6 +64,8 @@ class TwinViews(QOpenGLWidget):
         self._moved = False
         self._pick: Callable[[str], None] | None = None
         self.pictures = PictureQueue(self)
+        self._upload_timer = QTimer(self, singleShot=True, interval=5)
+        self._upload_timer.timeout.connect(self._continue_uploads)
         self._stale = True
         self._framed: object = None
         self._chosen_stale = True
@@ -316,6 +318,19 @@ class TwinViews(QOpenGLWidget):
         self.scene = SceneRenderer(moderngl.create_context())
         self._stale = True
 
+    def _continue_uploads(self) -> None:
+        """Large textures go to the GPU in short pieces, so that the window answers in between."""
+        if self.scene is None:
+            return
+        self.makeCurrent()
+        arrived = self.scene.continue_uploads(0.04)
+        waiting = self.scene.is_waiting
+        self.doneCurrent()
+        if arrived:
+            self.update()
+        if waiting:
+            self._upload_timer.start()
+
     def bring_up_to_date(self) -> None:
         """Hand a changed document to the scene. Needs the context."""
         if self._stale and self.scene is not None:
@@ -360,6 +375,8 @@ class TwinViews(QOpenGLWidget):
                 lines=self.lines.isChecked(),
             )  # fmt: skip
         self._paint_over()
+        if scene.is_waiting and not self._upload_timer.isActive():
+            self._upload_timer.start()
         self.painted.emit()
 
     def _paint_over(self) -> None:

@@ -173,6 +173,20 @@ class SceneRenderer:
         buffer.shaded.depth_mask = False
         buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0)
 
+    @property
+    def is_waiting(self) -> bool:
+        """Whether coarse stand-ins are drawn for large textures that are still on their way."""
+        return self._textures.is_waiting
+
+    def continue_uploads(self, seconds: float) -> bool:
+        """Go on with large textures for about so long; True when what is drawn got finer."""
+        arrived = self._textures.continue_uploads(seconds)
+        if arrived:
+            # The normal map is part of what is kept for each pixel of the model.
+            for surface in self._surfaces.values():
+                surface.key = None
+        return arrived
+
     def uv_at(self, x: int, y: int, name: str = "form") -> tuple[float, float] | None:
         """The (u, v) that the last drawn Form shows at a pixel of its viewport (origin bottom left)."""
         buffer = self._surfaces.get(name)

@@ -1,4 +1,7 @@
-"""Rasters on the GPU, uploaded once each."""
+"""Rasters on the GPU, uploaded once each; large ones strip by strip, with a coarse stand-in until they are there."""
+
+import time
+from collections.abc import Callable
 
 import moderngl
 import numpy as np
@@ -10,34 +13,57 @@ from evenpalette.core.raster.raster import Encoding, Raster
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
 #: Texels as squares when seen from near.
 SQUARE = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.NEAREST)
+#: Rasters with more texels than this are staged.
+LARGE_TEXELS = 2048 * 2048
+_STAND_IN_TEXELS = 512
+_STRIP_TEXELS = 1 << 20
 _SRGB8, _SRGB8_ALPHA8 = 0x8C41, 0x8C43
+_DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}
+
+
+class Upload:
+    """A texture on its way to the GPU. It answers with linear light for color and with the stored values for data."""
+
+    def __init__(self, ctx: moderngl.Context, raster: Raster) -> None:
+        self._raster, self._row = raster, 0
+        channels = raster.channels
+        internal = None
+        self._as_linear = False
+        if raster.encoding is Encoding.SRGB:
+            if raster.pixels.dtype == np.uint8 and channels >= 3 and _decodes_exactly(ctx):
+                internal = _SRGB8 if channels == 3 else _SRGB8_ALPHA8
+            else:
+                self._as_linear = True
+        dtype = "f2" if self._as_linear else _DTYPES[raster.pixels.dtype]
+        self.texture = ctx.texture(raster.size, channels, None, alignment=1, dtype=dtype, internal_format=internal)
+        if channels == 1:
+            self.texture.swizzle = "RRR1"
+        elif channels == 2:
+            self.texture.swizzle = "RRRG"
+        self.texture.repeat_x = self.texture.repeat_y = True
+
+    def step(self) -> bool:
+        """Send the next strip; True when all is there."""
+        width, height = self._raster.size
+        stop = min(height, self._row + max(1, _STRIP_TEXELS // width))
+        rows = self._raster.pixels[self._row : stop]
+        if self._as_linear:
+            rows = Raster(rows, self._raster.encoding).as_linear().astype(np.float16)
+        self.texture.write(np.ascontiguousarray(rows), (0, self._row, width, stop - self._row), alignment=1)
+        self._row = stop
+        if stop < height:
+            return False
+        self.texture.build_mipmaps()
+        self.texture.filter = SMOOTH
+        return True
 
 
 def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
-    """A mipmapped texture that answers with linear light for color and with the stored values for data."""
-    pixels, channels = raster.pixels, raster.channels
-    internal = None
-    if raster.encoding is Encoding.SRGB:
-        if pixels.dtype == np.uint8 and channels >= 3 and _decodes_exactly(ctx):
-            internal = _SRGB8 if channels == 3 else _SRGB8_ALPHA8
-        else:
-            pixels = raster.as_linear().astype(np.float16)
-    dtype = {
-        np.dtype(np.uint8): "f1",
-        np.dtype(np.uint16): "nu2",
-        np.dtype(np.float32): "f4",
-        np.dtype(np.float16): "f2",
-    }[pixels.dtype]
-    data = np.ascontiguousarray(pixels)
-    texture = ctx.texture(raster.size, channels, data, alignment=1, dtype=dtype, internal_format=internal)
-    if channels == 1:
-        texture.swizzle = "RRR1"
-    elif channels == 2:
-        texture.swizzle = "RRRG"
-    texture.repeat_x = texture.repeat_y = True
-    texture.build_mipmaps()
-    texture.filter = SMOOTH
-    return texture
+    """The whole raster at once, mipmapped."""
+    made = Upload(ctx, raster)
+    while not made.step():
+        pass
+    return made.texture
 
 
 def _decodes_exactly(ctx: moderngl.Context) -> bool:
@@ -52,19 +78,27 @@ class TextureCache:
     def __init__(self, ctx: moderngl.Context, longest: int = 48) -> None:
         self._ctx, self._longest = ctx, longest
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
+        self._staged: dict[tuple, Callable[[], Raster]] = {}
+        self._running: tuple[tuple, Upload] | None = None
 
     def of(self, raster: Raster) -> moderngl.Texture:
-        """The texture of a raster."""
-        return self._get((id(raster.pixels), raster.encoding), (raster.pixels,), lambda: upload(self._ctx, raster))
+        """The texture of a raster; a coarse stand-in while a large one is staged."""
+        large = raster.width * raster.height > LARGE_TEXELS
+        return self._get(
+            (id(raster.pixels), raster.encoding), (raster.pixels,), large, lambda coarse: _coarse(raster, coarse)
+        )
 
     def of_planes(self, planes: list[NDArray[np.uint8]]) -> moderngl.Texture:
         """Up to four coverage planes as one RGBA texture."""
 
-        def make() -> moderngl.Texture:
-            four = planes + [np.zeros_like(planes[0])] * (4 - len(planes))
-            return upload(self._ctx, Raster(np.ascontiguousarray(np.stack(four, -1)), Encoding.DATA))
+        def make(coarse: bool) -> Raster:
+            stride = max(1, max(planes[0].shape) // _STAND_IN_TEXELS) if coarse else 1
+            four = [plane[::stride, ::stride] for plane in planes]
+            four += [np.zeros_like(four[0])] * (4 - len(four))
+            return Raster(np.ascontiguousarray(np.stack(four, -1)), Encoding.DATA)
 
-        return self._get(tuple(id(plane) for plane in planes), tuple(planes), make)
+        large = planes[0].size > LARGE_TEXELS
+        return self._get(tuple(id(plane) for plane in planes), tuple(planes), large, make)
 
     def magnify(self, filter: tuple[int, int]) -> None:
         """Set how all textures are seen from near: SMOOTH or SQUARE."""
@@ -72,13 +106,43 @@ class TextureCache:
             if texture.filter != filter:
                 texture.filter = filter
 
-    def _get(self, key: tuple, owners: tuple, make):  # type: ignore[no-untyped-def]
+    @property
+    def is_waiting(self) -> bool:
+        """Whether large textures are still on their way."""
+        return bool(self._staged) or self._running is not None
+
+    def continue_uploads(self, seconds: float) -> bool:
+        """Go on with large textures for about so long; True when one of them took its stand-in's place."""
+        end, arrived = time.monotonic() + seconds, False
+        while self.is_waiting and time.monotonic() < end:
+            if self._running is None:
+                key = next(iter(self._staged))
+                self._running = key, Upload(self._ctx, self._staged.pop(key)())
+            key, made = self._running
+            if made.step():
+                self._running = None
+                if key in self._held:
+                    owners, stand_in = self._held[key]
+                    self._held[key] = owners, made.texture
+                    stand_in.release()
+                    arrived = True
+                else:
+                    made.texture.release()
+        return arrived
+
+    def _get(self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster]) -> moderngl.Texture:
         if key in self._held:
             self._held[key] = self._held.pop(key)
             return self._held[key][1]
-        texture = make()
+        texture = upload(self._ctx, make(large))
+        if large:
+            self._staged[key] = lambda: make(False)
         # The arrays are kept, so that their ids are not given to others while the texture lives.
         self._held[key] = (owners, texture)
         while len(self._held) > self._longest:
             self._held.pop(next(iter(self._held)))[1].release()
         return texture
+
+
+def _coarse(raster: Raster, coarse: bool) -> Raster:
+    return raster.sampled(_STAND_IN_TEXELS) if coarse else raster
