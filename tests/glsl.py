@@ -54,3 +54,23 @@ class Game:
         self.ctx.vertex_array(program, [(quad, "2f", "p")]).render(moderngl.TRIANGLE_STRIP)
         data = np.frombuffer(target.read(components=4, dtype="f4"), np.float32)
         return data.reshape(size[1], size[0], 4)[..., :3]
+
+
+def drawn_by_opengl(uvs: np.ndarray, labels: np.ndarray, size: int) -> np.ndarray:
+    """The label of the face that a GL context (Mesa llvmpipe) draws at each texel, float32 (size, size), -1 for none."""
+
+    def draw() -> np.ndarray:
+        ctx = moderngl.create_standalone_context(backend="egl")
+        program = ctx.program(
+            "#version 330\nin vec2 p; in float f; flat out float label;"
+            "void main() { label = f; gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }",
+            "#version 330\nflat in float label; out float c; void main() { c = label; }",
+        )
+        vertices = np.concatenate([uvs, np.repeat(labels, 3).reshape(-1, 3, 1)], -1).astype("f4")
+        target = ctx.framebuffer([ctx.texture((size, size), 1, dtype="f4")])
+        target.clear(-1)
+        target.use()
+        ctx.vertex_array(program, [(ctx.buffer(vertices.tobytes()), "2f 1f", "p", "f")]).render(moderngl.TRIANGLES)
+        return np.frombuffer(target.read(components=1, dtype="f4"), np.float32).reshape(size, size)
+
+    return apart(draw)

@@ -1,13 +1,13 @@
 """Ambient occlusion of a mesh in UV space by cosine-weighted rays."""
 
-import cv2
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.mesh.uv_raster import barycentric, face_map
+from evenpalette.core.raster.padding import nearest_covered
 
 
 def surface_points(mesh: Mesh, size: int) -> tuple[NDArray, NDArray, NDArray]:
@@ -15,12 +15,7 @@ def surface_points(mesh: Mesh, size: int) -> tuple[NDArray, NDArray, NDArray]:
     faces = face_map(mesh.uvs, size, size)
     rows, columns = np.nonzero(faces >= 0)
     face = faces[rows, columns]
-    point = np.stack([(columns + 0.5) / size, (rows + 0.5) / size], -1)
-    a, b, c = (mesh.uvs[face, i].astype(np.float64) for i in range(3))
-    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
-    wb = ((point[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (point[:, 1] - a[:, 1])) / area
-    wc = ((b[:, 0] - a[:, 0]) * (point[:, 1] - a[:, 1]) - (point[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
-    weights = np.stack([1 - wb - wc, wb, wc], -1)[..., None]
+    weights = barycentric(mesh.uvs[face], np.stack([columns + 0.5, rows + 0.5], -1) / size)[..., None]
     position = (mesh.positions[mesh.faces[face]] * weights).sum(1)
     normal = (mesh.normals[face] * weights).sum(1)
     return np.stack([rows, columns], -1), position, normal / np.linalg.norm(normal, axis=1, keepdims=True)
@@ -54,7 +49,4 @@ def bake_occlusion(mesh: Mesh, size: int, rays: int, reach: float, seed: int = 7
 
 def fill_unused(image: NDArray, known: NDArray) -> NDArray:
     """Unused texels take the nearest used value."""
-    _, labels = cv2.distanceTransformWithLabels(1 - known, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
-    table = np.zeros((labels.max() + 1, *image.shape[2:]), image.dtype)
-    table[labels[known > 0]] = image[known > 0]
-    return table[labels]
+    return image.reshape(-1)[nearest_covered(known > 0, image.size)]

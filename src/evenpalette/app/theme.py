@@ -11,8 +11,6 @@ from PyQt6.QtWidgets import QApplication
 FAMILY = "Source Sans 3"
 #: Type scale in pixels: notes, text, headings.
 NOTE, TEXT, HEADING = 12, 13, 16
-#: The grid everything is aligned on, in pixels.
-GRID = 8
 
 CHROME = "#e9e9e9"
 SURFACE = "#f7f7f7"

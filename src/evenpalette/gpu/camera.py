@@ -62,13 +62,6 @@ class OrbitCamera:
         )
         return (projection @ view).astype(np.float32)
 
-    def ray(self, x: float, y: float, width: int, height: int) -> tuple[NDArray, NDArray]:
-        """Origin and unit direction through a pixel position (y down)."""
-        right, up, back = self.axes()
-        half = np.tan(np.radians(FIELD_OF_VIEW_DEGREES / 2)) / min(width, height)
-        direction = right * (2 * x - width) * half + up * (height - 2 * y) * half - back
-        return self.eye, direction / np.linalg.norm(direction)
-
     def project(self, point: NDArray, width: int, height: int) -> tuple[float, float]:
         """The pixel position (y down) of a point in space."""
         clip = self.matrix(width, height).astype(np.float64) @ np.append(point, 1.0)

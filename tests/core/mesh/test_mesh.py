@@ -2,11 +2,10 @@
 
 import contextlib
 
-import moderngl
 import numpy as np
 import pytest
 import trimesh
-from tests.glsl import apart
+from tests.glsl import drawn_by_opengl
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.rays import RayCaster
@@ -98,28 +97,11 @@ def test_a_bad_mesh_gives_one_clear_message_with_its_name(content: bytes, name: 
     assert "\n" not in str(caught.value)
 
 
-def drawn_by_opengl(uvs: np.ndarray, size: int) -> np.ndarray:
-    """The face that a GL context (Mesa llvmpipe) draws at each texel, -1 for none."""
-    ctx = moderngl.create_standalone_context(backend="egl")
-    program = ctx.program(
-        "#version 330\nin vec2 p; in float f; flat out float face;"
-        "void main() { face = f; gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }",
-        "#version 330\nflat in float face; out float c; void main() { c = face; }",
-    )
-    vertices = np.concatenate([uvs, np.repeat(np.arange(len(uvs)), 3).reshape(-1, 3, 1)], -1)
-    array = ctx.vertex_array(program, [(ctx.buffer(vertices.astype("f4").tobytes()), "2f 1f", "p", "f")])
-    target = ctx.framebuffer([ctx.texture((size, size), 1, dtype="f4")])
-    target.clear(-1)
-    target.use()
-    array.render(moderngl.TRIANGLES)
-    return np.frombuffer(target.read(components=1, dtype="f4"), np.float32).reshape(size, size)
-
-
 def test_faces_under_texels_are_those_that_opengl_draws(lantern: State) -> None:
     assert lantern.mesh is not None
     uvs = lantern.mesh.mesh.uvs
     assert uvs is not None
-    drawn, ours = apart(lambda: drawn_by_opengl(uvs, 256)), face_map(uvs, 256, 256)
+    drawn, ours = drawn_by_opengl(uvs, np.arange(len(uvs)), 256), face_map(uvs, 256, 256)
     assert ((ours >= 0) == (drawn >= 0)).mean() > 0.999
     assert (ours == drawn).mean() > 0.998
 

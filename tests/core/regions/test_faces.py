@@ -5,12 +5,11 @@ from dataclasses import replace
 from pathlib import Path
 
 import cv2
-import moderngl
 import numpy as np
 import pytest
 import trimesh
 from scipy.ndimage import distance_transform_edt
-from tests.glsl import apart
+from tests.glsl import drawn_by_opengl
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh import select
@@ -55,24 +54,8 @@ def test_exact_area_on_a_triangle_that_is_smaller_than_a_texel_and_on_mirrored_o
 def test_sixteen_samples_agree_with_opengl_at_four_times_the_size(mesh: Mesh) -> None:
     """OpenGL (Mesa llvmpipe) draws the groups into 1024; four by four of its texels are the 16 samples of one of 256."""
     assert mesh.uvs is not None
-    uvs = mesh.uvs
-
-    def draw() -> np.ndarray:
-        ctx = moderngl.create_standalone_context(backend="egl")
-        program = ctx.program(
-            "#version 330\nin vec2 p; in float f; flat out float g;"
-            "void main() { g = f; gl_Position = vec4(p * 2.0 - 1.0, 0, 1); }",
-            "#version 330\nflat in float g; out float c; void main() { c = g; }",
-        )
-        vertices = np.concatenate([uvs, np.repeat(mesh.groups, 3).reshape(-1, 3, 1)], -1).astype("f4")
-        target = ctx.framebuffer([ctx.texture((1024, 1024), 1, dtype="f4")])
-        target.clear(-1)
-        target.use()
-        ctx.vertex_array(program, [(ctx.buffer(vertices.tobytes()), "2f 1f", "p", "f")]).render()
-        return np.frombuffer(target.read(components=1, dtype="f4"), np.float32).reshape(1024, 1024)
-
-    drawn = apart(draw)
-    ours = cover_texels(uvs, mesh.groups, 6, 256, 16)
+    drawn = drawn_by_opengl(mesh.uvs, mesh.groups, 1024)
+    ours = cover_texels(mesh.uvs, mesh.groups, 6, 256, 16)
     for group in range(6):
         theirs = (drawn == group).reshape(256, 4, 256, 4).mean((1, 3))
         assert np.abs(ours[group] - theirs).mean() < 1e-3

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.project.edits.faces import face_region_labels, share_shells
+from evenpalette.core.regions.chance import reached_shares
 
 
 class ChanceDialog(QDialog):
@@ -79,6 +80,6 @@ class ChanceDialog(QDialog):
         weights = (
             np.bincount(topology.shells, weights=np.abs(state.mesh.mesh.uv_areas())) if by_area else np.ones(len(face))
         )
-        reached = np.bincount(labels[face] - first, weights=weights, minlength=len(wanted)) / weights.sum() * 100
+        reached = reached_shares(weights, labels[face] - first, len(wanted)) * 100
         asked = np.array(wanted) / sum(wanted) * 100
         self.result.setText("    ".join(f"asked {a:.0f}%, got {r:.1f}%" for a, r in zip(asked, reached, strict=True)))

@@ -73,7 +73,7 @@ class StepCard(QFrame):
 
     def __init__(self, bench: "RecipeBench", step: Step, index: int) -> None:
         super().__init__()
-        self._bench, self.step_id, self._index = bench, step.id, index
+        self._bench, self.step_id = bench, step.id
         self.setObjectName("card")
         self.setFixedWidth(CARD_WIDTH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -89,11 +89,9 @@ class StepCard(QFrame):
         layout.addWidget(label(region_text(bench.session, step), "note"))
         layout.addStretch(1)
         layout.addWidget(bench.foot(step, index))
-        self._pressed = QPoint()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self._pressed = event.position().toPoint()
         self._bench.session.select_step(self.step_id)
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]

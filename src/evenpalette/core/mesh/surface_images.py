@@ -1,11 +1,10 @@
 """Images of what a mesh is at each texel: position, normal, island number, texel density."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.topology import Topology
-from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.mesh.uv_raster import barycentric, face_map
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 
@@ -23,7 +22,7 @@ def surface_images(mesh: Mesh, topology: Topology, size: int, padding_texels: in
     faces = face_map(mesh.uvs, size, size)
     rows, columns = np.nonzero(faces >= 0)
     face = faces[rows, columns]
-    weights = _weights(mesh.uvs[face].astype(np.float64), (columns + 0.5) / size, (rows + 0.5) / size)[..., None]
+    weights = barycentric(mesh.uvs[face], np.stack([columns + 0.5, rows + 0.5], -1) / size)[..., None]
     low, high = (corner.astype(np.float64) for corner in mesh.bounds)
     extent = max(float((high - low).max()), 1e-12)
     position = ((mesh.positions[mesh.faces[face]] * weights).sum(1) - low) / extent
@@ -46,11 +45,3 @@ def surface_images(mesh: Mesh, topology: Topology, size: int, padding_texels: in
         picture[rows, columns] = found
         maps[name] = Raster(np.ascontiguousarray(picture.reshape(-1, found.shape[1])[source]), Encoding.DATA)
     return maps
-
-
-def _weights(triangles: NDArray, u: NDArray, v: NDArray) -> NDArray[np.float64]:
-    a, b, c = triangles[:, 0], triangles[:, 1], triangles[:, 2]
-    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
-    wb = ((u - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (v - a[:, 1])) / area
-    wc = ((b[:, 0] - a[:, 0]) * (v - a[:, 1]) - (u - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
-    return np.stack([1 - wb - wc, wb, wc], -1)

@@ -49,13 +49,16 @@ def face_map(uvs: NDArray[np.float32], width: int, height: int) -> NDArray[np.in
     return out
 
 
-def barycentric(triangle: NDArray, point: NDArray) -> NDArray[np.float64]:
-    """Weights (3,) of a 2D point in a 2D triangle (3, 2); zeros where the triangle has no area."""
-    a, b, c = np.asarray(triangle, np.float64)
-    area = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
-    if area == 0:
-        return np.zeros(3)
-    p = np.asarray(point, np.float64)
-    wb = ((p[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (p[1] - a[1])) / area
-    wc = ((b[0] - a[0]) * (p[1] - a[1]) - (p[0] - a[0]) * (b[1] - a[1])) / area
-    return np.array([1 - wb - wc, wb, wc])
+def barycentric(triangles: NDArray, points: NDArray) -> NDArray[np.float64]:
+    """Weights (..., 3) of 2D points (..., 2) in 2D triangles (..., 3, 2); zeros where a triangle has no area."""
+    triangles, p = np.asarray(triangles, np.float64), np.asarray(points, np.float64)
+    a, b, c = (triangles[..., i, :] for i in range(3))
+    area = _cross(b - a, c - a)
+    known = area != 0
+    divisor = np.where(known, area, 1.0)
+    wb, wc = _cross(p - a, c - a) / divisor, _cross(b - a, p - a) / divisor
+    return np.where(known[..., None], np.stack([1 - wb - wc, wb, wc], -1), 0.0)
+
+
+def _cross(u: NDArray, v: NDArray) -> NDArray:
+    return np.asarray(u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0])

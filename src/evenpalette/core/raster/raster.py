@@ -1,6 +1,5 @@
 """Raster: an image that knows what its numbers mean."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -121,10 +120,6 @@ class Raster:
             color = 3 if self.channels >= 3 else 1
             linear = np.concatenate([encode_srgb(linear[..., :color]), linear[..., color:]], -1)
         return Raster(quantize(linear, self.pixels.dtype), self.encoding)
-
-    def map_values(self, change: Callable[[F32], F32]) -> "Raster":
-        """The raster with `change` applied to its stored values (0..1), same dtype and encoding."""
-        return Raster(quantize(change(self.as_unit()), self.pixels.dtype), self.encoding)
 
     def with_encoding(self, encoding: Encoding) -> "Raster":
         """The same stored numbers, read as something else. Nothing is converted."""

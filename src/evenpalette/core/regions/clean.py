@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.regions.flags import FoundFlag, find_flags, to_rgb8
 from evenpalette.core.regions.unmix import unmix
 
@@ -78,13 +79,7 @@ def _give_away(shares: NDArray[np.uint8], lost: NDArray[np.bool_], allowed: NDAr
     givers = ~cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) if allowed is None else allowed
     if not lost.any() or not givers.any():
         return 0
-    _, labels = cv2.distanceTransformWithLabels(
-        (~givers).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    owner = shares.argmax(0)
-    table = np.zeros(int(labels.max()) + 1, np.int64)
-    table[labels[givers]] = owner[givers]
-    taker = table[labels]
+    taker = shares.argmax(0).reshape(-1)[nearest_covered(givers, givers.size)]
     # The soft rim of a speck goes with it.
     rim = (
         cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~givers if allowed is None else lost
