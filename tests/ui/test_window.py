@@ -210,9 +210,9 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     texture = session.state.project.asset.textures[1]
     bench._from_flags(texture)
     hand.wait(lambda: len(session.state.region_ids) == len(ids))
-    bench._choose_edges("rgb")
-    hand.wait(lambda: bench._near.isVisible())
-    hand.type_into(bench._far.field, "120")
+    bench.source._choose_edges("rgb")
+    hand.wait(lambda: bench.source._near.isVisible())
+    hand.type_into(bench.source._far.field, "120")
     hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
     session.undo()
     session.undo()

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 
+from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.session import Session
 from evenpalette.core.mesh import select
 
@@ -22,7 +23,7 @@ class FaceTool:
     """How the pointer selects. Shift adds, Ctrl removes, both intersect; plain replaces."""
 
     session: Session
-    views: "object"
+    finder: FaceFinder
     active: bool = False
     reach: str = "sweep"
     radius_pixels: float = 24.0
@@ -38,6 +39,10 @@ class FaceTool:
     def ready(self) -> bool:
         """Whether a press selects."""
         return self.active and self.session.state.mesh is not None
+
+    def radius_at(self, _: QPointF) -> float:
+        """Radius of the circle at the pointer in pixels, 0 for none."""
+        return self.radius_pixels if self.reach == "sweep" else 0.0
 
     def press(self, place: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         """Begin a pick or a sweep."""
@@ -56,7 +61,7 @@ class FaceTool:
         if self._picked is None or self._before is None or view is None:
             return
         radius = self.radius_pixels if self.reach == "sweep" else 0.0
-        found = self.views.faces_around(place, radius, through=self.through and self.reach == "sweep")  # type: ignore[attr-defined]
+        found = self.finder.around(place, radius, through=self.through and self.reach == "sweep")
         if len(found):
             fresh = np.zeros(view.mesh.face_count, bool)
             fresh[found] = True

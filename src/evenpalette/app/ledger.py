@@ -1,6 +1,6 @@
 """The ledger: the regions, always there; the selected one is the subject everywhere. Below it, what is wrong."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -109,8 +109,12 @@ class RegionDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(theme.TEXT))
         painter.setPen(QColor(theme.MUTED))
         painter.drawText(QRectF(right - 50, box.top() + 3, 50, 18), Qt.AlignmentFlag.AlignRight, f"{share:.1%}")
+        if region.locked:
+            theme.icon("lock", theme.MUTED).paint(painter, QRect(int(right) - 66, int(box.top()) + 4, 14, 14))
         painter.setPen(QColor(theme.INK))
-        name = painter.fontMetrics().elidedText(region.name, Qt.TextElideMode.ElideRight, int(right - left - 54))
+        name = painter.fontMetrics().elidedText(
+            region.name, Qt.TextElideMode.ElideRight, int(right - left - (70 if region.locked else 54))
+        )
         painter.drawText(QRectF(left, box.top() + 3, right - left - 52, 18), Qt.AlignmentFlag.AlignLeft, name)
         painter.setPen(Qt.PenStyle.NoPen)
         bar = QRectF(left, box.bottom() - 11, right - left - 24, 3)
@@ -191,9 +195,16 @@ class Ledger(QWidget):
                 ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
                 ("Move up", "Alt+Up", lambda: self._move(-1)),
                 ("Move down", "Alt+Down", lambda: self._move(1)),
+                ("Lock or unlock", "Ctrl+L", self._lock),
                 ("Remove region", "Del", self._remove),
             ],
         )
+
+    def _lock(self) -> None:
+        region = self._session.state.project.regions.find(self._session.region or "")
+        if region is not None:
+            text = f"{'Unlock' if region.locked else 'Lock'} {region.name}"
+            self._session.apply(text, lambda s: edit.update_region(s, region.id, locked=not region.locked))
 
     def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
         if self.list.indexAt(place).isValid():

@@ -108,6 +108,10 @@ QPushButton:disabled {{ color: #9a9a9a; border-color: #d6d6d6; }}
 QPushButton#primary {{ background: {ACCENT}; color: white; border-color: {ACCENT}; }}
 QPushButton#primary:hover {{ background: #1d7470; }}
 QPushButton#primary:disabled {{ background: #b9c5c4; border-color: #b9c5c4; }}
+QPushButton#page {{ background: transparent; border: 1px solid transparent; color: {MUTED}; padding: 2px 10px; }}
+QPushButton#page:hover {{ color: {INK}; }}
+QPushButton#page:checked {{ color: {INK}; background: {RAISED}; border-color: {LINE}; }}
+QPushButton#page:focus {{ border-color: {ACCENT}; }}
 QPushButton#link {{ background: transparent; border: none; color: {ACCENT}; padding: 2px 4px; text-align: left; }}
 QPushButton#link:hover {{ text-decoration: underline; }}
 QPushButton#link:focus {{ border: 1px solid {ACCENT}; border-radius: 4px; }}

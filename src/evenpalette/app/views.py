@@ -10,17 +10,21 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QTabletEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.face_tool import FaceTool
+from evenpalette.app.paint_tool import PaintTool
 from evenpalette.app.picture_queue import PictureQueue
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.edits.variants import find
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.painting.stroke import Box
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
@@ -70,7 +74,10 @@ class TwinViews(QOpenGLWidget):
         self._framed: object = None
         self._chosen_stale = True
         self._brush: QPointF | None = None
-        self.tool = FaceTool(session, self)
+        self.faces = FaceFinder(self)
+        self.face_tool, self.paint_tool = FaceTool(session, self.faces), PaintTool(session, self)
+        self._preview: State | None = None
+        self._patches: list[tuple[set[str], Box]] = []
         self._make_headers()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
@@ -215,71 +222,12 @@ class TwinViews(QOpenGLWidget):
         self._chosen_stale = True
         self.update()
 
-    def faces_around(self, place: QPointF, radius: float, *, through: bool) -> NDArray[np.int64]:
-        """Faces under a round spot of the widget: on Form those that show there (with `through` hidden ones too), on
-        Flat those that lie there."""
-        view, scene = self.session.state.mesh, self.scene
-        if view is None or scene is None or view.mesh.uvs is None:
-            return np.empty(0, np.int64)
-        if self.flat_rect().contains(place.toPoint()):
-            return self._faces_on_flat(place, radius)
-        if through and radius > 0:
-            rect = self.form_rect()
-            pixels = self.camera.project_all(view.mesh.positions[view.mesh.faces].mean(1), rect.width(), rect.height())
-            return np.flatnonzero(np.hypot(pixels[:, 0] - place.x(), pixels[:, 1] - place.y()) <= radius)
-        ratio = self.devicePixelRatioF()
-        reach = max(0, round(radius * ratio))
-        height = self._device(self.form_rect())[3]
-        x, y = int(place.x() * ratio), height - 1 - int(place.y() * ratio)
-        self.makeCurrent()
-        found = scene.faces_in(x - reach, y - reach, 2 * reach + 1, 2 * reach + 1)
-        self.doneCurrent()
-        if found.shape == (2 * reach + 1, 2 * reach + 1):
-            v, u = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-            found = found[u * u + v * v <= reach * reach]
-        return np.unique(found[found >= 0]).astype(np.int64)
-
-    def _faces_on_flat(self, place: QPointF, radius: float) -> NDArray[np.int64]:
-        view, flat = self.session.state.mesh, self.flat_rect()
-        assert view is not None
-        faces = view.faces_under_texels
-        size = faces.shape[0]
-        u, v = self.plane.to_uv(place.x() - flat.left(), place.y(), flat.width(), flat.height())
-        reach = radius * self.plane.span / min(flat.width(), flat.height()) * size
-        x, y = u * size, v * size
-        left, right = max(0, int(x - reach)), min(size, int(x + reach) + 1)
-        top, bottom = max(0, int(y - reach)), min(size, int(y + reach) + 1)
-        if left >= right or top >= bottom:
-            return np.empty(0, np.int64)
-        rows, columns = np.mgrid[top:bottom, left:right]
-        near = np.hypot(columns + 0.5 - x, rows + 0.5 - y) <= max(reach, 0.75)
-        found = faces[top:bottom, left:right][near]
-        return np.unique(found[found >= 0]).astype(np.int64)
-
-    def count_hidden(self) -> int:
-        """How many selected faces Form does not show from here."""
-        chosen = self.session.faces
-        if not chosen.any() or self.scene is None:
-            return 0
-        _, _, width, height = self._device(self.form_rect())
-        self.makeCurrent()
-        shown = self.scene.faces_in(0, 0, width, height)
-        self.doneCurrent()
-        seen = np.zeros(len(chosen), bool)
-        seen[np.unique(shown[(shown >= 0) & (shown < len(chosen))])] = True
-        return int((chosen & ~seen).sum())
-
-    def look_at_face(self, face: int) -> None:
-        """Turn Form so that a face is in front, and bring it to the middle of Flat."""
-        view = self.session.state.mesh
-        if view is None or view.mesh.uvs is None:
-            return
-        normal = view.mesh.face_normals()[face]
+    def show_from(self, normal: NDArray[np.float32], u: float, v: float) -> None:
+        """Turn Form so that a face with this normal is in front, and bring a texel to the middle of Flat."""
         yaw = float(np.degrees(np.arctan2(normal[0], normal[2])))
         pitch = float(np.clip(np.degrees(np.arcsin(np.clip(normal[1], -1, 1))), -80, 80))
         self.camera = replace(self.camera, yaw=yaw, pitch=pitch)
-        u, v = view.mesh.uvs[face].mean(0)
-        self.look_at(float(u), float(v))
+        self.look_at(u, v)
 
     def _stop_pick(self) -> None:
         self._pick = None
@@ -333,9 +281,39 @@ class TwinViews(QOpenGLWidget):
 
     def bring_up_to_date(self) -> None:
         """Hand a changed document to the scene. Needs the context."""
-        if self._stale and self.scene is not None:
-            self.scene.set_state(self.session.state)
+        if self.scene is None:
+            return
+        if self._stale:
+            self.scene.set_state(self._preview or self.session.state)
             self._stale = False
+        for regions, box in self._patches:
+            self.scene.patch_coverages(regions, box)
+        self._patches.clear()
+
+    def show_live(self, state: State | None) -> None:
+        """Draw this state instead of the document's, while a stroke is under way; None ends it."""
+        self._preview, self._stale = state, True
+        self._patches.clear()
+        self.update()
+
+    def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
+        """Texels of coverages of the live state changed in place."""
+        self._patches += [(regions, box) for box in boxes]
+        self.update()
+
+    def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
+        """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
+        if self.scene is None:
+            return None
+        self.makeCurrent()
+        found = self.scene.places()
+        self.doneCurrent()
+        return found
+
+    @property
+    def tool(self) -> FaceTool | PaintTool | None:
+        """What the left button works with instead of turning and moving."""
+        return next((tool for tool in (self.paint_tool, self.face_tool) if tool.ready), None)
 
     def form_rect(self) -> QRect:
         """The part of the widget that Form fills, logical pixels."""
@@ -346,7 +324,7 @@ class TwinViews(QOpenGLWidget):
         left = round(self.width() * self.split) + 2
         return QRect(left, 0, self.width() - left, self.height())
 
-    def _device(self, rect: QRect) -> tuple[int, int, int, int]:
+    def device(self, rect: QRect) -> tuple[int, int, int, int]:
         """A rectangle in device pixels with its origin at the bottom left."""
         ratio = self.devicePixelRatioF()
         height = round(self.height() * ratio)
@@ -366,12 +344,12 @@ class TwinViews(QOpenGLWidget):
         scene.clear(target)
         form_stage, flat_stage = Show(self.form_stage.currentData()), Show(self.flat_stage.currentData())
         scene.draw_form(
-            target, self._device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
+            target, self.device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
         )
         has_picture = bool(self.session.state.project.asset.textures) or scene.has_model
         if has_picture:
             scene.draw_flat(
-                target, self._device(self.flat_rect()), self.plane, self._looks(flat_stage, lit=False),
+                target, self.device(self.flat_rect()), self.plane, self._looks(flat_stage, lit=False),
                 lines=self.lines.isChecked(),
             )  # fmt: skip
         self._paint_over()
@@ -391,10 +369,12 @@ class TwinViews(QOpenGLWidget):
                 painter.drawLine(QPointF(x, HEADER + 4), QPointF(x, self.height() - 10))
                 painter.setBrush(QColor("#ffffff"))
                 painter.drawEllipse(QPointF(x, self.height() - 22), 6, 6)
-        if self.tool.ready and self.tool.reach == "sweep" and self._brush is not None:
-            painter.setPen(QPen(QColor("#ffffff"), 1))
+        radius = self.tool.radius_at(self._brush) if self.tool is not None and self._brush is not None else 0.0
+        if radius > 0 and self._brush is not None:
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(self._brush, self.tool.radius_pixels, self.tool.radius_pixels)
+            for width, color in ((2.5, QColor(0, 0, 0, 90)), (1.0, QColor("#ffffff"))):
+                painter.setPen(QPen(color, width))
+                painter.drawEllipse(self._brush, radius, radius)
         if self.pointer is not None:
             u, v = self.pointer
             x, y = self.plane.to_pixel(u, v, flat.width(), flat.height())
@@ -435,7 +415,7 @@ class TwinViews(QOpenGLWidget):
     def _uv_under(self, x: float, y: float) -> tuple[float, float] | None:
         """The texel that Form shows at a logical pixel. Needs the context."""
         ratio = self.devicePixelRatioF()
-        height = self._device(self.form_rect())[3]
+        height = self.device(self.form_rect())[3]
         return self.scene.uv_at(int(x * ratio), height - 1 - int(y * ratio)) if self.scene else None
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -502,14 +482,14 @@ class TwinViews(QOpenGLWidget):
         self._drag_from, self._moved = place, False
         if self._on_split(place):
             self._drag = "split"
-        elif self.tool.ready and event.button() == Qt.MouseButton.LeftButton and place.y() > HEADER:
+        elif self.tool is not None and event.button() == Qt.MouseButton.LeftButton and place.y() > HEADER:
             self._drag = "tool"
             self.tool.press(place, event.modifiers())
         elif self._on_wipe(place):
             self._drag = "wipe"
         else:
             in_form = self.form_rect().contains(place.toPoint())
-            turning = Qt.MouseButton.RightButton if self.tool.ready else Qt.MouseButton.LeftButton
+            turning = Qt.MouseButton.RightButton if self.tool is not None else Qt.MouseButton.LeftButton
             turn = event.button() == turning and in_form
             self._drag = "turn" if turn else "move form" if in_form else "move flat"
 
@@ -517,7 +497,7 @@ class TwinViews(QOpenGLWidget):
         assert event is not None
         place = event.position()
         self._brush = place
-        if self.tool.ready:
+        if self.tool is not None:
             self.update()
         if self._drag is None:
             if self._pick is None:
@@ -526,7 +506,8 @@ class TwinViews(QOpenGLWidget):
             self.set_pointer(self.uv_under(place))
             return
         if self._drag == "tool":
-            self.tool.drag(place)
+            if self.tool is not None:
+                self.tool.drag(place)
             return
         delta = place - self._drag_from
         if not self._moved and abs(delta.x()) + abs(delta.y()) < 4:
@@ -553,10 +534,28 @@ class TwinViews(QOpenGLWidget):
         assert event is not None
         drag, self._drag = self._drag, None
         if drag == "tool":
-            self.tool.release()
+            for tool in (self.paint_tool, self.face_tool):
+                tool.release()
             return
         if not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton:
             self._select_under(event.position())
+
+    def tabletEvent(self, event: QTabletEvent | None) -> None:
+        """A pen paints with its pressure; whatever else it does, it does as a mouse."""
+        assert event is not None
+        place, kind = event.position(), event.type()
+        painting = self.paint_tool.ready and self._pick is None and place.y() > HEADER
+        if not painting or (kind is not QEvent.Type.TabletPress and not self.paint_tool.is_down):
+            event.ignore()
+            return
+        self._brush = place
+        if kind is QEvent.Type.TabletPress:
+            self.paint_tool.press(place, event.modifiers(), event.pressure())
+        elif kind is QEvent.Type.TabletMove:
+            self.paint_tool.drag(place, event.pressure())
+        else:
+            self.paint_tool.release()
+        event.accept()
 
     def _select_under(self, place: QPointF) -> None:
         uv = self.uv_under(place)

@@ -26,6 +26,7 @@ from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
 from evenpalette.app.stations.asset import AssetBench, bring_in
 from evenpalette.app.stations.delivery import DeliveryBench
+from evenpalette.app.stations.paint import PaintPage
 from evenpalette.app.stations.recipe import RecipeBench
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.stations.tones import TonesBench
@@ -177,6 +178,10 @@ class MainWindow(QMainWindow):
             Verb("Variants", "Next variant", "PgDown", lambda: self._step_variant(1)),
             Verb("Variants", "Previous variant", "PgUp", lambda: self._step_variant(-1)),
             Verb("Regions", "Select faces", "S", self._toggle_faces),
+            Verb("Regions", "Paint", "B", self._paint),
+            Verb("Regions", "Smaller brush", ",", lambda: self._paint_bench().resize_brush(1 / 1.15)),
+            Verb("Regions", "Larger brush", ".", lambda: self._paint_bench().resize_brush(1.15)),
+            Verb("Regions", "New painted region", "Ctrl+Shift+P", lambda: self._paint_bench().add_region()),
             Verb("Regions", "Next region", "Ctrl+Down", lambda: self._step_region(1)),
             Verb("Regions", "Previous region", "Ctrl+Up", lambda: self._step_region(-1)),
             Verb("Delivery", "Deliver", "Ctrl+E", self._deliver),
@@ -208,7 +213,22 @@ class MainWindow(QMainWindow):
         self.session.set_station("regions")
         bench = self.benches["regions"]
         assert isinstance(bench, RegionsBench)
-        bench.faces.toggle.toggle()
+        if bench.pages.current != "Faces":
+            bench.pages.open("Faces")
+            bench.faces.toggle.setChecked(True)
+        else:
+            bench.faces.toggle.toggle()
+
+    def _paint_bench(self) -> PaintPage:
+        bench = self.benches["regions"]
+        assert isinstance(bench, RegionsBench)
+        return bench.paint
+
+    def _paint(self) -> None:
+        self.session.set_station("regions")
+        bench = self.benches["regions"]
+        assert isinstance(bench, RegionsBench)
+        bench.pages.open("Paint")
 
     def _deliver(self) -> None:
         self.session.set_station("delivery")

@@ -71,6 +71,12 @@ class SceneRenderer:
         self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
         self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
 
+    def patch_coverages(self, regions: set[str], box: tuple[int, int, int, int]) -> None:
+        """Texels of these regions' coverages changed in place, in a box (left, top, right, bottom, inclusive)."""
+        ids, planes = self._state.region_ids, list(self._state.sources.coverages)
+        for group in {ids.index(region) // 4 for region in regions if region in ids}:
+            self._textures.patch(planes[4 * group : 4 * group + 4], box)
+
     def set_selection(self, faces: NDArray[np.int64]) -> None:
         """Faces that Form and Flat mark as selected."""
         if self._chosen is not None:
@@ -97,6 +103,11 @@ class SceneRenderer:
         """The faces that the last drawn Form shows in a part of its viewport (origin bottom left), -1 for none."""
         buffer = self._surfaces.get(name)
         return np.full((0, 0), -1, np.int32) if buffer is None else buffer.read_faces(x, y, width, height)
+
+    def places(self, name: str = "form") -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
+        """Face and (u, v) of every pixel of the last drawn Form, rows from the bottom; None before the first."""
+        buffer = self._surfaces.get(name)
+        return None if buffer is None else buffer.read_places()
 
     @property
     def has_model(self) -> bool:

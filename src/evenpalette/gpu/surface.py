@@ -42,6 +42,12 @@ class SurfaceBuffer:
         faces = np.frombuffer(data, np.float32).reshape(top - bottom, right - left)
         return faces.astype(np.int32) - 1
 
+    def read_places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+        """Face (height, width), -1 for none, and (u, v) (height, width, 2) of every pixel, rows from the bottom."""
+        width, height = self.size
+        surface = np.frombuffer(self.target.read(components=4, attachment=0, dtype="f4"), np.float32)
+        return self.read_faces(0, 0, width, height), surface.reshape(height, width, 4)[..., :2].copy()
+
     def release(self) -> None:
         """Give the memory back."""
         for part in (self.target, self.shaded, self.surface, self.slopes, self.faces, self.picture, self._depth):

@@ -17,6 +17,8 @@ SQUARE = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.NEAREST)
 LARGE_TEXELS = 2048 * 2048
 _STAND_IN_TEXELS = 512
 _STRIP_TEXELS = 1 << 20
+#: Mip levels below the first that a patch makes from the texels of its own box.
+_EXACT_LEVELS = 4
 _SRGB8, _SRGB8_ALPHA8 = 0x8C41, 0x8C43
 _DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}
 
@@ -89,16 +91,68 @@ class TextureCache:
         )
 
     def of_planes(self, planes: list[NDArray[np.uint8]]) -> moderngl.Texture:
-        """Up to four coverage planes as one RGBA texture."""
+        """Up to four coverage planes as one RGBA texture.
+
+        Where a texture of nearly the same planes is held, only what differs is sent, as after a stroke or its undo.
+        """
+        key = tuple(id(plane) for plane in planes)
+        if key not in self._held:
+            self._take_over(key, planes)
 
         def make(coarse: bool) -> Raster:
             stride = max(1, max(planes[0].shape) // _STAND_IN_TEXELS) if coarse else 1
-            four = [plane[::stride, ::stride] for plane in planes]
-            four += [np.zeros_like(four[0])] * (4 - len(four))
-            return Raster(np.ascontiguousarray(np.stack(four, -1)), Encoding.DATA)
+            return Raster(_packed([plane[::stride, ::stride] for plane in planes]), Encoding.DATA)
 
         large = planes[0].size > LARGE_TEXELS
-        return self._get(tuple(id(plane) for plane in planes), tuple(planes), large, make)
+        return self._get(key, tuple(planes), large, make)
+
+    def _take_over(self, key: tuple, planes: list[NDArray[np.uint8]]) -> None:
+        """Make the held texture with the most of these planes theirs, where little differs."""
+
+        def alike(owners: tuple) -> int:
+            if len(owners) != len(planes) or not isinstance(owners[0], np.ndarray) or owners[0].ndim != 2:
+                return -1
+            return sum(a is b for a, b in zip(owners, planes, strict=True))
+
+        best = max(self._held, key=lambda old: alike(self._held[old][0]), default=None)
+        if best is None or alike(self._held[best][0]) < min(1, len(planes) - 1):
+            return
+        owners, texture = self._held[best]
+        if owners[0].shape != planes[0].shape or texture.size != planes[0].shape[::-1]:
+            return
+        box = _differs(owners, planes)
+        if box is None or (box[2] - box[0]) * (box[3] - box[1]) <= planes[0].size // 4:
+            self._held[key] = tuple(planes), self._held.pop(best)[1]
+            if box is not None:
+                self.patch(planes, box)
+
+    def patch(self, planes: list[NDArray[np.uint8]], box: tuple[int, int, int, int]) -> None:
+        """Send a box of texels (left, top, right, bottom, all inclusive) of held planes again, in every mip level."""
+        held = self._held.get(tuple(id(plane) for plane in planes))
+        height, width = planes[0].shape
+        if held is None or held[1].size != (width, height):
+            return
+        texture, step = held[1], 1 << _EXACT_LEVELS
+        if width % step or height % step:
+            texture.write(_packed(planes), alignment=1)
+            texture.build_mipmaps()
+            texture.filter = SMOOTH
+            return
+        left, top = box[0] // step * step, box[1] // step * step
+        right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
+        data = _packed([plane[top:bottom, left:right] for plane in planes])
+        for level in range(_EXACT_LEVELS + 1):
+            area = (left >> level, top >> level, data.shape[1], data.shape[0])
+            texture.write(np.ascontiguousarray(data), area, level=level, alignment=1)
+            if level < _EXACT_LEVELS:
+                data = _halved(data)
+        # The few texels of the coarser levels are made from the last exact one as a whole.
+        size = width >> _EXACT_LEVELS, height >> _EXACT_LEVELS
+        data = np.frombuffer(texture.read(level=_EXACT_LEVELS, alignment=1), np.uint8).reshape(size[1], size[0], 4)
+        level = _EXACT_LEVELS
+        while min(data.shape[:2]) > 1:
+            data, level = _halved(data), level + 1
+            texture.write(np.ascontiguousarray(data), (0, 0, data.shape[1], data.shape[0]), level=level, alignment=1)
 
     def magnify(self, filter: tuple[int, int]) -> None:
         """Set how all textures are seen from near: SMOOTH or SQUARE."""
@@ -142,6 +196,32 @@ class TextureCache:
         while len(self._held) > self._longest:
             self._held.pop(next(iter(self._held)))[1].release()
         return texture
+
+
+def _packed(planes: list[NDArray[np.uint8]]) -> NDArray[np.uint8]:
+    """One to four planes as RGBA."""
+    four = planes + [np.zeros_like(planes[0])] * (4 - len(planes))
+    return np.ascontiguousarray(np.stack(four, -1))
+
+
+def _halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The next mip level: means of two by two texels."""
+    even = data[: data.shape[0] // 2 * 2, : data.shape[1] // 2 * 2].astype(np.uint16)
+    return ((even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2] + 2) >> 2).astype(np.uint8)
+
+
+def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> tuple[int, int, int, int] | None:
+    """The box (left, top, right, bottom, inclusive) in which planes differ, None where they are equal."""
+    found = None
+    for old, new in zip(a, b, strict=True):
+        if old is new:
+            continue
+        different = old != new
+        rows, columns = np.flatnonzero(different.any(1)), np.flatnonzero(different.any(0))
+        if len(rows):
+            box = (int(columns[0]), int(rows[0]), int(columns[-1]), int(rows[-1]))
+            found = box if found is None else (*map(min, found[:2], box[:2]), *map(max, found[2:], box[2:]))
+    return found
 
 
 def _coarse(raster: Raster, coarse: bool) -> Raster:

@@ -122,7 +122,9 @@ def test_findings_name_gaps_overlaps_and_impure_flags_with_a_place() -> None:
         region("b", ChannelSource(texture="m", channel=1), "#00ff00"),
         region("c", FlagSource(texture="i", color="#fe0300"), "#0000ff"),
     ))  # fmt: skip
-    planes = compute_coverages(RegionSet(regions=regions.regions[:2]), textures)
+    planes = {
+        key: made.coverage for key, made in compute_coverages(RegionSet(regions=regions.regions[:2]), textures).items()
+    }
     found = {f.code: f for f in find_gaps_and_overlaps(regions, planes, np.ones((64, 64), bool))}
     assert set(found) == {"gap", "overlap", "impure-flag"}
     assert "254, 3, 0" in found["impure-flag"].text
@@ -181,13 +183,13 @@ def test_a_contiguous_pick_keeps_only_the_piece_around_its_seed() -> None:
     textures = {"i": Raster(image, Encoding.DATA)}
     for contiguous, expected in ((False, 36 + 64), (True, 64)):
         source = FlagSource(texture="i", color="#ff0000", edges="thresholds", seed=(0.75, 0.75), contiguous=contiguous)
-        plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), textures)["a"]
+        plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), textures)["a"].coverage
         assert int((plane == 255).sum()) == expected
 
 
 def test_thresholds_in_another_metric_make_coverages(lantern: State) -> None:
     painted = str(lantern.project.tone.painted)
     source = FlagSource(texture=painted, color="#d06030", edges="thresholds", metric="ciede2000", near=5, far=25)
-    plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), lantern.textures)["a"]
+    plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), lantern.textures)["a"].coverage
     paper = lantern.coverages[lantern.region_ids[0]] == 255
     assert plane[paper].mean() > 4 * plane[~paper].mean()

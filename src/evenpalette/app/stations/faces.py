@@ -21,7 +21,7 @@ class FacesPanel(QWidget):
         super().__init__()
         self._session, self._views = session, views
         self._last = -1
-        self.setFixedWidth(318)
+        self.setMaximumWidth(420)
         self.toggle = QCheckBox("Select faces (S)")
         self.toggle.setToolTip(
             "Left button selects on both views: Shift adds, Ctrl removes, both intersect. Right button turns Form"
@@ -33,7 +33,7 @@ class FacesPanel(QWidget):
             self._reach.setItemData(self._reach.count() - 1, tip, 3)
         self._reach.currentTextChanged.connect(self._choose_reach)
         self._size = ValueSlider(2, 120, " px", decimals=0)
-        self._size.set_value(views.tool.radius_pixels)
+        self._size.set_value(views.face_tool.radius_pixels)
         self._size.edited.connect(self._set_size)
         self._through = QCheckBox("through")
         self._through.setToolTip("Take hidden faces under the brush too")
@@ -74,7 +74,6 @@ class FacesPanel(QWidget):
         session.faces_changed.connect(self._timer.start)
         session.selection_changed.connect(self.refresh)
         session.changed.connect(lambda f: self.refresh() if f & {"asset", "regions"} else None)
-        session.station_changed.connect(self._leave)
         self.refresh()
 
     def refresh(self) -> None:
@@ -89,7 +88,7 @@ class FacesPanel(QWidget):
         if self._session.state.mesh is None:
             self._count.setText("Selecting faces needs a mesh")
         else:
-            hidden = self._views.count_hidden()
+            hidden = self._views.faces.count_hidden()
             self._count.setText(f"{chosen:,} faces selected, {hidden:,} of them hidden from here")
         self._assign_state(chosen > 0)
 
@@ -99,15 +98,11 @@ class FacesPanel(QWidget):
         self._assign.setEnabled(any_faces and region is not None and isinstance(region.source, FacesSource))
 
     def _toggled(self, on: bool) -> None:
-        self._views.tool.active = on
-        self._views.update()
-
-    def _leave(self, station: str) -> None:
-        self._views.tool.active = station == "regions" and self.toggle.isChecked()
+        self._views.face_tool.active = on
         self._views.update()
 
     def _choose_reach(self, reach: str) -> None:
-        tool = self._views.tool
+        tool = self._views.face_tool
         tool.reach = reach
         smooth = reach == "smooth"
         self._size.unit = "°" if smooth else " px"
@@ -117,7 +112,7 @@ class FacesPanel(QWidget):
         self._through.setVisible(reach == "sweep")
 
     def _set_size(self, value: float) -> None:
-        tool = self._views.tool
+        tool = self._views.face_tool
         if tool.reach == "smooth":
             tool.angle_degrees = value
         else:
@@ -125,7 +120,7 @@ class FacesPanel(QWidget):
         self._views.update()
 
     def _set_through(self, on: bool) -> None:
-        self._views.tool.through = on
+        self._views.face_tool.through = on
 
     def _grow(self) -> None:
         view = self._session.state.mesh
@@ -158,7 +153,7 @@ class FacesPanel(QWidget):
             return
         later = free[free > self._last]
         self._last = int(later[0] if len(later) else free[0])
-        self._views.look_at_face(self._last)
+        self._views.faces.look_at(self._last)
 
     def _give(self, region: str | None) -> None:
         chosen = self._session.faces.copy()

@@ -3,17 +3,20 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
+from evenpalette.app.stations.encodings import EncodingsPage
 from evenpalette.app.stations.faces import FacesPanel
+from evenpalette.app.stations.operations import OperationsPage
+from evenpalette.app.stations.paint import PaintPage
+from evenpalette.app.stations.region_source import SourcePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
-from evenpalette.app.widgets.color_field import ColorField
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.pages import Pages
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.surface_images import IMAGES, surface_images
@@ -25,7 +28,7 @@ from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.bake import check_uvs
-from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, Overlap, Region
+from evenpalette.core.regions.model import Overlap, Region
 from evenpalette.core.regions.touching import touching_regions
 from evenpalette.gpu.look import Show
 
@@ -98,64 +101,30 @@ class RegionsBench(QWidget):
             row(label("bake", "note"), self._bake_size, self._samples, self._padding, spacing=4), self._facts, None,
         )  # fmt: skip
         left.setFixedWidth(304)
-        self._name = QLineEdit()
-        self._name.editingFinished.connect(self._rename)
-        self._flag = ColorField()
-        self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.region}", flag=c))
-        self._flag.finished.connect(session.history.seal)
-        self._from = label("", "")
-        self._color = ColorField(views.start_pick)
-        self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
-        self._edges = QComboBox()
-        self._edges.addItem("exact shares", "shares")
-        self._edges.addItem("thresholds in RGB", "rgb")
-        self._edges.addItem("thresholds in CIEDE2000", "ciede2000")
-        self._edges.addItem("thresholds in OKLab", "oklab")
-        self._edges.setToolTip("Exact shares: edge texels are solved as mixtures of the flags beside them")
-        self._edges.activated.connect(lambda i: self._choose_edges(str(self._edges.itemData(i))))
-        self._contiguous = QCheckBox("contiguous")
-        self._contiguous.setToolTip("Only the connected piece around the texel that was picked")
-        self._contiguous.clicked.connect(lambda on: self._update_source("Contiguous", contiguous=on))
-        self._edges_row = row(self._edges, self._contiguous, None, spacing=6)
-        self._near, self._far = ValueSlider(0, 442), ValueSlider(0, 442)
-        self._near.setToolTip("Up to this distance the coverage is full (8-bit RGB, 0 to 442)")
-        self._far.setToolTip("From this distance on there is none")
-        self._near.edited.connect(lambda v: self._update_source("Near threshold", near=v, far=max(v, self._far.value)))
-        self._far.edited.connect(lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)))
-        for slider in (self._near, self._far):
-            slider.finished.connect(session.history.seal)
         self._order = row(
             tool("arrow-up", "Earlier in the order (Alt+Up in the ledger)", lambda: self._move(-1)),
             tool("arrow-down", "Later in the order (Alt+Down in the ledger)", lambda: self._move(1)),
             tool("trash-2", "Remove this region (Del in the ledger)", self._remove), None, spacing=2,
         )  # fmt: skip
-        grid = QGridLayout()
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(12)
-        grid.setVerticalSpacing(1)
-        self._labels = {}
-        for line, (text, widget) in enumerate((
-            ("Name", self._name), ("Flag color", self._flag), ("Made from", self._from), ("Image color", self._color),
-            ("Edges", self._edges_row), ("Near", self._near), ("Far", self._far),
-        )):  # fmt: skip
-            self._labels[text] = label(text, "note")
-            grid.addWidget(self._labels[text], line, 0)
-            grid.addWidget(widget, line, 1)
-        grid.setRowStretch(8, 1)
-        grid.setColumnStretch(1, 1)
-        self._form = QWidget()
-        self._form.setLayout(grid)
         self._title = label("", "heading")
-        right = column(row(self._title, None, self._order), self._form, None, spacing=2)
+        self.source = SourcePage(session, views)
         self.faces = FacesPanel(session, views)
+        self.operations = OperationsPage(session)
+        self.paint = PaintPage(session, views)
+        self.encodings = EncodingsPage(session)
+        self.pages = Pages({
+            "Source": self.source, "Faces": self.faces, "Operations": self.operations, "Paint": self.paint, "Encodings": self.encodings,
+        })  # fmt: skip
+        self.pages.changed.connect(self._take_tool)
+        right = column(row(self._title, None, self.pages.switch, None, self._order), self.pages, spacing=6)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(24)
         layout.addWidget(left)
         layout.addWidget(right, 1)
-        layout.addWidget(self.faces)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.refresh)
+        session.station_changed.connect(lambda _: self._take_tool())
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
@@ -177,46 +146,27 @@ class RegionsBench(QWidget):
             (self._padding, bake.padding_texels),
         ):
             box.setCurrentIndex(box.findData(value))
-        self._form.setVisible(region is not None)
-        self._order.setVisible(region is not None)
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
             self._facts.setText(f"{len(state.region_ids)} regions, {width} x {height}")
         else:
             self._facts.setText("")
-        if region is None:
-            self._title.setText("" if state.project.asset.textures else "Bring in an ID map or a channel mask at Asset")
-            return
-        self._title.setText(f"Region {state.project.regions.number(region.id)}")
-        self._name.setText(region.name)
-        self._flag.set_color(region.flag)
-        texture = state.project.asset.texture(region.source.texture)
-        name = texture.name if texture else "a missing texture"
-        is_flag = isinstance(region.source, FlagSource)
-        for widget, text in (
-            (self._color, "Image color"),
-            (self._edges_row, "Edges"),
-            (self._near, "Near"),
-            (self._far, "Far"),
-        ):
-            soft = is_flag and (text not in ("Near", "Far") or region.source.edges == "thresholds")  # type: ignore[union-attr]
-            widget.setVisible(soft)
-            self._labels[text].setVisible(soft)
-        if isinstance(region.source, FlagSource):
-            self._from.setText(name)
-            self._color.set_color(region.source.color)
-            soft = region.source.edges == "thresholds"
-            self._edges.setCurrentIndex(self._edges.findData(region.source.metric if soft else "shares"))
-            self._contiguous.setChecked(region.source.contiguous)
-            self._contiguous.setVisible(region.source.seed is not None)
-            for slider in (self._near, self._far):
-                slider.set_range(0, 442 if region.source.metric == "rgb" else 100)
-            self._near.set_value(region.source.near)
-            self._far.set_value(region.source.far)
-        elif isinstance(region.source, FacesSource):
-            self._from.setText(f"{sum(count for _, count in region.source.runs):,} faces of the mesh")
-        elif isinstance(region.source, ChannelSource):
-            self._from.setText(f"{name}, {_CHANNELS[region.source.channel]}")
+        self._order.setVisible(region is not None)
+        nothing = "" if state.project.asset.textures else "Bring in an ID map or a channel mask at Asset"
+        number = state.project.regions.number(region.id) if region is not None else 0
+        self._title.setText(f"Region {number}" if region is not None else nothing)
+        self.source.refresh(region)
+        self.operations.refresh(region)
+        self.paint.refresh(region)
+        self.encodings.refresh()
+
+    def _take_tool(self) -> None:
+        """The tool of the page that is open is in hand, at this station only."""
+        here, page = self._session.station == "regions", self.pages.current
+        self._views.face_tool.active = here and page == "Faces" and self.faces.toggle.isChecked()
+        self._views.paint_tool.active = here and page == "Paint"
+        self._views.paint_tool.prepare()
+        self._views.update()
 
     def _choose_source(self) -> None:
         menu = QMenu(self)
@@ -394,39 +344,6 @@ class RegionsBench(QWidget):
         u, v = self._views.pointer
         color = edit.stored_color(self._session.state, texture_id, u, v)
         self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v)))
-
-    def _update(self, text: str, key: str = "", **parts: object) -> None:
-        if region := self._session.region:
-            self._session.apply(text, lambda s: edit.update_region(s, region, **parts), key)
-
-    def _update_source(self, text: str, **parts: object) -> None:
-        region = self._region()
-        if region is None:
-            return
-
-        def change(state: State) -> State:
-            now = state.project.regions.find(region.id)
-            return (
-                state
-                if now is None
-                else edit.update_region(state, region.id, source={**now.source.model_dump(), **parts})
-            )
-
-        self._session.run_latest(text, change, f"source {region.id} {sorted(parts)}")
-
-    def _choose_edges(self, choice: str) -> None:
-        """How edges are read: exact shares, or thresholds in a metric, which start at values that suit it."""
-        if choice == "shares":
-            self._update_source("Edges", edges="shares")
-            return
-        near, far = (48.0, 208.0) if choice == "rgb" else (5.0, 25.0)
-        self._update_source("Edges", edges="thresholds", metric=choice, near=near, far=far)
-
-    def _rename(self) -> None:
-        region = self._region()
-        if region is not None and self._name.isModified() and self._name.text().strip() not in ("", region.name):
-            self._update(f"Rename region to {self._name.text()}", name=self._name.text().strip())
-        self._name.setModified(False)
 
     def _move(self, offset: int) -> None:
         if region := self._session.region:

@@ -97,9 +97,12 @@ class ValueSlider(QWidget):
     reset = pyqtSignal()
 
     def __init__(
-        self, low: float, high: float, unit: str = "", parent: QWidget | None = None, decimals: int | None = None
-    ) -> None:
+        self, low: float, high: float, unit: str = "", parent: QWidget | None = None, decimals: int | None = None,
+        *, curve: float = 1.0,
+    ) -> None:  # fmt: skip
+        """curve: above 1 gives small values more of the track."""
         super().__init__(parent)
+        self._curve = curve
         self.low, self.high, self.unit = low, high, unit
         span = high - low
         self._decimals = decimals if decimals is not None else 2 if span <= 10 else 1 if span <= 100 else 0
@@ -114,7 +117,7 @@ class ValueSlider(QWidget):
         layout.addWidget(self.track, 1)
         layout.addWidget(self.field)
         self.setFocusProxy(self.track)
-        self.track.moved.connect(lambda share: self._move(self.low + share * (self.high - self.low)))
+        self.track.moved.connect(lambda share: self._move(self.low + share**self._curve * (self.high - self.low)))
         self.track.released.connect(self.finished)
         self.track.reset.connect(self.reset)
         self.field.editingFinished.connect(self._typed)
@@ -133,7 +136,7 @@ class ValueSlider(QWidget):
         """Show a number, and where its default lies; nothing is emitted."""
         self._value = value
         span = (self.high - self.low) or 1.0
-        self.track.share = min(1.0, max(0.0, (value - self.low) / span))
+        self.track.share = min(1.0, max(0.0, (value - self.low) / span)) ** (1 / self._curve)
         zero = 0.0 if self.low < 0 < self.high else None
         self.track.mark = (zero - self.low) / span if zero is not None else None
         if not self.field.hasFocus() or not self.field.isModified():

@@ -5,39 +5,8 @@ from numba import njit, prange
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from evenpalette.core.mesh.distance import squared_distance
 from evenpalette.core.mesh.mesh import Mesh
-
-
-@njit(nogil=True, cache=True)
-def _squared_distance(p, a, b, c):  # type: ignore[no-untyped-def]
-    """From a point to a triangle; C. Ericson, "Real-Time Collision Detection" (2005), section 5.1.5."""
-    ab, ac, ap = b - a, c - a, p - a
-    d1, d2 = np.dot(ab, ap), np.dot(ac, ap)
-    if d1 <= 0 and d2 <= 0:
-        return np.dot(ap, ap)
-    bp = p - b
-    d3, d4 = np.dot(ab, bp), np.dot(ac, bp)
-    if d3 >= 0 and d4 <= d3:
-        return np.dot(bp, bp)
-    vc = d1 * d4 - d3 * d2
-    if vc <= 0 and d1 >= 0 and d3 <= 0:
-        q = ap - ab * (d1 / (d1 - d3))
-        return np.dot(q, q)
-    cp = p - c
-    d5, d6 = np.dot(ab, cp), np.dot(ac, cp)
-    if d6 >= 0 and d5 <= d6:
-        return np.dot(cp, cp)
-    vb = d5 * d2 - d1 * d6
-    if vb <= 0 and d2 >= 0 and d6 <= 0:
-        q = ap - ac * (d2 / (d2 - d6))
-        return np.dot(q, q)
-    va = d3 * d6 - d5 * d4
-    if va <= 0 and (d4 - d3) >= 0 and (d5 - d6) >= 0:
-        q = bp - (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)))
-        return np.dot(q, q)
-    scale = 1.0 / (va + vb + vc)
-    q = ap - ab * (vb * scale) - ac * (vc * scale)
-    return np.dot(q, q)
 
 
 @njit(nogil=True, cache=True, parallel=True)
@@ -46,7 +15,7 @@ def _nearest(points, triangles, starts, candidates, faces, squared):  # type: ig
         best, found = np.inf, -1
         for k in range(starts[i], starts[i + 1]):
             face = candidates[k]
-            d = _squared_distance(points[i], triangles[face, 0], triangles[face, 1], triangles[face, 2])
+            d = squared_distance(points[i], triangles[face, 0], triangles[face, 1], triangles[face, 2])
             if d < best:
                 best, found = d, face
         faces[i], squared[i] = found, best

@@ -9,10 +9,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.select import vertex_color_labels
-from evenpalette.core.mesh.topology import Topology, find_topology
-from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
 from evenpalette.core.project.model import Project
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import BoundStep, bind_recipe
@@ -20,36 +17,10 @@ from evenpalette.core.recipe.evaluate import Sources
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.parameters import Value
 from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.regions.coverage import Made
 from evenpalette.core.variants.model import resolve_values
 
-#: Side of the map from texels to faces that hovering and the used area are read from.
-FACE_MAP_TEXELS = 1024
 _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
-
-
-class MeshView:
-    """A mesh with what is computed from it once: topology and the face under each texel."""
-
-    def prepare(self) -> "MeshView":
-        """Compute it all now, where waiting does no harm."""
-        _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
-        return self
-
-    def __init__(self, mesh: Mesh) -> None:
-        self.mesh = mesh
-
-    @cached_property
-    def topology(self) -> Topology:
-        return find_topology(self.mesh)
-
-    @cached_property
-    def vertex_color_labels(self) -> NDArray[np.int32]:
-        return vertex_color_labels(self.mesh)
-
-    @cached_property
-    def faces_under_texels(self) -> NDArray[np.int32]:
-        assert self.mesh.uvs is not None
-        return face_map(self.mesh.uvs, FACE_MAP_TEXELS, FACE_MAP_TEXELS)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +34,8 @@ class State:
     mesh: MeshView | None = None
     textures: Mapping[str, Raster] = field(default_factory=lambda: MappingProxyType({}))
     coverages: Mapping[str, NDArray[np.uint8]] = field(default_factory=lambda: MappingProxyType({}))
+    #: How the coverages were made, so that only what changed is made again; by region id.
+    made: Mapping[str, Made] = field(default_factory=lambda: MappingProxyType({}))
     tone: Raster | None = None
 
     def with_project(self, **parts: object) -> "State":

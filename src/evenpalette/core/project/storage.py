@@ -15,20 +15,24 @@ from types import MappingProxyType
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.files import safe_name, write_atomically
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.model import FORMAT, VERSION, Project
-from evenpalette.core.project.state import MeshView, State
+from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.image_write import encode_exr, encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.coverage import painted
+from evenpalette.core.regions.model import PaintedSource
 
 PROJECT_FILE = "project.json"
-_OWN_FILE = re.compile(r"(textures|coverages|tone|mesh)/[a-z0-9-]+\.[0-9a-f]{12}\.(png|exr|obj|ply|glb)")
-_FOLDERS = ("textures", "coverages", "tone", "mesh")
+_OWN_FILE = re.compile(r"(textures|coverages|painted|tone|mesh)/[a-z0-9-]+\.[0-9a-f]{12}\.(png|exr|obj|ply|glb)")
+_FOLDERS = ("textures", "coverages", "painted", "tone", "mesh")
 MAX_PROJECT_BYTES = 64 << 20
 
 
@@ -52,6 +56,9 @@ class Storage:
                 if region.id in state.coverages:
                     plane = state.coverages[region.id]
                     files[region.id] = self._put("coverages", f"{number:02}-{region.name}", plane)
+                if isinstance(region.source, PaintedSource) and region.id in state.made:
+                    plane = state.made[region.id].raw
+                    files[_painted_key(region.id)] = self._put("painted", f"{number:02}-{region.name}", plane)
             if state.tone is not None:
                 files["tone"] = self._put("tone", "tone", state.tone)
             mesh_file = self._put_mesh(state.mesh) if state.mesh else None
@@ -117,14 +124,12 @@ class Storage:
         for texture in project.asset.textures:
             if texture.id in project.rasters:
                 textures[texture.id] = self._raster(project.rasters[texture.id], texture.encoding)
-        coverages = {}
+        coverages, made = {}, {}
         for region in project.regions.regions:
             if region.id in project.rasters:
-                plane = np.ascontiguousarray(self._raster(project.rasters[region.id], Encoding.DATA).pixels[..., 0])
-                if plane.dtype != np.uint8:
-                    raise ProjectError(f"{project.rasters[region.id]} is not an 8-bit mask.")
-                coverages[region.id] = plane
-                self._written[id(plane)] = (plane, project.rasters[region.id])
+                coverages[region.id] = self._plane(project.rasters[region.id])
+            if isinstance(region.source, PaintedSource) and _painted_key(region.id) in project.rasters:
+                made[region.id] = painted(self._plane(project.rasters[_painted_key(region.id)]))
         if len({plane.shape for plane in coverages.values()}) > 1:
             raise ProjectError(f"{self.folder.name}: the coverages differ in size.")
         tone = self._raster(project.rasters["tone"], Encoding.DATA) if "tone" in project.rasters else None
@@ -136,8 +141,18 @@ class Storage:
             mesh = MeshView(replace(parsed, name=name)).prepare()
         return State(
             project.model_copy(update={"rasters": {}, "mesh_file": None}),
-            mesh, MappingProxyType(textures), MappingProxyType(coverages), tone,
+            mesh, MappingProxyType(textures), MappingProxyType(coverages), MappingProxyType(made), tone,
         )  # fmt: skip
+
+    def _plane(self, relative: str) -> NDArray[np.uint8]:
+        known = next((held for held, path in self._written.values() if path == relative), None)
+        if isinstance(known, np.ndarray):
+            return known
+        plane = np.ascontiguousarray(self._raster(relative, Encoding.DATA).pixels[..., 0])
+        if plane.dtype != np.uint8:
+            raise ProjectError(f"{relative} is not an 8-bit mask.")
+        self._written[id(plane)] = (plane, relative)
+        return plane
 
     def _raster(self, relative: str, encoding: Encoding) -> Raster:
         raster = Raster(decode_image(self._bytes(relative), relative), encoding)
@@ -161,6 +176,10 @@ class Storage:
                 f"{self.folder.name} names '{relative}', which lies outside the project. It was not read."
             )
         return path
+
+
+def _painted_key(region_id: str) -> str:
+    return f"{region_id}/painted"
 
 
 def read_project_file(path: Path) -> Project:

@@ -1,6 +1,7 @@
 """From what the document says about regions to their coverage planes."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -8,54 +9,140 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
-from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.regions.bake import bake_faces
+from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
 from evenpalette.core.regions.faces import face_labels
 from evenpalette.core.regions.flags import find_flags, to_rgb8
-from evenpalette.core.regions.model import BakeSettings, ChannelSource, FacesSource, FlagSource, Overlap, RegionSet
+from evenpalette.core.regions.model import (
+    BakeSettings,
+    ChannelSource,
+    FacesSource,
+    FlagSource,
+    Overlap,
+    PaintedSource,
+    Region,
+    RegionSet,
+)
 from evenpalette.core.regions.pick import keep_contiguous, pick_by_color, pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
-Planes = dict[str, NDArray[np.uint8]]
+#: What a painted plane was made from.
+PAINTED = ("painted",)
 
 
-def compute_coverages(regions: RegionSet, textures: Mapping[str, Raster], mesh: Mesh | None = None) -> Planes:
-    """The raw coverage of every region from its source: region id to uint8 (height, width), all of one size.
+class _Same:
+    """Equal only to what holds the very same object."""
 
-    mesh: what face regions are baked from. The size is that of the largest source. Flags of one image are read together, so that their coverages sum to at
-    most 1. Raises RegionError when a region's texture is missing.
+    def __init__(self, held: object) -> None:
+        self.held = held
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.held is self.held
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A coverage and what it was made from: the plane from its source at the source's size, then its operations."""
+
+    raw: NDArray[np.uint8]
+    raw_from: tuple = ()
+    coverage: NDArray[np.uint8] | None = None
+    coverage_from: tuple = ()
+
+
+def painted(plane: NDArray[np.uint8]) -> Made:
+    """A painted plane, to be taken over by a region whose source is PaintedSource."""
+    return Made(plane, PAINTED, plane)
+
+
+def compute_coverages(
+    regions: RegionSet, textures: Mapping[str, Raster], mesh: MeshView | None = None, before: Mapping[str, Made] = {}
+) -> dict[str, Made]:
+    """The coverage of every region from its source and its operations, all of one size, that of the largest source.
+
+    mesh: what face regions are baked from. before: what was made last time; what would come out the same is kept, and
+    painted planes are taken from it. Flags of one image are read together, so that they sum to at most 1. Raises
+    RegionError when something that a region is made from is missing.
     """
+    raws = _source_planes(regions, textures, mesh, before)
+    if not raws:
+        return {}
+    shape = max((made.raw.shape for made in raws.values()), key=lambda shape: shape[0] * shape[1])
+    texels = mesh.texels((shape[0], shape[1])) if mesh is not None else None
+    done: dict[str, Made] = {}
     planes: Planes = {}
-    by_image: dict[tuple[str, str], list[tuple[str, FlagSource]]] = {}
-    faces: list[tuple[str, FacesSource]] = []
+    for region in in_order(regions.regions):
+        raw = raws[region.id]
+        reads = [read_by(operation) for operation in region.operations]
+        looked_at = [planes.get(r) for rs, _ in reads for r in rs] + [textures.get(t) for _, ts in reads for t in ts]
+        key = (_Same(raw.raw), shape, region.operations, *map(_Same, looked_at), _Same(mesh))
+        old = before.get(region.id)
+        if old is not None and old.coverage is not None and old.coverage_from == key:
+            plane = old.coverage
+        else:
+            plane = run_chain(_at_size(raw.raw, shape), region.operations, ChainInputs(planes, textures, texels))
+        planes[region.id] = plane
+        done[region.id] = replace(raw, coverage=plane, coverage_from=key)
+    return {region.id: done[region.id] for region in regions.regions}
+
+
+def _source_planes(
+    regions: RegionSet, textures: Mapping[str, Raster], mesh: MeshView | None, before: Mapping[str, Made]
+) -> dict[str, Made]:
+    groups: dict[tuple, list[Region]] = {}
     for region in regions.regions:
         source = region.source
-        if isinstance(source, FacesSource):
-            faces.append((region.id, source))
-            continue
-        if source.texture not in textures:
+        if source.texture and source.texture not in textures:
             raise RegionError(f"The texture that region '{region.name}' is made from is gone. Give it another source.")
         if isinstance(source, FlagSource):
-            by_image.setdefault((source.texture, source.edges), []).append((region.id, source))
+            group: tuple = ("flag", source.texture, source.edges)
         else:
-            planes[region.id] = _channel_plane(textures[source.texture], source)
-    for (texture, edges), members in by_image.items():
-        stack = _flag_planes(textures[texture], [source for _, source in members], edges)
-        planes.update({region_id: stack[i] for i, (region_id, _) in enumerate(members)})
-    if faces:
-        planes.update(_face_planes(faces, regions.bake, mesh))
-    return _same_size(planes)
+            group = ("faces",) if isinstance(source, FacesSource) else (region.id,)
+        groups.setdefault(group, []).append(region)
+    made: dict[str, Made] = {}
+    for members in groups.values():
+        source = members[0].source
+        if isinstance(source, PaintedSource):
+            empty = np.zeros((regions.bake.size,) * 2, np.uint8)
+            old = before.get(members[0].id)
+            made[members[0].id] = old if old is not None and old.raw_from == PAINTED else painted(empty)
+            continue
+        key: tuple = (tuple(region.source for region in members), _Same(textures.get(source.texture)))
+        if isinstance(source, FacesSource):
+            key = (*key, _Same(mesh), regions.bake)
+        if all(region.id in before and before[region.id].raw_from == key for region in members):
+            made.update({region.id: before[region.id] for region in members})
+            continue
+        planes = _group_planes(members, textures, regions.bake, mesh)
+        made.update({region.id: Made(plane, key) for region, plane in zip(members, planes, strict=True)})
+    return made
 
 
-def _face_planes(faces: list[tuple[str, FacesSource]], settings: BakeSettings, mesh: Mesh | None) -> Planes:
-    if mesh is None:
+def _group_planes(
+    members: list[Region], textures: Mapping[str, Raster], settings: BakeSettings, mesh: MeshView | None
+) -> Sequence[NDArray[np.uint8]]:
+    source = members[0].source
+    flags = [region.source for region in members if isinstance(region.source, FlagSource)]
+    if isinstance(source, FlagSource):
+        return [np.ascontiguousarray(p) for p in _flag_planes(textures[source.texture], flags, source.edges)]
+    if isinstance(source, ChannelSource):
+        return [_channel_plane(textures[source.texture], source)]
+    return _face_planes([r.source for r in members if isinstance(r.source, FacesSource)], settings, mesh)
+
+
+def _face_planes(faces: list[FacesSource], settings: BakeSettings, view: MeshView | None) -> list[NDArray[np.uint8]]:
+    if view is None:
         raise RegionError("The regions made of faces need the mesh. Bring it in at Asset.")
-    labels = face_labels([source for _, source in faces], mesh.face_count)
+    labels = face_labels(faces, view.mesh.face_count)
     baked = bake_faces(
-        mesh, labels, len(faces), size=settings.size, samples=settings.samples, padding_texels=settings.padding_texels
-    )
-    return {region_id: baked.coverages[i] for i, (region_id, _) in enumerate(faces)}
+        view.mesh, labels, len(faces), size=settings.size, samples=settings.samples,
+        padding_texels=settings.padding_texels,
+    )  # fmt: skip
+    return list(baked.coverages)
 
 
 def _flag_planes(raster: Raster, sources: list[FlagSource], edges: str) -> NDArray[np.uint8]:
@@ -93,18 +180,10 @@ def _channel_plane(raster: Raster, source: ChannelSource) -> NDArray[np.uint8]:
     return 255 - plane if source.invert else plane
 
 
-def _same_size(planes: Planes) -> Planes:
-    if not planes:
-        return planes
-    height, width = max((plane.shape for plane in planes.values()), key=lambda shape: shape[0] * shape[1])
-    return {
-        key: np.ascontiguousarray(
-            plane
-            if plane.shape == (height, width)
-            else cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR)
-        )
-        for key, plane in planes.items()
-    }
+def _at_size(plane: NDArray[np.uint8], shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    if plane.shape == shape:
+        return plane
+    return np.asarray(cv2.resize(plane, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR), np.uint8)
 
 
 def resolve_overlap(raw: NDArray[np.float32], overlap: Overlap) -> NDArray[np.float32]:

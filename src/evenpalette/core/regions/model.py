@@ -59,7 +59,32 @@ class FacesSource(Stored):
         return ""
 
 
-RegionSource = Annotated[FlagSource | ChannelSource | FacesSource, Field(discriminator="kind")]
+class PaintedSource(Stored):
+    """Coverage that was painted, or frozen from what it was made from; its texels lie beside the project file."""
+
+    kind: Literal["painted"] = "painted"
+
+    @property
+    def texture(self) -> str:
+        """It is read from no texture of the asset."""
+        return ""
+
+
+RegionSource = Annotated[FlagSource | ChannelSource | FacesSource | PaintedSource, Field(discriminator="kind")]
+
+
+class Operation(Stored):
+    """One operation of the chain that works on a region's coverage.
+
+    kind: a file of `core/regions/operations`. amount: how much of its result is mixed in. settings: by the keys that
+    the kind names; what is missing has its default.
+    """
+
+    id: str
+    kind: str
+    on: bool = True
+    amount: float = Field(1.0, ge=0, le=1)
+    settings: dict[str, bool | float | str] = {}
 
 
 class BakeSettings(Stored):
@@ -71,12 +96,17 @@ class BakeSettings(Stored):
 
 
 class Region(Stored):
-    """One region. Its number is its place in the set, from 1."""
+    """One region. Its number is its place in the set, from 1.
+
+    operations: run on the coverage from the source, in order. locked: painting leaves its texels alone.
+    """
 
     id: str
     name: str = Field(min_length=1, max_length=80)
     flag: str
     source: RegionSource
+    operations: tuple[Operation, ...] = ()
+    locked: bool = False
 
     _hex = field_validator("flag")(normalize_hex)
 

@@ -6,10 +6,12 @@ from types import MappingProxyType
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.model import MeshInfo, Role, Texture
-from evenpalette.core.project.state import MeshView, State, new_id
+from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.model import FacesSource
 
 _ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
@@ -51,7 +53,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
     info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh))
-    if any(isinstance(region.source, FacesSource) for region in state.project.regions.regions):
+    if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
 
@@ -100,7 +102,11 @@ def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:
 def remove_texture(state: State, texture_id: str) -> State:
     """Take a texture out. Raises EvenPaletteError while something is made from it."""
     texture = _texture(state, texture_id)
-    users = [f"region {r.name}" for r in state.project.regions.regions if r.source.texture == texture_id]
+    users = [
+        f"region {region.name}"
+        for region in state.project.regions.regions
+        if region.source.texture == texture_id or any(texture_id in read_by(o)[1] for o in region.operations)
+    ]
     users += [
         f"step {s.name}"
         for s in state.project.recipe.steps

@@ -3,13 +3,11 @@
 from dataclasses import replace
 from types import MappingProxyType
 
-import numpy as np
-from numpy.typing import NDArray
-
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.regions.clean import clean_id_map
 from evenpalette.core.regions.coverage import compute_coverages
@@ -31,12 +29,12 @@ def with_regions(state: State, regions: RegionSet) -> State:
     Steps forget regions that are gone.
     """
     before = state.project.regions
-    sources = {r.id: r.source for r in regions.regions}
-    same = sources == {r.id: r.source for r in before.regions} and set(sources) == set(state.coverages)
-    same = same and before.bake == regions.bake
-    coverages = state.coverages if same else MappingProxyType(_computed(state, regions))
+    made_from = {r.id: (r.source, r.operations) for r in regions.regions}
+    same = made_from == {r.id: (r.source, r.operations) for r in before.regions} and before.bake == regions.bake
+    same = same and len(made_from) == len(state.coverages)
+    kept = {r.id for r in regions.regions}
+    remade = state if same else _computed(state, regions)
     recipe = state.project.recipe
-    kept = set(sources)
     steps = tuple(
         step
         if step.regions is None or kept.issuperset(step.regions)
@@ -45,16 +43,18 @@ def with_regions(state: State, regions: RegionSet) -> State:
     )
     if steps != recipe.steps:
         recipe = recipe.model_copy(update={"steps": steps})
-    return replace(state.with_project(regions=regions, recipe=recipe), coverages=coverages)
+    return remade.with_project(regions=regions, recipe=recipe)
 
 
 def recompute_coverages(state: State) -> State:
     """Read all sources again, e.g. after a texture changed."""
-    return replace(state, coverages=MappingProxyType(_computed(state, state.project.regions)))
+    return _computed(state, state.project.regions)
 
 
-def _computed(state: State, regions: RegionSet) -> dict[str, NDArray[np.uint8]]:
-    return compute_coverages(regions, state.textures, state.mesh.mesh if state.mesh else None)
+def _computed(state: State, regions: RegionSet) -> State:
+    made = compute_coverages(regions, state.textures, state.mesh, state.made)
+    planes = {key: each.coverage for key, each in made.items() if each.coverage is not None}
+    return replace(state, made=MappingProxyType(made), coverages=MappingProxyType(planes))
 
 
 def regions_from_id_map(state: State, texture_id: str) -> State:
@@ -126,7 +126,10 @@ def update_region(state: State, region_id: str, **parts: object) -> State:
 
 
 def remove_region(state: State, region_id: str) -> State:
-    """Take a region out; its texels become unassigned."""
+    """Take a region out; its texels become unassigned. Raises RegionError while another region's operations read it."""
+    readers = [r.name for r in state.project.regions.regions if any(region_id in read_by(o)[0] for o in r.operations)]
+    if readers:
+        raise RegionError(f"It is still read by the operations of {', '.join(readers[:4])}. Take those out first.")
     regions = tuple(r for r in state.project.regions.regions if r.id != region_id)
     return with_regions(state, state.project.regions.model_copy(update={"regions": regions}))
 

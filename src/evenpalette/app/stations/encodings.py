@@ -1,0 +1,164 @@
+"""Encodings: ways to hold the regions in textures, measured on the regions at hand."""
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+
+from evenpalette.app import theme
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.widgets.basics import button, column, label
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.regions.coverage import resolve_overlap
+from evenpalette.core.regions.encodings import ENCODINGS, Assessment, assess, picture_files, recommended
+
+_COLUMNS = ("Way", "Textures", "Unpacked", "Overlap", "Edges", "Next mip", "BC1", "BC3", "BC4", "BC7")
+_TIPS = {
+    "Unpacked": "Memory without block compression, with all mip levels",
+    "Overlap": "Whether a texel can belong wholly to several regions",
+    "Edges": "Mean difference of soft texels after encoding and reading back as a shader does",
+    "Next mip": "The same, read from the next mip level: what filtering does to it",
+    "BC1": "The same through BC1, half a byte a texel", "BC3": "Through BC3, one byte a texel",
+    "BC4": "Through BC4, half a byte a texel", "BC7": "Through BC7, one byte a texel",
+}  # fmt: skip
+
+
+def resolved_planes(state: State) -> np.ndarray:
+    """The coverages as steps see them, uint8 (regions, height, width)."""
+    raw = np.stack([state.coverages[r] for r in state.region_ids]).astype(np.float32) / np.float32(255)
+    return np.rint(np.clip(resolve_overlap(raw, state.project.regions.overlap), 0, 1) * 255).astype(np.uint8)
+
+
+class EncodingsPage(QWidget):
+    """The page of the bench Regions that compares encodings."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.found: list[Assessment] = []
+        self._of: object = None
+        self.measure = button("Measure", self.run, "primary", "Try every way on these regions and measure what is lost")
+        self.write = button("Write files ...", self._ask, tip="Write the regions as the chosen way holds them, as PNG")
+        self._advice = label("", "note")
+        self._advice.setWordWrap(True)
+        self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setHorizontalHeaderLabels(_COLUMNS)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
+        vertical, header = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert vertical is not None
+        assert header is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(22)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        for index, word in enumerate(_COLUMNS):
+            item = self.table.horizontalHeaderItem(index)
+            assert item is not None
+            item.setToolTip(_TIPS.get(word, ""))
+        self.table.itemSelectionChanged.connect(self._follow)
+        side = column(self.measure, self.write, self._advice, None, spacing=6)
+        side.setFixedWidth(140)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addWidget(side)
+        layout.addWidget(self.table, 1)
+
+    def refresh(self) -> None:
+        """Say whether what is shown is still of the regions as they are."""
+        state = self._session.state
+        self.measure.setEnabled(bool(state.coverages))
+        if not self.found:
+            self._advice.setText("What each way costs and what the GPU leaves of it.")
+        elif self._of is not state.coverages:
+            self._advice.setText("The regions have changed. Measure again.")
+        self._follow()
+
+    def _follow(self) -> None:
+        row = self.table.currentRow()
+        self.write.setEnabled(0 <= row < len(self.found) and not self.found[row].reason)
+
+    def run(self) -> None:
+        """Measure all ways."""
+        state = self._session.state
+        flags = [region.flag for region in state.project.regions.regions]
+
+        def done(found: list[Assessment]) -> None:
+            self.found, self._of = found, state.coverages
+            self._show()
+
+        self._session.tasks.start(
+            Task("Measuring encodings", lambda p: assess(resolved_planes(state), flags, p), done, self._failed)
+        )
+
+    def _failed(self, error: Exception) -> None:
+        self._session.said.emit(str(error), True)
+
+    def _show(self) -> None:
+        best = recommended(self.found)
+        self.table.setRowCount(len(self.found))
+        for line, way in enumerate(self.found):
+            self._show_way(line, way, way is best)
+        if best is None:
+            self._advice.setText("No way holds these regions without loss. Use fewer regions, or larger textures.")
+        else:
+            number = f"{best.textures} textures" if best.textures > 1 else "one texture"
+            packing = f"in {best.fit_form}" if best.fit_form != "none" else "unpacked"
+            size = best.texture_bytes[best.fit_form] / 2**20
+            self._advice.setText(f"Recommended: {best.encoding.label}, {number} {packing}, {size:.1f} MiB")
+            self.table.selectRow(self.found.index(best))
+        self._follow()
+
+    def _show_way(self, line: int, way: Assessment, is_best: bool) -> None:
+        cells = [way.encoding.label, str(way.textures), f"{way.texture_bytes['none'] / 2**20:.1f} MiB"]
+        cells.append("yes" if way.encoding.holds_overlap else "no")
+        keys = ["edges", "filtered", "BC1", "BC3", "BC4", "BC7"]
+        cells += [f"{way.losses[k].mean:.3f}" if k in way.losses else "" for k in keys]
+        if way.reason:
+            cells[4] = way.reason
+        for place, text in enumerate(cells):
+            item = QTableWidgetItem(text)
+            item.setFont(theme.font(theme.TEXT, strong=is_best and place == 0))
+            key = keys[place - 4] if place >= 4 else ""
+            if key in way.losses:
+                loss = way.losses[key]
+                item.setForeground(QColor(theme.INK if loss.is_small else theme.WARN))
+                item.setToolTip(
+                    f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}"
+                )
+            if way.reason:
+                item.setForeground(QColor(theme.MUTED))
+            if place > 0 and not (way.reason and place == 4):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            if place == 0:
+                item.setToolTip(way.encoding.summary)
+            self.table.setItem(line, place, item)
+        self.table.setSpan(line, 4, 1, 6 if way.reason else 1)
+
+    def _ask(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "Folder for the textures of the regions")
+        if path:
+            self.write_to(Path(path))
+
+    def write_to(self, folder: Path) -> None:
+        """Write the regions as the chosen way holds them."""
+        way, state = ENCODINGS[self.table.currentRow()], self._session.state
+        flags = [region.flag for region in state.project.regions.regions]
+
+        def work(progress: Progress) -> int:
+            pictures = picture_files(way, resolved_planes(state), flags)
+            for done, (name, raster) in enumerate(pictures.items(), 1):
+                write_image(raster, folder / f"{name}.png")
+                progress(done / len(pictures))
+            return len(pictures)
+
+        def done(count: int) -> None:
+            self._session.said.emit(f"Wrote {count} {'picture' if count == 1 else 'pictures'} to {folder}", False)
+
+        self._session.tasks.start(Task("Writing the regions", work, done, self._failed))

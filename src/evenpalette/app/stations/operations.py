@@ -1,0 +1,242 @@
+"""Operations: the chain that works on a region's coverage, as a row of cards from left to right."""
+
+from typing import Any
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QMenu, QScrollArea, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
+from evenpalette.app.widgets.stops_field import StopsField
+from evenpalette.app.widgets.switch import Switch
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.edits import operations as edit
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.model import FacesSource, Operation, PaintedSource, Region
+from evenpalette.core.regions.operation import Setting
+from evenpalette.core.regions.operations import OPERATIONS, operation_kind
+
+#: Settings under each other on a card; with more it gets two columns.
+_LINES = 5
+_CHANNELS = ("red", "green", "blue", "alpha")
+
+
+class OperationsPage(QWidget):
+    """The page of the bench Regions that shows one region's chain."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._region: Region | None = None
+        self._built: object = None
+        self.cards: list[OperationCard] = []
+        self._row = QHBoxLayout()
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(8)
+        holder = QWidget()
+        holder.setLayout(self._row)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(holder)
+        self.add = button("Add operation", self._choose, icon="plus", tip="Put an operation at the end of the chain")
+        self.freeze = button("Freeze", self._freeze, tip="Keep the coverage as it is now and forget how it was made")
+        self._note = label("", "note")
+        self._note.setWordWrap(True)
+        side = column(self.add, self.freeze, self._note, None, spacing=6)
+        side.setFixedWidth(140)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addWidget(side)
+        layout.addWidget(area, 1)
+
+    def refresh(self, region: Region | None) -> None:
+        """Show a region's chain; cards are built anew only when the chain itself is another."""
+        self._region = region
+        self.add.setEnabled(region is not None)
+        frozen = region is not None and isinstance(region.source, PaintedSource)
+        self.freeze.setEnabled(region is not None and (bool(region.operations) or not frozen))
+        state = self._session.state
+        names = [(r.id, r.name) for r in state.project.regions.regions]
+        textures = [(t.id, t.name) for t in state.project.asset.textures]
+        structure = region and (region.id, [o.id for o in region.operations], names, textures)
+        if structure != self._built:
+            self._built = structure
+            self._build(region)
+        if region is not None:
+            for made, operation in zip(self.cards, region.operations, strict=True):
+                made.show_values(operation)
+            self._note.setText(_made_from(state, region))
+
+    def _build(self, region: Region | None) -> None:
+        clear(self._row)
+        self.cards = []
+        for index, operation in enumerate(region.operations if region is not None else ()):
+            if index:
+                arrow = label("→", "note")
+                self._row.addWidget(arrow)
+            made = OperationCard(self._session, region.id if region else "", operation)
+            self.cards.append(made)
+            self._row.addWidget(made)
+        if not self.cards:
+            self._row.addWidget(label("No operations: the coverage is that of its source.", "note"))
+        self._row.addStretch(1)
+
+    def _choose(self) -> None:
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for kind in OPERATIONS.values():
+            action = menu.addAction(kind.label, lambda k=kind.key: self.add_kind(k))  # type: ignore[misc]
+            assert action is not None
+            action.setToolTip(kind.summary)
+        menu.exec(self.add.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def add_kind(self, kind: str) -> None:
+        """Put an operation at the end of the chain."""
+        if self._region is not None:
+            region = self._region.id
+            self._session.run(OPERATIONS[kind].label, lambda s, _: edit.add_operation(s, region, kind))
+
+    def _freeze(self) -> None:
+        if self._region is not None:
+            region = self._region
+            self._session.run(f"Freeze {region.name}", lambda s, _: edit.freeze(s, [region.id]))
+
+
+def _made_from(state: State, region: Region) -> str:
+    if isinstance(region.source, PaintedSource):
+        return "From what was painted"
+    if isinstance(region.source, FacesSource):
+        return "From faces of the mesh"
+    texture = state.project.asset.texture(region.source.texture)
+    return f"From {texture.name if texture else 'a missing texture'}"
+
+
+class OperationCard(QFrame):
+    """One operation: on or off, its settings, how much of it is mixed in."""
+
+    def __init__(self, session: Session, region: str, operation: Operation) -> None:
+        super().__init__()
+        self._session, self._region, self._id = session, region, operation.id
+        self.setObjectName("card")
+        kind = operation_kind(operation.kind)
+        count = len(kind.all_settings) + 1
+        lines = count if count <= _LINES else (count + 1) // 2
+        self.setFixedWidth(262 if count <= _LINES else 500)
+        self._label = kind.label
+        self.switch = Switch()
+        self.switch.setToolTip("On or off")
+        self.switch.toggled.connect(lambda on: self._change("Turn on" if on else "Turn off", on=on))
+        title = label(kind.label, "")
+        title.setToolTip(f"{kind.summary}\n{kind.source}".strip())
+        tools = row(
+            tool("arrow-left", "Earlier in the chain", lambda: self._move(-1)),
+            tool("arrow-right", "Later in the chain", lambda: self._move(1)),
+            tool("trash-2", "Take this operation out", self._remove), spacing=0,
+        )  # fmt: skip
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(0)
+        self.fields: dict[str, Any] = {}
+        for index, setting in enumerate(kind.all_settings):
+            line, side = index % lines, index // lines * 3
+            field = self._field(setting)
+            self.fields[setting.key] = field
+            if setting.type == "stops":
+                grid.addWidget(field, line, 0, 1, 2)
+                continue
+            words = label("Meets by" if setting.key == "meets" else setting.label, "note")
+            words.setToolTip(setting.tip)
+            grid.addWidget(words, line, side)
+            grid.addWidget(field, line, side + 1)
+        self._amount = ValueSlider(0, 1)
+        self._amount.edited.connect(lambda v: self._change("Amount", amount=v))
+        self._amount.finished.connect(session.history.seal)
+        self._amount.setToolTip("How much of the operation's result is mixed in")
+        line, side = (count - 1) % lines, (count - 1) // lines * 3
+        grid.addWidget(label("Amount", "note"), line, side)
+        grid.addWidget(self._amount, line, side + 1)
+        grid.setColumnMinimumWidth(0, 64)
+        grid.setColumnStretch(1, 1)
+        if side:
+            grid.setColumnMinimumWidth(2, 6)
+            grid.setColumnMinimumWidth(3, 64)
+            grid.setColumnStretch(4, 1)
+        body = QWidget()
+        body.setLayout(grid)
+        inner = column(row(self.switch, title, None, tools, spacing=6), body, None, spacing=0, margins=(8, 2, 6, 2))
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(inner)
+
+    def _field(self, setting: Setting) -> QWidget:
+        def tell(value: object) -> None:
+            self._change(setting.label, settings={setting.key: value})
+
+        if setting.type in ("number", "integer"):
+            slider = ValueSlider(
+                setting.low, setting.high, setting.unit, decimals=0 if setting.type == "integer" else 2
+            )
+            slider.edited.connect(tell)
+            slider.finished.connect(self._session.history.seal)
+            slider.setToolTip(setting.tip)
+            return slider
+        if setting.type == "switch":
+            switch = Switch()
+            switch.toggled.connect(tell)
+            return switch
+        if setting.type == "stops":
+            stops = StopsField()
+            stops.edited.connect(tell)
+            return stops
+        box = QComboBox()
+        for text, value in self._choices(setting):
+            box.addItem(text, value)
+        box.setToolTip(setting.tip)
+        box.setMinimumWidth(60)
+        box.activated.connect(lambda i: tell(box.itemData(i)))
+        return box
+
+    def _choices(self, setting: Setting) -> list[tuple[str, str]]:
+        project = self._session.state.project
+        if setting.type == "region":
+            return [(r.name, r.id) for r in project.regions.regions if r.id != self._region]
+        if setting.type == "channel":
+            textures = self._session.state.textures
+            return [
+                (f"{t.name}, {_CHANNELS[c]}" if textures[t.id].channels > 1 else t.name, f"{t.id}:{c}")
+                for t in project.asset.textures
+                for c in range(textures[t.id].channels)
+            ]
+        return [(choice, choice) for choice in setting.choices]
+
+    def show_values(self, operation: Operation) -> None:
+        """Show an operation as it is now."""
+        self.switch.set_on(operation.on)
+        self._amount.set_value(operation.amount)
+        values = operation_kind(operation.kind).values(operation.settings)
+        for key, field in self.fields.items():
+            if isinstance(field, ValueSlider):
+                field.set_value(float(values[key]))
+            elif isinstance(field, Switch):
+                field.set_on(bool(values[key]))
+            elif isinstance(field, StopsField):
+                field.set_stops(str(values[key]))
+            else:
+                field.setCurrentIndex(field.findData(values[key]))
+
+    def _change(self, text: str, **parts: Any) -> None:
+        region, operation = self._region, self._id
+        self._session.run_latest(
+            f"{self._label}: {text.lower()}", lambda s: edit.change_operation(s, region, operation, **parts),
+            f"operation {operation} {sorted(parts)} {sorted(parts.get('settings', {}))}",
+        )  # fmt: skip
+
+    def _move(self, offset: int) -> None:
+        self._session.run("Reorder operations", lambda s, _: edit.move_operation(s, self._region, self._id, offset))
+
+    def _remove(self) -> None:
+        self._session.run(f"Take out {self._label}", lambda s, _: edit.remove_operation(s, self._region, self._id))

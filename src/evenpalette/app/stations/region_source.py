@@ -1,0 +1,138 @@
+"""Source: what a region is called, its flag, and what its coverage is made from."""
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import label, row
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.edits import regions as edit
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, PaintedSource, Region
+
+_CHANNELS = ("red", "green", "blue", "alpha")
+
+
+class SourcePage(QWidget):
+    """The page of the bench Regions that shows one region's source."""
+
+    def __init__(self, session: Session, views: TwinViews) -> None:
+        super().__init__()
+        self._session = session
+        self._name = QLineEdit()
+        self._name.editingFinished.connect(self._rename)
+        self._flag = ColorField()
+        self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.region}", flag=c))
+        self._flag.finished.connect(session.history.seal)
+        self._from = label("", "")
+        self._locked = QCheckBox("locked")
+        self._locked.setToolTip("Painting other regions leaves its texels alone")
+        self._locked.clicked.connect(lambda on: self._update("Lock" if on else "Unlock", locked=on))
+        self._color = ColorField(views.start_pick)
+        self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
+        self._edges = QComboBox()
+        self._edges.addItem("exact shares", "shares")
+        self._edges.addItem("thresholds in RGB", "rgb")
+        self._edges.addItem("thresholds in CIEDE2000", "ciede2000")
+        self._edges.addItem("thresholds in OKLab", "oklab")
+        self._edges.setToolTip("Exact shares: edge texels are solved as mixtures of the flags beside them")
+        self._edges.activated.connect(lambda i: self._choose_edges(str(self._edges.itemData(i))))
+        self._contiguous = QCheckBox("contiguous")
+        self._contiguous.setToolTip("Only the connected piece around the texel that was picked")
+        self._contiguous.clicked.connect(lambda on: self._update_source("Contiguous", contiguous=on))
+        self._edges_row = row(self._edges, self._contiguous, None, spacing=6)
+        self._near, self._far = ValueSlider(0, 442), ValueSlider(0, 442)
+        self._near.setToolTip("Up to this distance the coverage is full (8-bit RGB, 0 to 442)")
+        self._far.setToolTip("From this distance on there is none")
+        self._near.edited.connect(lambda v: self._update_source("Near threshold", near=v, far=max(v, self._far.value)))
+        self._far.edited.connect(lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)))
+        for slider in (self._near, self._far):
+            slider.finished.connect(session.history.seal)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(1)
+        self._labels = {}
+        for line, (text, widget) in enumerate((
+            ("Name", row(self._name, self._locked, spacing=10)), ("Flag color", self._flag), ("Made from", self._from), ("Image color", self._color),
+            ("Edges", self._edges_row), ("Near", self._near), ("Far", self._far),
+        )):  # fmt: skip
+            self._labels[text] = label(text, "note")
+            grid.addWidget(self._labels[text], line, 0)
+            grid.addWidget(widget, line, 1)
+        grid.setRowStretch(8, 1)
+        grid.setColumnStretch(1, 1)
+        self.setLayout(grid)
+
+    def refresh(self, region: Region | None) -> None:
+        """Show a region as it is now."""
+        self.setEnabled(region is not None)
+        if region is None:
+            return
+        state = self._session.state
+        self._locked.setChecked(region.locked)
+        self._name.setText(region.name)
+        self._flag.set_color(region.flag)
+        texture = state.project.asset.texture(region.source.texture)
+        name = texture.name if texture else "a missing texture"
+        is_flag = isinstance(region.source, FlagSource)
+        for widget, text in (
+            (self._color, "Image color"),
+            (self._edges_row, "Edges"),
+            (self._near, "Near"),
+            (self._far, "Far"),
+        ):
+            soft = is_flag and (text not in ("Near", "Far") or region.source.edges == "thresholds")  # type: ignore[union-attr]
+            widget.setVisible(soft)
+            self._labels[text].setVisible(soft)
+        if isinstance(region.source, FlagSource):
+            self._from.setText(name)
+            self._color.set_color(region.source.color)
+            soft = region.source.edges == "thresholds"
+            self._edges.setCurrentIndex(self._edges.findData(region.source.metric if soft else "shares"))
+            self._contiguous.setChecked(region.source.contiguous)
+            self._contiguous.setVisible(region.source.seed is not None)
+            for slider in (self._near, self._far):
+                slider.set_range(0, 442 if region.source.metric == "rgb" else 100)
+            self._near.set_value(region.source.near)
+            self._far.set_value(region.source.far)
+        elif isinstance(region.source, FacesSource):
+            self._from.setText(f"{sum(count for _, count in region.source.runs):,} faces of the mesh")
+        elif isinstance(region.source, ChannelSource):
+            self._from.setText(f"{name}, {_CHANNELS[region.source.channel]}")
+        elif isinstance(region.source, PaintedSource):
+            self._from.setText("painted")
+
+    def _update(self, text: str, key: str = "", **parts: object) -> None:
+        if region := self._session.region:
+            self._session.apply(text, lambda s: edit.update_region(s, region, **parts), key)
+
+    def _update_source(self, text: str, **parts: object) -> None:
+        region = self._session.state.project.regions.find(self._session.region or "")
+        if region is None:
+            return
+
+        def change(state: State) -> State:
+            now = state.project.regions.find(region.id)
+            return (
+                state
+                if now is None
+                else edit.update_region(state, region.id, source={**now.source.model_dump(), **parts})
+            )
+
+        self._session.run_latest(text, change, f"source {region.id} {sorted(parts)}")
+
+    def _choose_edges(self, choice: str) -> None:
+        """How edges are read: exact shares, or thresholds in a metric, which start at values that suit it."""
+        if choice == "shares":
+            self._update_source("Edges", edges="shares")
+            return
+        near, far = (48.0, 208.0) if choice == "rgb" else (5.0, 25.0)
+        self._update_source("Edges", edges="thresholds", metric=choice, near=near, far=far)
+
+    def _rename(self) -> None:
+        region = self._session.state.project.regions.find(self._session.region or "")
+        if region is not None and self._name.isModified() and self._name.text().strip() not in ("", region.name):
+            self._update(f"Rename region to {self._name.text()}", name=self._name.text().strip())
+        self._name.setModified(False)

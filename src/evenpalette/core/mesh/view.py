@@ -1,0 +1,51 @@
+"""A mesh with what is computed from it once."""
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.select import vertex_color_labels
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.mesh.topology import Topology, find_topology
+from evenpalette.core.mesh.uv_raster import face_map
+
+#: Side of the map from texels to faces that hovering and the used area are read from.
+FACE_MAP_TEXELS = 1024
+
+
+class MeshView:
+    """A mesh with what is computed from it once: topology and the face under each texel."""
+
+    def prepare(self) -> "MeshView":
+        """Compute it all now, where waiting does no harm."""
+        _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
+        return self
+
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        self._texels: dict[tuple[int, int], Texels] = {}
+
+    def texels(self, shape: tuple[int, int]) -> Texels | None:
+        """What lies under each texel at this (height, width); None without UVs. The last two sizes are kept."""
+        if self.mesh.uvs is None:
+            return None
+        if shape not in self._texels:
+            self._texels[shape] = Texels(self.mesh, self.topology, shape)
+            for old in list(self._texels)[:-2]:
+                self._texels.pop(old, None)
+        return self._texels[shape]
+
+    @cached_property
+    def topology(self) -> Topology:
+        return find_topology(self.mesh)
+
+    @cached_property
+    def vertex_color_labels(self) -> NDArray[np.int32]:
+        return vertex_color_labels(self.mesh)
+
+    @cached_property
+    def faces_under_texels(self) -> NDArray[np.int32]:
+        assert self.mesh.uvs is not None
+        return face_map(self.mesh.uvs, FACE_MAP_TEXELS, FACE_MAP_TEXELS)

@@ -1,0 +1,1 @@
+"""Painting coverages: brushes, strokes on the texture and on the surface, filling."""
