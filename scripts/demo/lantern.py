@@ -165,7 +165,7 @@ def _moth_mask(factor: int = 4) -> NDArray:
             center = tuple(int(v) for v in at([(0.60, -0.40)], side, cx, cy, s)[0])
             cv2.ellipse(big, center, (int(0.095 * s * scale), int(0.095 * s * TALL * scale)), 0, 0, 360, 0, -1)
             feeler = at([(0.02, -0.20), (0.10, -0.42), (0.24, -0.58)], side, cx, cy, s)
-            cv2.polylines(big, [feeler], False, 255, max(2, int(0.035 * s * scale)))
+            cv2.polylines(big, [feeler], False, 255, max(2, int(0.085 * s * scale)))
         body = tuple(int(v) for v in at([(0.0, 0.06)], 1, cx, cy, s)[0])
         cv2.ellipse(big, body, (int(0.085 * s * scale), int(0.36 * s * TALL * scale)), 0, 0, 360, 255, -1)
     big = cv2.GaussianBlur(big, (0, 0), 2.2)

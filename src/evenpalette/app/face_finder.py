@@ -16,6 +16,10 @@ class FaceFinder:
     def __init__(self, views: "TwinViews") -> None:
         self._views = views
 
+    def is_on_flat(self, place: QPointF) -> bool:
+        """Whether a spot of the widget is on Flat."""
+        return self._views.flat_rect().contains(place.toPoint())
+
     def around(self, place: QPointF, radius: float, *, through: bool) -> NDArray[np.int64]:
         """Faces under a round spot of the widget: on Form those that show there (with `through` hidden ones too), on
         Flat those that lie there."""
@@ -23,7 +27,7 @@ class FaceFinder:
         view, scene = views.session.state.mesh, views.scene
         if view is None or scene is None or view.mesh.uvs is None:
             return np.empty(0, np.int64)
-        if views.flat_rect().contains(place.toPoint()):
+        if self.is_on_flat(place):
             return self._on_flat(place, radius)
         if through and radius > 0:
             rect = views.form_rect()
@@ -59,19 +63,23 @@ class FaceFinder:
         found = faces[top:bottom, left:right][near]
         return np.unique(found[found >= 0]).astype(np.int64)
 
+    def visible(self) -> NDArray[np.bool_]:
+        """The faces that Form shows from here, bool (F,)."""
+        views = self._views
+        view = views.session.state.mesh
+        seen = np.zeros(view.mesh.face_count if view else 0, bool)
+        if views.scene is not None and len(seen):
+            _, _, width, height = views.device(views.form_rect())
+            views.makeCurrent()
+            shown = views.scene.faces_in(0, 0, width, height)
+            views.doneCurrent()
+            seen[np.unique(shown[(shown >= 0) & (shown < len(seen))])] = True
+        return seen
+
     def count_hidden(self) -> int:
         """How many selected faces Form does not show from here."""
-        views = self._views
-        chosen = views.session.faces
-        if not chosen.any() or views.scene is None:
-            return 0
-        _, _, width, height = views.device(views.form_rect())
-        views.makeCurrent()
-        shown = views.scene.faces_in(0, 0, width, height)
-        views.doneCurrent()
-        seen = np.zeros(len(chosen), bool)
-        seen[np.unique(shown[(shown >= 0) & (shown < len(chosen))])] = True
-        return int((chosen & ~seen).sum())
+        chosen = self._views.session.faces
+        return int((chosen & ~self.visible()).sum()) if chosen.any() else 0
 
     def look_at(self, face: int) -> None:
         """Take both views to a face."""

@@ -15,12 +15,16 @@ REACHES = {
     "sweep": "Faces under a round brush", "face": "One face", "shell": "The connected piece of mesh",
     "island": "The connected piece of the UV layout", "group": "The material group",
     "vertex color": "All faces of about this vertex color", "smooth": "Spread until an edge is sharper than the angle",
+    "direction": "All faces that look about the same way, within the angle",
 }  # fmt: skip
 
 
 @dataclass
 class FaceTool:
-    """How the pointer selects. Shift adds, Ctrl removes, both intersect; plain replaces."""
+    """How the pointer selects. Shift adds, Ctrl removes, both intersect; plain replaces.
+
+    through: faces that Form does not show are taken too; what is picked on Flat is never hidden.
+    """
 
     session: Session
     finder: FaceFinder
@@ -28,11 +32,13 @@ class FaceTool:
     reach: str = "sweep"
     radius_pixels: float = 24.0
     angle_degrees: float = 30.0
+    color_tolerance: float = select.SAME_COLOR
     through: bool = False
 
     def __post_init__(self) -> None:
         self._before: NDArray[np.bool_] | None = None
         self._picked: NDArray[np.bool_] | None = None
+        self._seen: NDArray[np.bool_] | None = None
         self._mode = "replace"
 
     @property
@@ -53,6 +59,7 @@ class FaceTool:
         self._mode = "intersect" if shift and control else "add" if shift else "remove" if control else "replace"
         self._before = self.session.faces.copy()
         self._picked = np.zeros(view.mesh.face_count, bool)
+        self._seen = None if self.through or self.finder.is_on_flat(place) else self.finder.visible()
         self.drag(place)
 
     def drag(self, place: QPointF) -> None:
@@ -65,12 +72,15 @@ class FaceTool:
         if len(found):
             fresh = np.zeros(view.mesh.face_count, bool)
             fresh[found] = True
-            self._picked |= self._widened(fresh)
+            wide = self._widened(fresh)
+            self._picked |= wide if self._seen is None else wide & (self._seen | fresh)
         self.session.select_faces(select.combine(self._before, self._picked, self._mode))
 
     def release(self) -> None:
         """The pick is done."""
-        self._before = self._picked = None
+        if self._picked is not None:
+            self.session.select_faces(self.session.faces, f"Select faces: {self.reach}")
+        self._before = self._picked = self._seen = None
 
     def _widened(self, picked: NDArray[np.bool_]) -> NDArray[np.bool_]:
         view = self.session.state.mesh
@@ -82,7 +92,9 @@ class FaceTool:
         if self.reach == "group":
             return select.whole(picked, view.mesh.groups)
         if self.reach == "vertex color":
-            return select.whole(picked, view.vertex_color_labels)
+            return select.whole(picked, select.vertex_color_labels(view.mesh, self.color_tolerance))
         if self.reach == "smooth":
             return select.spread_by_angle(picked, view.mesh, view.topology, self.angle_degrees)
+        if self.reach == "direction":
+            return select.facing(view.mesh, view.mesh.face_normals()[picked].sum(0), self.angle_degrees)
         return picked

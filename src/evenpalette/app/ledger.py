@@ -27,12 +27,6 @@ from evenpalette.core.project.mends import mend_for
 ROW_HEIGHT = 40
 
 
-def contrast_ink(color: str) -> str:
-    """Black or white, whichever reads better on a color."""
-    c = QColor(color)
-    return "#000000" if 0.299 * c.red() + 0.587 * c.green() + 0.114 * c.blue() > 140 else "#ffffff"
-
-
 class RegionModel(QAbstractListModel):
     """The regions as rows; the name can be edited."""
 
@@ -101,7 +95,7 @@ class RegionDelegate(QStyledItemDelegate):
         painter.setPen(QPen(QColor("#7a7a7a"), 1))
         painter.setBrush(QColor(region.flag))
         painter.drawRoundedRect(chip, 4, 4)
-        painter.setPen(QColor(contrast_ink(region.flag)))
+        painter.setPen(QColor(theme.contrast_ink(region.flag)))
         painter.setFont(theme.font(theme.TEXT, strong=True))
         painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(index.row() + 1))
         left, right = box.left() + 40, box.right() - 8

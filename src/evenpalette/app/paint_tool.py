@@ -17,7 +17,7 @@ from evenpalette.core.project.edits.painting import is_paintable, why_not_painta
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.painting.brush import Brush
 from evenpalette.core.regions.painting.fill import fill_mask, filled
-from evenpalette.core.regions.painting.stroke import Spacer, Stroke
+from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps
 from evenpalette.core.regions.painting.stylus import SimulatedStylus
 from evenpalette.core.regions.painting.surface import PaintSurface
 
@@ -231,7 +231,10 @@ class PaintTool:
         hit = faces >= 0
         if not hit.any():
             return None
-        return shares[hit], faces[hit], self._surface.points(faces[hit], uv_at[y[hit], x[hit]].astype(np.float64))
+        points = self._surface.points(faces[hit], uv_at[y[hit], x[hit]].astype(np.float64))
+        radius = self.brush.radius * self._surface.units_per_texel
+        points, on, parts = fill_jumps(points, faces[hit], shares[hit], self.brush.spacing * 2 * radius, 4 * radius)
+        return parts, on, points
 
     # --- laying down ---------------------------------------------------------------------------------------------
 

@@ -1,6 +1,7 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +12,7 @@ from evenpalette.app.tasks import Task, TaskRunner
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
-from evenpalette.core.project.findings import Finding, find_all
+from evenpalette.core.project.findings import Finding, RegionFindings, find_all, find_in_regions
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
@@ -83,11 +84,11 @@ class Session(QObject):
         self.region: str | None = None
         self.step: str | None = None
         self.findings: list[Finding] = []
+        self._region_findings: RegionFindings | None = None
         #: Each region's part of the used UV area, 0..1.
         self.shares: dict[str, float] = {}
-        #: Selected faces, bool (F,); not part of the document.
+        #: Selected faces, bool (F,), also while a sweep is under way; the history keeps them when it ends.
         self.faces: NDArray[np.bool_] = np.zeros(0, bool)
-        self._faces_of: object = None
         self._saved: State = self.history.state
         self._autosaved: State = self.history.state
         self._autosave = Autosave()
@@ -107,7 +108,7 @@ class Session(QObject):
     @property
     def is_dirty(self) -> bool:
         """Whether there are changes that the last save does not hold."""
-        return self.state is not self._saved
+        return not self.state.is_same_document(self._saved)
 
     @property
     def path(self) -> Path | None:
@@ -154,7 +155,7 @@ class Session(QObject):
         before = self.state
 
         def done(after: State) -> None:
-            if self.state is not before:
+            if not self.state.is_same_document(before):
                 self.said.emit(
                     f"{label}: the document changed meanwhile, so the result was dropped. Do it again.", True
                 )
@@ -230,14 +231,16 @@ class Session(QObject):
             self._findings_timer.start()
 
     def _find(self) -> None:
-        state = self.state
+        state, known = self.state, self._region_findings
 
-        def look() -> tuple[list[Finding], dict[str, float]]:
-            return find_all(state), shares(dict(state.coverages), state.used) if state.coverages else {}
+        def look() -> tuple[RegionFindings, list[Finding], dict[str, float]]:
+            regions = known if known is not None and known.are_of(state) else find_in_regions(state)
+            covered = shares(dict(state.coverages), state.used) if state.coverages else {}
+            return regions, find_all(state, regions), covered
 
-        def done(found: tuple[list[Finding], dict[str, float]]) -> None:
-            if self.state.project is state.project:
-                self.findings, self.shares = found
+        def done(found: tuple[RegionFindings, list[Finding], dict[str, float]]) -> None:
+            if self.state.project is state.project and self.state.coverages is state.coverages:
+                self._region_findings, self.findings, self.shares = found
                 self.findings_changed.emit()
             else:
                 self._findings_timer.start()
@@ -256,18 +259,22 @@ class Session(QObject):
             self.step = step
             self.selection_changed.emit()
 
-    def select_faces(self, faces: NDArray[np.bool_]) -> None:
-        """Make these the selected faces."""
+    def select_faces(self, faces: NDArray[np.bool_], label: str = "") -> None:
+        """Make these the selected faces; with a label this can be undone, without one it is only shown for now."""
+        if label and self.state.mesh is not None:
+            kept = self.state.chosen
+            if kept is None or len(kept) != len(faces) or not np.array_equal(kept, faces):
+                self.commit(label, replace(self.state, chosen=faces))
         self.faces = faces
         self.faces_changed.emit()
 
     def _fit_faces(self) -> None:
-        """A selection is of one mesh: another mesh begins with none."""
-        view = self.state.mesh
+        """Show the selection that the document's history keeps; it is of one mesh, another one begins with none."""
+        view, kept = self.state.mesh, self.state.chosen
         count = view.mesh.face_count if view else 0
-        if view is not self._faces_of or len(self.faces) != count:
-            self._faces_of = view
-            self.select_faces(np.zeros(count, bool))
+        faces = kept if kept is not None and len(kept) == count else np.zeros(count, bool)
+        if len(self.faces) != count or not np.array_equal(self.faces, faces):
+            self.select_faces(faces)
 
     def set_station(self, station: str) -> None:
         """Go to a station."""
@@ -285,7 +292,7 @@ class Session(QObject):
         def done(_: object) -> None:
             self.storage = storage
             self._saved = state
-            if self.state is state:
+            if self.state.is_same_document(state):
                 self._autosave.discard()
                 self._autosaved = state
             self.saved_changed.emit()
@@ -297,7 +304,7 @@ class Session(QObject):
     def autosave(self) -> None:
         """Keep a copy of unsaved changes where a crash cannot reach it."""
         state = self.state
-        if not self.is_dirty or state is self._autosaved:
+        if not self.is_dirty or state.is_same_document(self._autosaved):
             return
         where = str(self.path) if self.path else ""
         autosave = self._autosave

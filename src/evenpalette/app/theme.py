@@ -82,7 +82,9 @@ def _draw_icon(name: str, color: str, size: int) -> QPixmap:
 
 
 _ICONS = files("evenpalette.app") / "resources" / "icons"
-_DOWN, _DOWN_LIGHT = (str(_ICONS / name).replace("\\", "/") for name in ("chevron-down.svg", "chevron-down-light.svg"))
+_DOWN, _DOWN_LIGHT, _UP = (
+    str(_ICONS / name).replace("\\", "/") for name in ("chevron-down.svg", "chevron-down-light.svg", "chevron-up.svg")
+)
 
 STYLE = f"""
 QToolTip {{ border: 1px solid {LINE}; padding: 4px 6px; background: {RAISED}; color: {INK}; }}
@@ -129,6 +131,10 @@ QLineEdit[bad="true"] {{ border-color: #a33; background: #fbeeee; }}
 QTableWidget QComboBox {{ margin: 5px 2px; min-height: 18px; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ image: url({_DOWN}); width: 12px; height: 12px; }}
+QSpinBox::up-button, QSpinBox::down-button {{ border: none; width: 18px; background: transparent; }}
+QSpinBox::up-arrow {{ image: url({_UP}); width: 10px; height: 10px; }}
+QSpinBox::down-arrow {{ image: url({_DOWN}); width: 10px; height: 10px; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QComboBox#onview::down-arrow {{ image: url({_DOWN_LIGHT}); width: 12px; height: 12px; }}
 QListView, QTableView, QPlainTextEdit, QTreeView {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 5px; outline: none; }}
 QListView#bare {{ background: transparent; border: none; }}
@@ -149,3 +155,9 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QProgressBar {{ border: 1px solid {LINE}; border-radius: 4px; background: {SURFACE}; height: 12px; text-align: center; font-size: 10px; }}
 QProgressBar::chunk {{ background: {ACCENT}; border-radius: 3px; }}
 """
+
+
+def contrast_ink(color: str) -> str:
+    """Black or white, whichever reads better on a color."""
+    c = QColor(color)
+    return "#000000" if 0.299 * c.red() + 0.587 * c.green() + 0.114 * c.blue() > 140 else "#ffffff"

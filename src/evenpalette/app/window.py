@@ -178,7 +178,8 @@ class MainWindow(QMainWindow):
             Verb("Variants", "Next variant", "PgDown", lambda: self._step_variant(1)),
             Verb("Variants", "Previous variant", "PgUp", lambda: self._step_variant(-1)),
             Verb("Regions", "Select faces", "S", self._toggle_faces),
-            Verb("Regions", "Paint", "B", self._paint),
+            Verb("Regions", "Next face in no region", "N", self._next_face),
+            Verb("Regions", "Paint", "P", self._paint),
             Verb("Regions", "Smaller brush", ",", lambda: self._paint_bench().resize_brush(1 / 1.15)),
             Verb("Regions", "Larger brush", ".", lambda: self._paint_bench().resize_brush(1.15)),
             Verb("Regions", "New painted region", "Ctrl+Shift+P", lambda: self._paint_bench().add_region()),
@@ -218,6 +219,12 @@ class MainWindow(QMainWindow):
             bench.faces.toggle.setChecked(True)
         else:
             bench.faces.toggle.toggle()
+
+    def _next_face(self) -> None:
+        self.session.set_station("regions")
+        bench = self.benches["regions"]
+        assert isinstance(bench, RegionsBench)
+        bench.faces.next_unassigned()
 
     def _paint_bench(self) -> PaintPage:
         bench = self.benches["regions"]

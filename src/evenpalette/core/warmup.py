@@ -6,6 +6,8 @@ from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.mesh.closest import closest_faces
 from evenpalette.core.mesh.mesh import build_mesh
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -14,6 +16,11 @@ from evenpalette.core.recipe.evaluate import Sources, evaluate
 from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.flags import find_flags
+from evenpalette.core.regions.operations.noise import tileable_noise
+from evenpalette.core.regions.owners import owners
+from evenpalette.core.regions.painting.brush import Brush
+from evenpalette.core.regions.painting.stroke import Stroke
+from evenpalette.core.regions.painting.surface import PaintSurface
 from evenpalette.core.regions.pick import pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
@@ -43,7 +50,15 @@ def warm_up() -> None:
     for samples in SAMPLES:
         cover_texels(triangle, np.zeros(1, np.int32), 1, 4, samples)
     corners = np.concatenate([triangle[0], np.zeros((3, 1), np.float32)], 1)
-    closest_faces(build_mesh("warm", corners, np.array([[0, 1, 2]])), corners)
+    mesh = build_mesh("warm", corners, np.array([[0, 1, 2]]), uvs=triangle)
+    closest_faces(mesh, corners)
+    owners(planes)
+    tileable_noise((4, 4), 2, 1, 0.5, 1)
+    texels = Texels(mesh, find_topology(mesh), (8, 8))
+    texels.at_corners(triangle[..., 0])
+    for surface in (None, PaintSurface(texels)):
+        stroke = Stroke({"a": planes[0]}, "a", Brush(radius=2), surface)
+        stroke.dab_flat(4.0, 4.0) if surface is None else stroke.dab_ball(0, corners.mean(0).astype(np.float64))
 
 
 if __name__ == "__main__":

@@ -2,7 +2,6 @@
 
 import random
 
-import numpy as np
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,8 +16,9 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, row
-from evenpalette.core.project.edits.faces import face_region_labels, share_shells
-from evenpalette.core.regions.chance import reached_shares
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.edits.faces import Shared, share_shells
+from evenpalette.core.project.state import State
 
 
 class ChanceDialog(QDialog):
@@ -66,20 +66,24 @@ class ChanceDialog(QDialog):
             self.result.setText("Write percentages such as 50, 30, 20.")
             return
         by_area, apart, seed = self.by.currentIndex() == 0, self.apart.isChecked(), self.seed.value()
-        self._session.run(
-            f"Shells by chance, seed {seed}", lambda s, _: share_shells(s, wanted, seed, by_area, apart),
-            lambda: self._show(wanted, by_area),
-        )  # fmt: skip
+        held: list[Shared] = []
 
-    def _show(self, wanted: list[float], by_area: bool) -> None:
-        state = self._session.state
-        assert state.mesh is not None
-        labels, topology = face_region_labels(state), state.mesh.topology
-        first = len(state.region_ids) - len(wanted)
-        _, face = np.unique(topology.shells, return_index=True)
-        weights = (
-            np.bincount(topology.shells, weights=np.abs(state.mesh.mesh.uv_areas())) if by_area else np.ones(len(face))
-        )
-        reached = reached_shares(weights, labels[face] - first, len(wanted)) * 100
-        asked = np.array(wanted) / sum(wanted) * 100
-        self.result.setText("    ".join(f"asked {a:.0f}%, got {r:.1f}%" for a, r in zip(asked, reached, strict=True)))
+        def work(state: State, _: Progress) -> State:
+            made, shared = share_shells(state, wanted, seed, by_area, apart)
+            held.append(shared)
+            return made
+
+        self._session.run(f"Shells by chance, seed {seed}", work, lambda: self._show(wanted, held[0], apart))
+
+    def _show(self, wanted: list[float], shared: Shared, apart: bool) -> None:
+        lines = [
+            f"Share {number}: asked {100 * part / sum(wanted):.1f}%, got {100 * reached:.1f}%"
+            for number, (part, reached) in enumerate(zip(wanted, shared.reached, strict=True), 1)
+        ]
+        if apart:
+            lines.append(
+                f"{shared.alike:,} pairs of neighbors are alike; more regions would part them."
+                if shared.alike
+                else "All neighbors differ."
+            )
+        self.result.setText("\n".join(lines))

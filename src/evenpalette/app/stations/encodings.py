@@ -5,24 +5,29 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, column, label
+from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.coverage import resolve_overlap
 from evenpalette.core.regions.encodings import ENCODINGS, Assessment, assess, picture_files, recommended
 
-_COLUMNS = ("Way", "Textures", "Unpacked", "Overlap", "Edges", "Next mip", "BC1", "BC3", "BC4", "BC7")
+_COLUMNS = ("Way", "Holds", "Soft", "Overlap", "Textures", "Bytes", "Edges", "Mip 1", "BC1", "BC3", "BC4", "BC7")
+_WIDTHS = (144, 46, 42, 58, 64, 62, 52, 52, 46, 46, 46, 46)
+_FIRST_LOSS = 6
+_LOSSES = ("edges", "filtered", "BC1", "BC3", "BC4", "BC7")
 _TIPS = {
-    "Unpacked": "Memory without block compression, with all mip levels",
+    "Holds": "How many regions it can hold", "Soft": "Whether it can hold soft edges",
+    "Textures": "How many textures these regions take",
+    "Bytes": "Memory in MiB without block compression, with all mip levels",
     "Overlap": "Whether a texel can belong wholly to several regions",
     "Edges": "Mean difference of soft texels after encoding and reading back as a shader does",
-    "Next mip": "The same, read from the next mip level: what filtering does to it",
+    "Mip 1": "The same, read from the next mip level: what filtering does to it",
     "BC1": "The same through BC1, half a byte a texel", "BC3": "Through BC3, one byte a texel",
     "BC4": "Through BC4, half a byte a texel", "BC7": "Through BC7, one byte a texel",
 }  # fmt: skip
@@ -45,7 +50,6 @@ class EncodingsPage(QWidget):
         self.measure = button("Measure", self.run, "primary", "Try every way on these regions and measure what is lost")
         self.write = button("Write files ...", self._ask, tip="Write the regions as the chosen way holds them, as PNG")
         self._advice = label("", "note")
-        self._advice.setWordWrap(True)
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(_COLUMNS)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -55,19 +59,25 @@ class EncodingsPage(QWidget):
         assert vertical is not None
         assert header is not None
         vertical.hide()
-        vertical.setDefaultSectionSize(22)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        vertical.setMinimumSectionSize(18)
+        vertical.setDefaultSectionSize(19)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        header.setStretchLastSection(True)
+        header.setFixedHeight(22)
         for index, word in enumerate(_COLUMNS):
+            self.table.setColumnWidth(index, _WIDTHS[index])
             item = self.table.horizontalHeaderItem(index)
             assert item is not None
             item.setToolTip(_TIPS.get(word, ""))
+            side = Qt.AlignmentFlag.AlignRight if index else Qt.AlignmentFlag.AlignLeft
+            item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self.table.itemSelectionChanged.connect(self._follow)
-        side = column(self.measure, self.write, self._advice, None, spacing=6)
-        side.setFixedWidth(140)
-        layout = QHBoxLayout(self)
+        self.table.setShowGrid(False)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(12)
-        layout.addWidget(side)
+        layout.setSpacing(6)
+        layout.addWidget(row(self.measure, self.write, self._advice, None, spacing=8))
         layout.addWidget(self.table, 1)
 
     def refresh(self) -> None:
@@ -81,8 +91,8 @@ class EncodingsPage(QWidget):
         self._follow()
 
     def _follow(self) -> None:
-        row = self.table.currentRow()
-        self.write.setEnabled(0 <= row < len(self.found) and not self.found[row].reason)
+        line = self.table.currentRow()
+        self.write.setEnabled(0 <= line < len(self.found) and not self.found[line].reason)
 
     def run(self) -> None:
         """Measure all ways."""
@@ -116,30 +126,32 @@ class EncodingsPage(QWidget):
         self._follow()
 
     def _show_way(self, line: int, way: Assessment, is_best: bool) -> None:
-        cells = [way.encoding.label, str(way.textures), f"{way.texture_bytes['none'] / 2**20:.1f} MiB"]
-        cells.append("yes" if way.encoding.holds_overlap else "no")
-        keys = ["edges", "filtered", "BC1", "BC3", "BC4", "BC7"]
-        cells += [f"{way.losses[k].mean:.3f}" if k in way.losses else "" for k in keys]
+        held = way.encoding
+        cells = [
+            held.label, str(held.most) if held.most else "any", held.soft, "yes" if held.holds_overlap else "no",
+            str(way.textures), f"{way.texture_bytes['none'] / 2**20:.1f} M",
+        ]  # fmt: skip
+        cells += [f"{way.losses[k].mean:.3f}" if k in way.losses else "" for k in _LOSSES]
         if way.reason:
-            cells[4] = way.reason
+            cells[_FIRST_LOSS] = way.reason
         for place, text in enumerate(cells):
             item = QTableWidgetItem(text)
             item.setFont(theme.font(theme.TEXT, strong=is_best and place == 0))
-            key = keys[place - 4] if place >= 4 else ""
-            if key in way.losses:
-                loss = way.losses[key]
+            loss = way.losses.get(_LOSSES[place - _FIRST_LOSS]) if place >= _FIRST_LOSS else None
+            if loss is not None:
                 item.setForeground(QColor(theme.INK if loss.is_small else theme.WARN))
                 item.setToolTip(
                     f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}"
                 )
             if way.reason:
                 item.setForeground(QColor(theme.MUTED))
-            if place > 0 and not (way.reason and place == 4):
+            if place > 0 and not (way.reason and place == _FIRST_LOSS):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if place == 0:
-                item.setToolTip(way.encoding.summary)
+                item.setToolTip(held.summary)
             self.table.setItem(line, place, item)
-        self.table.setSpan(line, 4, 1, 6 if way.reason else 1)
+        if way.reason or self.table.columnSpan(line, _FIRST_LOSS) > 1:
+            self.table.setSpan(line, _FIRST_LOSS, 1, len(_LOSSES) if way.reason else 1)
 
     def _ask(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Folder for the textures of the regions")

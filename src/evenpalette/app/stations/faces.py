@@ -1,16 +1,20 @@
 """Selecting faces and making regions of them: the part of the bench Regions that works on the mesh."""
 
+from dataclasses import replace
+
 import numpy as np
-from PyQt6.QtCore import QTimer
+from numpy.typing import NDArray
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.face_tool import REACHES
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.mesh import select
 from evenpalette.core.project.edits import faces as edit
+from evenpalette.core.project.state import State
 from evenpalette.core.regions.model import FacesSource
 
 
@@ -21,7 +25,7 @@ class FacesPanel(QWidget):
         super().__init__()
         self._session, self._views = session, views
         self._last = -1
-        self.setMaximumWidth(420)
+        tool = views.face_tool
         self.toggle = QCheckBox("Select faces (S)")
         self.toggle.setToolTip(
             "Left button selects on both views: Shift adds, Ctrl removes, both intersect. Right button turns Form"
@@ -30,14 +34,18 @@ class FacesPanel(QWidget):
         self._reach = QComboBox()
         for word, tip in REACHES.items():
             self._reach.addItem(word)
-            self._reach.setItemData(self._reach.count() - 1, tip, 3)
+            self._reach.setItemData(self._reach.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
         self._reach.currentTextChanged.connect(self._choose_reach)
-        self._size = ValueSlider(2, 120, " px", decimals=0)
-        self._size.set_value(views.face_tool.radius_pixels)
-        self._size.edited.connect(self._set_size)
+        self._radius = self._slider(2, 120, " px", "radius_pixels", "Of the brush that sweeps")
+        self._angle = self._slider(
+            1, 180, "°", "angle_degrees", "Smooth spreads over edges up to it; direction and Facing look within it"
+        )
+        self._tolerance = self._slider(
+            0, 200, "", "color_tolerance", "Vertex colors closer than this are one (8-bit RGB distance)"
+        )
         self._through = QCheckBox("through")
-        self._through.setToolTip("Take hidden faces under the brush too")
-        self._through.toggled.connect(self._set_through)
+        self._through.setToolTip("Takes faces too that Form does not show from here; else they are never taken")
+        self._through.toggled.connect(lambda on: setattr(tool, "through", on))
         self._count = label("", "note")
         self._change = {
             text: button(text, action, tip=tip)
@@ -46,29 +54,32 @@ class FacesPanel(QWidget):
                 ("Shrink", self._shrink, "Take the rim off the selection"),
                 ("Invert", self._invert, "Select what is not selected"),
                 ("None", self._none, "Select nothing"),
-                ("Facing", self._facing, "Select the faces that look toward you on Form, within 30 degrees"),
-                ("Unassigned", self._unassigned, "Select all faces in no region"),
-                ("Next", self._next, "Take the views to the next face in no region"),
+                ("Facing", self._facing, "Select the faces that look toward you on Form, within the angle"),
+                ("Unassigned", self._unassigned, "Select all faces in no region, hidden ones too"),
+                ("Next", self.next_unassigned, "Take the views to the next face in no region (N)"),
             )
         }
         self._assign = button(
             "Assign", lambda: self._give(session.region), "primary", "Give the selected faces to the selected region"
         )
         self._new = button("New region", lambda: self._give(None), tip="Make a region of the selected faces")
-        grid = QGridLayout()
+        first, second = list(self._change.values())[:4], list(self._change.values())[4:]
+        grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(4)
-        for index, made in enumerate(self._change.values()):
-            grid.addWidget(made, index // 4, index % 4)
-        changes = QWidget()
-        changes.setLayout(grid)
-        layout = column(
-            row(self.toggle, None, self._reach), row(self._size, self._through), self._count, changes,
-            row(self._assign, self._new, None), None, spacing=5,
-        )  # fmt: skip
-        outer = QGridLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(layout)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(3)
+        for line, (text, left, right) in enumerate((
+            ("Picks", row(self._reach, self.toggle, self._through, None), row(*first, None, spacing=4)),
+            ("Radius", self._radius, row(*second, None, spacing=4)),
+            ("Angle", self._angle, self._count),
+            ("Tolerance", self._tolerance, row(self._assign, self._new, None)),
+        )):  # fmt: skip
+            grid.addWidget(label(text, "note"), line, 0)
+            grid.addWidget(left, line, 1)
+            grid.addWidget(right, line, 3)
+        grid.setColumnMinimumWidth(2, 8)
+        grid.setColumnStretch(1, 1)
+        grid.setRowStretch(4, 1)
         self._timer = QTimer(self, singleShot=True, interval=120)
         self._timer.timeout.connect(self._show_count)
         session.faces_changed.connect(self._timer.start)
@@ -79,8 +90,9 @@ class FacesPanel(QWidget):
     def refresh(self) -> None:
         """Show what can be done now."""
         has_mesh = self._session.state.mesh is not None
-        for widget in (self.toggle, self._reach, self._size, self._through, *self._change.values()):
+        for widget in (self.toggle, self._reach, self._through, *self._change.values()):
             widget.setEnabled(has_mesh)
+        self._show_sliders()
         self._timer.start()
 
     def _show_count(self) -> None:
@@ -101,53 +113,54 @@ class FacesPanel(QWidget):
         self._views.face_tool.active = on
         self._views.update()
 
+    def _slider(self, low: float, high: float, unit: str, key: str, tip: str) -> ValueSlider:
+        made = ValueSlider(low, high, unit, decimals=0)
+        made.set_value(getattr(self._views.face_tool, key))
+        made.setToolTip(tip)
+        made.edited.connect(lambda value: (setattr(self._views.face_tool, key, value), self._views.update()))
+        return made
+
     def _choose_reach(self, reach: str) -> None:
-        tool = self._views.face_tool
-        tool.reach = reach
-        smooth = reach == "smooth"
-        self._size.unit = "°" if smooth else " px"
-        self._size.set_range(1, 180) if smooth else self._size.set_range(2, 120)
-        self._size.set_value(tool.angle_degrees if smooth else tool.radius_pixels)
-        self._size.setVisible(reach in ("sweep", "smooth"))
-        self._through.setVisible(reach == "sweep")
+        self._views.face_tool.reach = reach
+        self._show_sliders()
 
-    def _set_size(self, value: float) -> None:
-        tool = self._views.face_tool
-        if tool.reach == "smooth":
-            tool.angle_degrees = value
-        else:
-            tool.radius_pixels = value
-        self._views.update()
+    def _show_sliders(self) -> None:
+        view, reach = self._session.state.mesh, self._views.face_tool.reach
+        self._radius.setEnabled(view is not None and reach == "sweep")
+        self._angle.setEnabled(view is not None)
+        self._tolerance.setEnabled(view is not None and view.mesh.colors is not None)
 
-    def _set_through(self, on: bool) -> None:
-        self._views.face_tool.through = on
+    def _select(self, faces: NDArray[np.bool_], text: str) -> None:
+        self._session.select_faces(faces, f"Select faces: {text}")
 
     def _grow(self) -> None:
         view = self._session.state.mesh
         if view is not None:
-            self._session.select_faces(select.grow(self._session.faces, view.topology))
+            self._select(select.grow(self._session.faces, view.topology), "grow")
 
     def _shrink(self) -> None:
         view = self._session.state.mesh
         if view is not None:
-            self._session.select_faces(select.shrink(self._session.faces, view.topology))
+            self._select(select.shrink(self._session.faces, view.topology), "shrink")
 
     def _invert(self) -> None:
-        self._session.select_faces(~self._session.faces)
+        self._select(~self._session.faces, "invert")
 
     def _none(self) -> None:
-        self._session.select_faces(np.zeros_like(self._session.faces))
+        self._select(np.zeros_like(self._session.faces), "none")
 
     def _facing(self) -> None:
-        view = self._session.state.mesh
+        view, tool = self._session.state.mesh, self._views.face_tool
         if view is not None:
-            self._session.select_faces(select.facing(view.mesh, self._views.camera.axes()[2], 30.0))
+            found = select.facing(view.mesh, self._views.camera.axes()[2], tool.angle_degrees)
+            self._select(found if tool.through else found & self._views.faces.visible(), "facing")
 
     def _unassigned(self) -> None:
-        self._session.select_faces(edit.face_region_labels(self._session.state) < 0)
+        self._select(edit.region_of_faces(self._session.state) < 0, "unassigned")
 
-    def _next(self) -> None:
-        free = np.flatnonzero(edit.face_region_labels(self._session.state) < 0)
+    def next_unassigned(self) -> None:
+        """Take the views to the next face in no region."""
+        free = np.flatnonzero(edit.region_of_faces(self._session.state) < 0)
         if not len(free):
             self._session.said.emit("Every face is in a region.", False)
             return
@@ -162,9 +175,11 @@ class FacesPanel(QWidget):
         text = f"{int(chosen.sum()):,} faces to {found.name if found else 'a new region'}"
 
         def then() -> None:
-            self._none()
             new = [r for r in self._session.state.region_ids if r not in before]
             if new:
                 self._session.select_region(new[0])
 
-        self._session.run(text, lambda s, _: edit.assign_faces(s, chosen, region), then)
+        def give(state: State) -> State:
+            return replace(edit.assign_faces(state, chosen, region), chosen=None)
+
+        self._session.run(text, lambda s, _: give(s), then)

@@ -124,7 +124,7 @@ class OperationCard(QFrame):
         kind = operation_kind(operation.kind)
         count = len(kind.all_settings) + 1
         lines = count if count <= _LINES else (count + 1) // 2
-        self.setFixedWidth(262 if count <= _LINES else 500)
+        self.setFixedWidth(250 if count <= _LINES else 436)
         self._label = kind.label
         self.switch = Switch()
         self.switch.setToolTip("On or off")
@@ -148,7 +148,7 @@ class OperationCard(QFrame):
             if setting.type == "stops":
                 grid.addWidget(field, line, 0, 1, 2)
                 continue
-            words = label("Meets by" if setting.key == "meets" else setting.label, "note")
+            words = label(setting.label, "note")
             words.setToolTip(setting.tip)
             grid.addWidget(words, line, side)
             grid.addWidget(field, line, side + 1)

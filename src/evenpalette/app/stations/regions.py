@@ -1,5 +1,6 @@
 """Regions: where they come from, how their edges are read, and what happens where they overlap."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
@@ -10,6 +11,8 @@ from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.encodings import EncodingsPage
 from evenpalette.app.stations.faces import FacesPanel
+from evenpalette.app.stations.flag_dialog import FlagDialog
+from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.operations import OperationsPage
 from evenpalette.app.stations.paint import PaintPage
 from evenpalette.app.stations.region_source import SourcePage
@@ -25,11 +28,9 @@ from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import faces as faces_edit
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.bake import check_uvs
 from evenpalette.core.regions.model import Overlap, Region
-from evenpalette.core.regions.touching import touching_regions
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -107,6 +108,8 @@ class RegionsBench(QWidget):
             tool("trash-2", "Remove this region (Del in the ledger)", self._remove), None, spacing=2,
         )  # fmt: skip
         self._title = label("", "heading")
+        self._title.setFixedWidth(170)
+        self._nothing = label("", "note")
         self.source = SourcePage(session, views)
         self.faces = FacesPanel(session, views)
         self.operations = OperationsPage(session)
@@ -116,7 +119,7 @@ class RegionsBench(QWidget):
             "Source": self.source, "Faces": self.faces, "Operations": self.operations, "Paint": self.paint, "Encodings": self.encodings,
         })  # fmt: skip
         self.pages.changed.connect(self._take_tool)
-        right = column(row(self._title, None, self.pages.switch, None, self._order), self.pages, spacing=6)
+        right = column(row(self._title, self.pages.switch, None, self._nothing, self._order), self.pages, spacing=6)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(24)
@@ -154,7 +157,9 @@ class RegionsBench(QWidget):
         self._order.setVisible(region is not None)
         nothing = "" if state.project.asset.textures else "Bring in an ID map or a channel mask at Asset"
         number = state.project.regions.number(region.id) if region is not None else 0
-        self._title.setText(f"Region {number}" if region is not None else nothing)
+        title = f"{number}  {region.name}" if region is not None else ""
+        self._title.setText(self._title.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, 168))
+        self._nothing.setText("" if title else nothing)
         self.source.refresh(region)
         self.operations.refresh(region)
         self.paint.refresh(region)
@@ -196,6 +201,9 @@ class RegionsBench(QWidget):
         menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
 
     def _from_mesh(self, kind: str) -> None:
+        if kind == "vertex-color":
+            MeshSourceDialog(self._session, self).exec()
+            return
         self._session.run(f"Regions: {_MESH_WORDS[kind].lower()}", lambda s, _: faces_edit.regions_from_mesh(s, kind))
 
     def _ask_other(self) -> None:
@@ -204,22 +212,17 @@ class RegionsBench(QWidget):
         if path:
             self.take_other(Path(path))
 
-    def take_other(self, path: Path) -> None:
-        """Take the regions of another mesh that stands in the same place."""
-        missed = [0]
+    def take_other(self, path: Path, show: Callable[[MeshSourceDialog], object] = MeshSourceDialog.exec) -> None:
+        """Read another mesh that stands in the same place, then ask how near its regions must be."""
+        self._session.tasks.start(
+            Task(
+                f"Reading {path.name}", lambda _: read_mesh(path),
+                lambda other: show(MeshSourceDialog(self._session, self, other)), self._failed,
+            )
+        )  # fmt: skip
 
-        def work(state: State, _: Progress) -> State:
-            made, moved = faces_edit.regions_from_other(state, read_mesh(path))
-            missed[0] = moved.missed
-            return made
-
-        def then() -> None:
-            if missed[0]:
-                self._session.said.emit(
-                    f"{missed[0]:,} faces have nothing near in {path.name} and stay unassigned", True
-                )
-
-        self._session.run(f"Regions of {path.name}", work, then)
+    def _failed(self, error: Exception) -> None:
+        self._session.said.emit(str(error), True)
 
     def _ask_write(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
@@ -236,18 +239,15 @@ class RegionsBench(QWidget):
             assert state.mesh is not None
             write_vertex_colors(state.mesh.mesh, faces_edit.flag_of_faces(state), path)
 
-        def failed(error: Exception) -> None:
-            self._session.said.emit(str(error), True)
-
         self._session.tasks.start(
-            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), failed)
+            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), self._failed)
         )
 
     def _more(self) -> None:
         menu = QMenu(self)
         state = self._session.state
         for text, action, ready in (
-            ("Plan flag colors", self._plan_flags, bool(state.region_ids)),
+            ("Plan flag colors ...", lambda: FlagDialog(self._session, self).exec(), True),
             (
                 "Clean an ID map ...",
                 lambda: CleanDialog(self._session, self).exec(),
@@ -283,36 +283,17 @@ class RegionsBench(QWidget):
                 write_image(raster, folder / f"{name}{'.exr' if raster.pixels.dtype.kind == 'f' else '.png'}")
                 progress(done / len(maps))
 
-        def failed(error: Exception) -> None:
-            self._session.said.emit(str(error), True)
-
         self._session.tasks.start(
             Task(
                 "Writing surface images",
                 work,
                 lambda _: self._session.said.emit(f"Wrote {', '.join(IMAGES)} to {folder}", False),
-                failed,
+                self._failed,
             )
         )
 
     def _set_bake(self, key: str, value: int) -> None:
         self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
-
-    def _plan_flags(self) -> None:
-        state = self._session.state
-        if not state.region_ids:
-            return
-        made, plan = faces_edit.replan_flags(state, touching_regions(list(state.sources.coverages)))
-        self._session.commit("Plan flag colors", made)
-        near = (
-            ""
-            if plan.smallest_clearance == float("inf")
-            else f", edges pass third flags at {plan.smallest_clearance:.0f}"
-        )
-        failed = f"; {len(plan.crossing)} edges come closer than 40 to a third flag" if plan.crossing else ""
-        self._session.said.emit(
-            f"Flags are at least {plan.smallest_distance:.0f} apart{near}{failed}", bool(plan.crossing)
-        )
 
     def _from_flags(self, texture: Texture) -> None:
         self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id))

@@ -7,6 +7,8 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.topology import Topology
 
 Selection = NDArray[np.bool_]
+#: Vertex colors closer than this (Euclidean, 8-bit RGB) are one: common practice, no source.
+SAME_COLOR = 24.0
 
 
 def combine(before: Selection, picked: Selection, mode: str) -> Selection:
@@ -61,7 +63,7 @@ def facing(mesh: Mesh, direction: NDArray, within_degrees: float) -> Selection:
     return np.asarray(mesh.face_normals() @ direction >= np.cos(np.radians(within_degrees)))
 
 
-def vertex_color_labels(mesh: Mesh, tolerance: float = 24.0) -> NDArray[np.int32]:
+def vertex_color_labels(mesh: Mesh, tolerance: float = SAME_COLOR) -> NDArray[np.int32]:
     """A number for each face's mean vertex color, int32 (F,): colors within `tolerance` (8-bit RGB) are one.
 
     The most frequent color of a group stands for it, so that noise around it does not make groups of its own.

@@ -60,6 +60,17 @@ class Texels:
         return plane.reshape(-1)[self.gutter_source]
 
 
+    def shared_by_labels(self, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
+        """Texels whose center lies on faces of different labels, int32 (F,); bool (height, width)."""
+        assert self.mesh.uvs is not None
+        first = self.faces
+        out = np.zeros(self.shape, bool)
+        for label in np.unique(labels):
+            alone = face_map(self.mesh.uvs[labels == label], self.shape[1], self.shape[0]) >= 0
+            out |= alone & (first >= 0) & (labels[first] != label)
+        return out
+
+
 def _labels_at(faces: NDArray[np.int32], labels: NDArray[np.int32]) -> NDArray[np.int32]:
     return np.where(faces >= 0, labels[faces], -1).astype(np.int32)
 

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.select import vertex_color_labels
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import Topology, find_topology
 from evenpalette.core.mesh.uv_raster import face_map
@@ -40,10 +39,6 @@ class MeshView:
     @cached_property
     def topology(self) -> Topology:
         return find_topology(self.mesh)
-
-    @cached_property
-    def vertex_color_labels(self) -> NDArray[np.int32]:
-        return vertex_color_labels(self.mesh)
 
     @cached_property
     def faces_under_texels(self) -> NDArray[np.int32]:

@@ -1,24 +1,51 @@
 """Everything that is wrong with a document, by station. The window, `check` and delivery show the same list."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from evenpalette.core.project.state import State
+from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
-from evenpalette.core.regions.faces import from_runs
+from evenpalette.core.regions.faces import unassigned
 from evenpalette.core.regions.model import FacesSource
 
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
 
-def find_all(state: State) -> list[Finding]:
-    """Findings of every station, in the order of the path."""
-    return [
-        *_asset(state),
+@dataclass(frozen=True, eq=False)
+class RegionFindings:
+    """The findings of the regions and the state they are of; they take longest and seldom change."""
+
+    state: State
+    findings: tuple[Finding, ...]
+
+    def are_of(self, state: State) -> bool:
+        """Whether they hold for this state too."""
+        old = self.state
+        return (
+            old.project.regions == state.project.regions and old.coverages is state.coverages and old.mesh is state.mesh
+        )
+
+
+def find_in_regions(state: State) -> RegionFindings:
+    """Findings of the station Regions."""
+    found = (
         *_unassigned_faces(state),
         *find_gaps_and_overlaps(state.project.regions, dict(state.coverages), state.used),
+        *find_on_surface(state),
+    )
+    return RegionFindings(state, found)
+
+
+def find_all(state: State, regions: RegionFindings | None = None) -> list[Finding]:
+    """Findings of every station, in the order of the path. regions: those already found, where they hold."""
+    return [
+        *_asset(state),
+        *(regions or find_in_regions(state)).findings,
         *_tones(state),
         *_recipe(state),
         *_variants(state),
@@ -52,11 +79,7 @@ def _unassigned_faces(state: State) -> list[Finding]:
     if state.mesh is None or not regions or not all(isinstance(r.source, FacesSource) for r in regions):
         return []
     mesh = state.mesh.mesh
-    assigned = np.zeros(mesh.face_count, bool)
-    for region in regions:
-        if isinstance(region.source, FacesSource):
-            assigned |= from_runs(region.source.runs, mesh.face_count)
-    free = np.flatnonzero(~assigned)
+    free = np.flatnonzero(unassigned(regions, mesh.face_count))
     if not len(free) or mesh.uvs is None:
         return []
     u, v = mesh.uvs[free[len(free) // 2]].mean(0)

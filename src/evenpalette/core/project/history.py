@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from evenpalette.core.project.state import State
 
 LONGEST = 200
+#: Pixels that only the history keeps may take so much; beyond it the oldest changes go.
+MOST_BYTES = 2 << 30
 
 
 @dataclass(frozen=True)
@@ -19,7 +21,8 @@ class Entry:
 class History:
     """The states of a document in order, and where in them it stands."""
 
-    def __init__(self, state: State, label: str = "Opened") -> None:
+    def __init__(self, state: State, label: str = "Opened", most_bytes: int = MOST_BYTES) -> None:
+        self._most_bytes = most_bytes
         self._entries = [Entry(label, state)]
         self._position = 0
 
@@ -46,9 +49,14 @@ class History:
             self._entries[-1] = Entry(label, state, key)
             return
         self._entries.append(Entry(label, state, key))
-        if len(self._entries) > LONGEST:
+        while len(self._entries) > 2 and (len(self._entries) > LONGEST or self._bytes() > self._most_bytes):
             del self._entries[0]
         self._position = len(self._entries) - 1
+
+    def _bytes(self) -> int:
+        """Memory of all pixels that the states hold, each counted once."""
+        held = {id(array): array.nbytes for entry in self._entries for array in entry.state.arrays()}
+        return sum(held.values())
 
     def seal(self) -> None:
         """The next change starts an entry of its own, even under the same key."""

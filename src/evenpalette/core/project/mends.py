@@ -2,27 +2,123 @@
 
 from collections.abc import Callable
 
-from evenpalette.core.project.edits import asset, recipe, regions
+import numpy as np
+
+from evenpalette.core.project.edits import asset, faces, recipe, regions
+from evenpalette.core.project.edits.operations import add_operation
+from evenpalette.core.project.edits.painting import is_paintable, with_painted
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding
-from evenpalette.core.regions.model import FlagSource
+from evenpalette.core.regions.faces import unassigned
+from evenpalette.core.regions.flags import next_flag
+from evenpalette.core.regions.model import FlagSource, Overlap, PaintedSource
+from evenpalette.core.regions.owners import give_gaps
+from evenpalette.core.regions.specks import SMALLEST_TEXELS, despeckle
 
-Mend = tuple[str, Callable[[State], State]]
+Edit = Callable[[State], State]
+Mend = tuple[str, Edit]
 
 
 def mend_for(state: State, finding: Finding) -> Mend | None:
     """The label of the mend and the edit that does it, or None where only the artist can decide."""
-    if finding.code in ("data-as-color", "color-as-data"):
-        texture = state.project.asset.texture(finding.subject)
-        if texture is not None:
-            role = texture.role
-            return "Read it as what it holds", lambda s: asset.set_role(s, finding.subject, role)
-    if finding.code == "impure-flag" and finding.subject in state.textures:
-        return "Make its flags pure", lambda s: regions.clean_texture(s, finding.subject, 0, False)[0]
-    if finding.code == "gap":
-        maps = [r.source.texture for r in state.project.regions.regions if isinstance(r.source, FlagSource)]
-        if maps:
-            return "Give gaps to the nearest region", lambda s: regions.clean_texture(s, maps[0], 0, True)[0]
-    if finding.code == "unused-parameter":
-        return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
+    make = _MENDS.get(finding.code)
+    return make(state, finding) if make is not None else None
+
+
+def _encoding(state: State, finding: Finding) -> Mend | None:
+    texture = state.project.asset.texture(finding.subject)
+    if texture is None:
+        return None
+    role = texture.role
+    return "Read it as what it holds", lambda s: asset.set_role(s, finding.subject, role)
+
+
+def _impure(state: State, finding: Finding) -> Mend | None:
+    if finding.subject not in state.textures:
+        return None
+    return "Make its flags pure", lambda s: regions.clean_texture(s, finding.subject, 0, False)[0]
+
+
+def _id_maps(state: State) -> list[str]:
+    sources = [region.source for region in state.project.regions.regions]
+    return list(dict.fromkeys(source.texture for source in sources if isinstance(source, FlagSource)))
+
+
+def _gap(state: State, _: Finding) -> Mend | None:
+    maps = _id_maps(state)
+    if maps:
+        return "Give gaps to the nearest region", lambda s: regions.clean_texture(s, maps[0], 0, True)[0]
+    if any(is_paintable(region) for region in state.project.regions.regions):
+        return "Give gaps to the nearest painted region", _fill_painted
     return None
+
+
+def _fill_painted(state: State) -> State:
+    paintable = [r.id for r in state.project.regions.regions if is_paintable(r)]
+    others = [state.coverages[r] for r in state.region_ids if r not in paintable]
+    planes = give_gaps([state.coverages[r] for r in paintable], others, state.used)
+    return with_painted(state, dict(zip(paintable, planes, strict=True)))
+
+
+def _unassigned(state: State, _: Finding) -> Mend | None:
+    def edit(s: State) -> State:
+        assert s.mesh is not None
+        return faces.assign_faces(s, unassigned(s.project.regions.regions, s.mesh.mesh.face_count), None)
+
+    return "Make a region of them", edit
+
+
+def _overlap(_: State, __: Finding) -> Mend | None:
+    return "Let later regions cover earlier ones", lambda s: regions.set_overlap(s, Overlap.LAYERED)
+
+
+def _empty(_: State, finding: Finding) -> Mend | None:
+    return "Remove the region", lambda s: regions.remove_region(s, finding.region)
+
+
+def _same_name(state: State, finding: Finding) -> Mend | None:
+    region = state.project.regions.find(finding.region)
+    if region is None:
+        return None
+    name = region.name
+    return "Number its name", lambda s: regions.update_region(
+        s, finding.region, name=regions.free_region_name(list(s.project.regions.regions), name)
+    )
+
+
+def _same_flag(_: State, finding: Finding) -> Mend | None:
+    return "Take the next free flag", lambda s: regions.update_region(
+        s, finding.region, flag=next_flag([r.flag for r in s.project.regions.regions])
+    )
+
+
+def _specks(state: State, _: Finding) -> Mend | None:
+    return "Take specks out, fill holes", _without_specks
+
+
+def _without_specks(state: State) -> State:
+    """ID maps are cleaned; painted regions mended as they are; all others get an operation."""
+    for texture in _id_maps(state):
+        state = regions.clean_texture(state, texture, SMALLEST_TEXELS, False)[0]
+    painted = {}
+    for region in state.project.regions.regions:
+        if isinstance(region.source, PaintedSource) and is_paintable(region):
+            plane = state.coverages[region.id].astype(np.float32) / np.float32(255)
+            painted[region.id] = np.rint(despeckle(plane, SMALLEST_TEXELS) * 255).astype(np.uint8)
+    state = with_painted(state, painted) if painted else state
+    for region in state.project.regions.regions:
+        has_one = any(operation.kind == "despeckle" for operation in region.operations)
+        if not has_one and region.id not in painted and not isinstance(region.source, FlagSource):
+            state = add_operation(state, region.id, "despeckle")
+    return state
+
+
+def _unused_parameter(_: State, finding: Finding) -> Mend | None:
+    return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
+
+
+_MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
+    "data-as-color": _encoding, "color-as-data": _encoding, "impure-flag": _impure, "gap": _gap,
+    "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
+    "same-flag": _same_flag, "speck": _specks, "unused-parameter": _unused_parameter,
+}  # fmt: skip

@@ -1,7 +1,7 @@
 """The document in memory: one immutable value. A change makes a new one that shares everything it did not touch."""
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from types import MappingProxyType
@@ -37,6 +37,21 @@ class State:
     #: How the coverages were made, so that only what changed is made again; by region id.
     made: Mapping[str, Made] = field(default_factory=lambda: MappingProxyType({}))
     tone: Raster | None = None
+    #: Selected faces, bool (F,); not saved, but a part of the history.
+    chosen: NDArray[np.bool_] | None = None
+
+    def is_same_document(self, other: "State") -> bool:
+        """Whether nothing that is saved differs."""
+        parts = ("project", "mesh", "textures", "coverages", "tone")
+        return all(getattr(self, part) is getattr(other, part) for part in parts)
+
+    def arrays(self) -> Iterator[NDArray]:
+        """All pixels that the state holds."""
+        yield from (raster.pixels for raster in self.textures.values())
+        yield from self.coverages.values()
+        yield from (made.raw for made in self.made.values())
+        if self.tone is not None:
+            yield self.tone.pixels
 
     def with_project(self, **parts: object) -> "State":
         """The state with parts of the project replaced."""

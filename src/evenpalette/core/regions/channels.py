@@ -9,7 +9,7 @@ from evenpalette.core.regions.flags import to_rgb8
 from evenpalette.core.regions.unmix import unmix
 
 #: Pure colors by their letter, in the order of the RGB cube's corners.
-_CORNERS = {
+CORNERS = {
     "r": (255, 0, 0), "g": (0, 255, 0), "b": (0, 0, 255), "c": (0, 255, 255), "m": (255, 0, 255), "y": (255, 255, 0),
     "w": (255, 255, 255), "k": (0, 0, 0),
 }  # fmt: skip
@@ -27,8 +27,8 @@ def split_channels(raster: Raster, kind: str) -> dict[str, NDArray]:
         raise RegionError("This image has no alpha channel; use --as rgb.")
     if kind in ("rgb", "rgba"):
         return {letter: raster.channel(index) for index, letter in enumerate(letters)}
-    shares = unmix(to_rgb8(raster.pixels), list(_CORNERS.values()))
-    return {letter: shares[list(_CORNERS).index(letter)] for letter in letters}
+    shares = unmix(to_rgb8(raster.pixels), list(CORNERS.values()))
+    return {letter: shares[list(CORNERS).index(letter)] for letter in letters}
 
 
 def merge_channels(planes: list[Raster], depth: int = 8) -> Raster:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.regions.flags import nearest_pure
-from evenpalette.core.regions.model import FlagSource, RegionSet
+from evenpalette.core.regions.model import FlagSource, Overlap, RegionSet
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ def find_gaps_and_overlaps(
         if int(gaps.sum()):
             findings.append(_at("gap", f"Gap: {int(gaps.sum()):,} used texels are in no region", gaps))
         overlaps = inside & (total > 264)
-        if int(overlaps.sum()):
+        if int(overlaps.sum()) and regions.overlap is Overlap.EXCLUSIVE:
             text = f"Overlap: the regions of {int(overlaps.sum()):,} texels sum past one"
             findings.append(_at("overlap", text, overlaps))
         for region in regions.regions:
@@ -83,12 +83,15 @@ def find_gaps_and_overlaps(
 
 
 def _at(code: str, text: str, mask: NDArray[np.bool_]) -> Finding:
-    """A finding placed at the middle of the largest spot of the mask."""
+    """A finding placed in the largest spot of the mask."""
+    return Finding(code, "regions", text, "", spot(mask)[0])
+
+
+def spot(mask: NDArray[np.bool_]) -> tuple[tuple[float, float], int]:
+    """A texel in the middle of the largest connected piece of a mask with any, as (u, v), and how many pieces it has."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
-    place = None
-    if count > 1:
-        largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
-        rows, columns = np.nonzero(labels == largest)
-        middle = len(rows) // 2
-        place = ((columns[middle] + 0.5) / mask.shape[1], (rows[middle] + 0.5) / mask.shape[0])
-    return Finding(code, "regions", text, "", place)
+    largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+    rows, columns = np.nonzero(labels == largest)
+    middle = len(rows) // 2
+    place = float(columns[middle] + 0.5) / mask.shape[1], float(rows[middle] + 0.5) / mask.shape[0]
+    return place, count - 1

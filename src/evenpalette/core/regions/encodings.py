@@ -11,6 +11,7 @@ from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, packed_and_back
 from evenpalette.core.raster.raster import Encoding as RasterEncoding
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.regions.channels import CORNERS
 
 Planes = NDArray[np.uint8]
 Pictures = list[NDArray[np.uint8]]
@@ -25,7 +26,10 @@ _SAMPLE_TILE, _SAMPLE_SIDE = 128, 8
 
 @dataclass(frozen=True)
 class Encoding:
-    """A way to hold regions. most: how many regions it can hold, 0 for any number.
+    """A way to hold regions.
+
+    most: how many regions it can hold, 0 for any number. soft: whether it holds soft edges, 'yes', 'no', or 'some':
+    those between two colors whose mixture looks like no third.
 
     encode: coverages uint8 (n, h, w) and flags (n, 3) to RGBA pictures uint8 (h, w, 4). decode: back, as a game's
     shader reads it. forms: block formats it can be packed in.
@@ -34,6 +38,7 @@ class Encoding:
     key: str
     label: str
     most: int
+    soft: str
     holds_overlap: bool
     forms: tuple[str, ...]
     encode: Callable[[Planes, NDArray], Pictures]
@@ -63,13 +68,21 @@ def _from_channels(per_picture: int) -> Callable[[Pictures, int, NDArray], Plane
     return decode
 
 
-#: Red, green, blue, cyan, magenta, yellow, white, black.
-CORNERS = np.array(
-    [[1, 0, 0], [0, 1, 0], [0, 0, 1], [0, 1, 1], [1, 0, 1], [1, 1, 0], [1, 1, 1], [0, 0, 0]], np.float32
-) * np.float32(255)  # fmt: skip
+_CORNERS = np.array(list(CORNERS.values()), np.float32)
 
 
-def _mixed(planes: Planes, colors: NDArray) -> Pictures:
+def corners_for(flags: NDArray, most: int) -> NDArray[np.float32]:
+    """A pure color for each region (n, 3): its flag, where all flags are among the first `most` corners, else in order."""
+    pure = _CORNERS[:most]
+    own = [bool((pure == flag).all(1).any()) for flag in flags]
+    return flags.astype(np.float32) if all(own) and len(np.unique(flags, axis=0)) == len(flags) else pure[: len(flags)]
+
+
+def _mixed(most: int) -> Callable[[Planes, NDArray], Pictures]:
+    return lambda planes, flags: _blend(planes, corners_for(flags, most))
+
+
+def _blend(planes: Planes, colors: NDArray) -> Pictures:
     """One picture in which each texel is the mean of the colors, weighed by coverage."""
     picture = np.full((*planes.shape[1:], 4), 255, np.uint8)
     total = np.tensordot(planes.astype(np.float32) / np.float32(255), colors.astype(np.float32), axes=(0, 0))
@@ -77,11 +90,16 @@ def _mixed(planes: Planes, colors: NDArray) -> Pictures:
     return [picture]
 
 
-def _corner_shares(pictures: Pictures, count: int, _: NDArray) -> Planes:
+def _corner_shares(most: int) -> Callable[[Pictures, int, NDArray], Planes]:
     """How near a color is to each corner of the RGB cube: the product, over the channels, of c or 1 - c."""
-    color = pictures[0][..., :3].astype(np.float32) / np.float32(255)
-    shares = [np.prod(np.where(corner > 0, color, 1 - color), axis=-1) for corner in CORNERS[:count]]
-    return np.rint(np.stack(shares) * 255).astype(np.uint8)
+
+    def decode(pictures: Pictures, count: int, flags: NDArray) -> Planes:
+        color = pictures[0][..., :3].astype(np.float32) / np.float32(255)
+        corners = corners_for(flags, most)[:count]
+        shares = [np.prod(np.where(corner > 0, color, 1 - color), axis=-1) for corner in corners]
+        return np.rint(np.stack(shares) * 255).astype(np.uint8)
+
+    return decode
 
 
 def _nearest_flag(pictures: Pictures, count: int, flags: NDArray) -> Planes:
@@ -105,19 +123,19 @@ def _hard(planes: Planes, flags: NDArray) -> Pictures:
 
 
 ENCODINGS = (
-    Encoding("rgb", "RGB channels", 3, True, ("BC1", "BC3", "BC7"), _channels(3), _from_channels(3),
+    Encoding("rgb", "RGB channels", 3, "yes", True, ("BC1", "BC3", "BC7"), _channels(3), _from_channels(3),
              "One region in each color channel of one texture"),
-    Encoding("rgba", "RGBA channels", 4, True, ("BC3", "BC7"), _channels(4), _from_channels(4),
+    Encoding("rgba", "RGBA channels", 4, "yes", True, ("BC3", "BC7"), _channels(4), _from_channels(4),
              "One region in each channel of one texture"),
-    Encoding("masks", "Several channel masks", 0, True, ("BC3", "BC7"), _channels(4), _from_channels(4),
+    Encoding("masks", "Several channel masks", 0, "yes", True, ("BC3", "BC7"), _channels(4), _from_channels(4),
              "Four regions a texture, as many textures as it takes"),
-    Encoding("grays", "One gray each", 0, True, ("BC4",), _channels(1), _from_channels(1),
+    Encoding("grays", "One gray each", 0, "yes", True, ("BC4",), _channels(1), _from_channels(1),
              "A texture of its own for every region"),
-    Encoding("six", "Six pure colors", 6, False, ("BC1", "BC3", "BC7"), lambda p, _: _mixed(p, CORNERS[: len(p)]),
-             _corner_shares, "Red, green, blue, cyan, magenta, yellow; black is none"),
-    Encoding("eight", "Eight pure colors", 8, False, ("BC1", "BC3", "BC7"), lambda p, _: _mixed(p, CORNERS[: len(p)]),
-             _corner_shares, "With white and black too, so that no texel can be without a region"),
-    Encoding("id", "ID map", 64, False, ("BC1", "BC3", "BC7"), _hard, _nearest_flag,
+    Encoding("six", "Six pure colors", 6, "some", False, ("BC1", "BC3", "BC7"), _mixed(6), _corner_shares(6),
+             "Red, green, blue, cyan, magenta, yellow; black is none"),
+    Encoding("eight", "Eight pure colors", 8, "some", False, ("BC1", "BC3", "BC7"), _mixed(8), _corner_shares(8),
+             "White and black too; with eight regions no texel can be without one"),
+    Encoding("id", "ID map", 64, "no", False, ("BC1", "BC3", "BC7"), _hard, _nearest_flag,
              "Flags with hard edges, each texel read as the nearest flag"),
 )  # fmt: skip
 
@@ -213,8 +231,6 @@ def assess(planes: Planes, flags: list[str], progress: Progress = no_progress) -
             reason = f"holds {way.most} regions, there are {count}"
         elif overlaps and not way.holds_overlap:
             reason = "cannot hold overlaps"
-        elif way.key == "eight" and count < 8:
-            reason = "black stands for the eighth region: with fewer, use six"
         if reason or count == 0:
             found.append(Assessment(way, textures, sizes, reason=reason or "there are no regions"))
             continue

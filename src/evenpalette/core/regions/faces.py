@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.model import FacesSource, Region
 
 
 def to_runs(chosen: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
@@ -29,3 +29,8 @@ def face_labels(sources: Sequence[FacesSource], face_count: int) -> NDArray[np.i
     for index, source in enumerate(sources):
         labels[from_runs(source.runs, face_count)] = index
     return labels
+
+
+def unassigned(regions: Sequence[Region], face_count: int) -> NDArray[np.bool_]:
+    """Faces that no face region has, bool (F,)."""
+    return face_labels([r.source for r in regions if isinstance(r.source, FacesSource)], face_count) < 0

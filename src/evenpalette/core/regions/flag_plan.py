@@ -9,12 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.hexcode import format_hex
+from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import RegionError
-from evenpalette.core.regions.flags import MAX_FLAGS
+from evenpalette.core.regions.flags import FLAG_ORDER, MAX_FLAGS
 
 #: A third flag closer than this to the line between two (8-bit RGB) can be mistaken for their edge.
 CLEARANCE = 40.0
+#: The pure corners of the RGB cube but black.
+_CORNERS = 7
 
 
 @dataclass(frozen=True)
@@ -29,8 +31,7 @@ class FlagPlan:
 
 
 def _candidates() -> NDArray[np.float64]:
-    corners = np.array([(r, g, b) for r in (0, 255) for g in (0, 255) for b in (0, 255)], np.float64)[1:]
-    corners = corners[np.argsort(corners.sum(1), kind="stable")]
+    corners = np.array([parse_hex(flag) for flag in FLAG_ORDER[:_CORNERS]], np.float64)
     levels = (0, 64, 128, 192, 255)
     grid = np.array([(r, g, b) for r in levels for g in levels for b in levels if r + g + b >= 128], np.float64)
     return np.concatenate([corners, grid[[not (row == corners).all(1).any() for row in grid]]])
@@ -70,8 +71,9 @@ def plan_flags(count: int, touching: list[tuple[int, int]] | None = None) -> Fla
         usable = apart > 1
         good = usable & (clear >= CLEARANCE)
         score = np.where(good, apart, np.where(usable, np.minimum(apart, clear) - 1000, -np.inf))
-        corner_bonus = np.where((np.arange(len(pool)) < 7) & good, 500, 0)
-        best = int((score + corner_bonus - np.arange(len(pool)) * 1e-6).argmax())
+        place = np.arange(len(pool))
+        corner_bonus = np.where((place < _CORNERS) & good, 1000.0 * (_CORNERS - place), 0.0)
+        best = int((score + corner_bonus - place * 1e-6).argmax())
         chosen.append(best)
     colors = pool[chosen]
     flags = tuple(format_hex(tuple(int(v) for v in color)) for color in colors)  # type: ignore[arg-type]

@@ -58,7 +58,7 @@ class Setting:
 
 
 MEETING = Setting(
-    "meets", "Meets the coverage by", "choice", "intersect", choices=tuple(MEETINGS),
+    "meets", "Combine", "choice", "intersect", choices=tuple(MEETINGS),
     tip="How what is made here meets the coverage so far",
 )  # fmt: skip
 

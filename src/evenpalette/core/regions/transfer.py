@@ -15,11 +15,15 @@ SAME_PLACE = 0.05
 
 @dataclass(frozen=True, eq=False)
 class Transfer:
-    """labels: int32 (F,), -1 where nothing was near. missed: how many faces that were. farthest: of the others."""
+    """labels: int32 (F,), -1 where nothing was near. missed: how many faces that were. farthest: of the others.
+
+    within: the farthest distance that counted, in units of the mesh.
+    """
 
     labels: NDArray[np.int32]
     missed: int
     farthest: float
+    within: float
 
 
 def check_same_place(mesh: Mesh, other: Mesh) -> None:
@@ -52,4 +56,4 @@ def transfer_labels(mesh: Mesh, other: Mesh, other_labels: NDArray[np.int32], wi
     found, distance = closest_faces(other, mesh.positions[mesh.faces].mean(1))
     near = distance <= reach
     labels = np.where(near, other_labels[found], -1).astype(np.int32)
-    return Transfer(labels, int((~near).sum()), float(distance[near].max()) if near.any() else 0.0)
+    return Transfer(labels, int((~near).sum()), float(distance[near].max()) if near.any() else 0.0, reach)

@@ -1,17 +1,19 @@
 """Regions that are sets of faces: assigning, sharing out by chance, baking, planning flags."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.select import SAME_COLOR
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits.regions import free_region_name, with_regions
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.regions.chance import share_out
+from evenpalette.core.regions.chance import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.faces import from_runs, to_runs
-from evenpalette.core.regions.flag_plan import FlagPlan, plan_flags
 from evenpalette.core.regions.flags import MAX_FLAGS, next_flag
 from evenpalette.core.regions.mesh_sources import mesh_labels, near_shells
 from evenpalette.core.regions.model import BakeSettings, FacesSource, Region
@@ -70,7 +72,7 @@ def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str
     return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
 
 
-def regions_from_mesh(state: State, kind: str, tolerance: float = 24.0) -> State:
+def regions_from_mesh(state: State, kind: str, tolerance: float = SAME_COLOR) -> State:
     """Regions from what the mesh brings along: 'material', 'shell', 'island' or 'vertex-color'."""
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")
@@ -78,35 +80,49 @@ def regions_from_mesh(state: State, kind: str, tolerance: float = 24.0) -> State
     return regions_from_labels(state, labels, names)
 
 
-def regions_from_other(state: State, other: Mesh) -> tuple[State, Transfer]:
+def regions_from_other(
+    state: State, other: Mesh, within: float | None = None, tolerance: float = SAME_COLOR
+) -> tuple[State, Transfer]:
     """Regions of another mesh of the same shape: its vertex colors if it has any, else its material groups.
+
+    within: the farthest that counts, in units of the mesh; by default a hundredth of its size.
 
     Raises RegionError when the two do not stand in the same place, or nothing of the other is near.
     """
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")
     kind = "vertex-color" if other.colors is not None else "material"
-    labels, names = mesh_labels(other, find_topology(other), kind)
-    moved = transfer_labels(state.mesh.mesh, other, labels)
+    labels, names = mesh_labels(other, find_topology(other), kind, tolerance)
+    moved = transfer_labels(state.mesh.mesh, other, labels, within)
     kept = np.unique(moved.labels[moved.labels >= 0])
     if not len(kept):
-        raise RegionError(f"No face of {other.name} is near. Does it have the same shape?")
+        raise RegionError(
+            f"No face of {other.name} is within {moved.within:.3g} units. Does it have the same shape? "
+            "Else allow a larger distance."
+        )
     dense = np.searchsorted(kept, moved.labels).astype(np.int32)
     return regions_from_labels(state, np.where(moved.labels >= 0, dense, -1), [names[i] for i in kept]), moved
+
+
+def region_of_faces(state: State) -> NDArray[np.int32]:
+    """For each face the index of its region, int32 (F,): the face region it is in, else the region of an image or of
+    paint that covers its middle, else -1."""
+    labels = face_region_labels(state)
+    planes = list(state.sources.coverages)
+    if planes and state.mesh is not None and state.mesh.mesh.uvs is not None:
+        height, width = planes[0].shape
+        middle = state.mesh.mesh.uvs.mean(1) % 1.0
+        x, y = (middle[:, 0] * width).astype(int) % width, (middle[:, 1] * height).astype(int) % height
+        here = np.stack([plane[y, x] for plane in planes])
+        labels = np.where(labels < 0, np.where(here.max(0) >= 128, here.argmax(0), -1), labels).astype(np.int32)
+    return labels
 
 
 def flag_of_faces(state: State) -> NDArray[np.uint8]:
     """The flag color of each face, uint8 (F, 3); for regions of an image the one that covers its middle, black for none."""
     if state.mesh is None or state.mesh.mesh.uvs is None:
         raise RegionError("Bring in a mesh first.")
-    labels = face_region_labels(state)
-    planes = list(state.sources.coverages)
-    if planes:
-        height, width = planes[0].shape
-        middle = state.mesh.mesh.uvs.mean(1) % 1.0
-        x, y = (middle[:, 0] * width).astype(int) % width, (middle[:, 1] * height).astype(int) % height
-        here = np.stack([plane[y, x] for plane in planes])
-        labels = np.where(labels < 0, np.where(here.max(0) >= 128, here.argmax(0), -1), labels)
+    labels = region_of_faces(state)
     table = np.array([parse_hex(region.flag) for region in state.project.regions.regions] + [(0, 0, 0)], np.uint8)
     return np.asarray(table[labels])
 
@@ -117,22 +133,36 @@ def set_bake(state: State, **parts: object) -> State:
     return with_regions(state, state.project.regions.model_copy(update={"bake": bake}))
 
 
-def replan_flags(state: State, touching: list[tuple[int, int]]) -> tuple[State, FlagPlan]:
-    """New flag colors for all regions, planned so that no edge between touching ones looks like a third."""
+def use_flags(state: State, flags: tuple[str, ...]) -> State:
+    """Give the regions these flag colors in order, '#rrggbb', at least as many as there are regions."""
     regions = state.project.regions.regions
-    plan = plan_flags(len(regions), touching)
-    changed = tuple(r.model_copy(update={"flag": flag}) for r, flag in zip(regions, plan.flags, strict=True))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": changed})), plan
+    changed = tuple(r.model_copy(update={"flag": flag}) for r, flag in zip(regions, flags, strict=False))
+    return with_regions(state, state.project.regions.model_copy(update={"regions": changed}))
 
 
-def share_shells(state: State, percentages: list[float], seed: int, by_area: bool, apart: bool) -> State:
-    """Share the shells of the mesh out among as many regions as percentages are given."""
+@dataclass(frozen=True)
+class Shared:
+    """How shells were shared out. reached: each region's part, 0..1. alike: pairs of neighbors with one region."""
+
+    reached: tuple[float, ...]
+    alike: int
+
+
+def share_shells(
+    state: State, percentages: list[float], seed: int, by_area: bool, apart: bool
+) -> tuple[State, Shared]:
+    """Share the shells of the mesh out among as many regions as percentages are given.
+
+    by_area: by area in the UV layout, else by count. apart: neighbors get different regions where that is possible.
+    """
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")
     mesh, topology = state.mesh.mesh, state.mesh.topology
     areas = np.bincount(topology.shells, weights=np.abs(mesh.uv_areas()), minlength=topology.shell_count)
     sizes = areas if by_area else np.ones(topology.shell_count)
-    neighbors = near_shells(mesh, topology) if apart else None
-    given = share_out(sizes, percentages, seed, neighbors)
+    neighbors = near_shells(mesh, topology)
+    given = share_out(sizes, percentages, seed, neighbors if apart else None)
     names = [f"Share {i + 1}" for i in range(len(percentages))]
-    return regions_from_labels(state, given[topology.shells], names)
+    reached = reached_shares(sizes, given, len(percentages))
+    shared = Shared(tuple(float(part) for part in reached), alike_neighbors(given, neighbors))
+    return regions_from_labels(state, given[topology.shells], names), shared

@@ -155,6 +155,27 @@ def _tangents(corners: NDArray, angle: float) -> tuple[NDArray[np.float64], NDAr
     return right * np.cos(angle) + up * np.sin(angle), up * np.cos(angle) - right * np.sin(angle)
 
 
+def fill_jumps(
+    points: NDArray[np.float64], faces: NDArray, shares: NDArray, step: float, longest: float
+) -> tuple[NDArray[np.float64], NDArray, NDArray]:
+    """Points (n, 3) on the surface with more put between those further apart than `step`, up to jumps of `longest`.
+
+    Where the surface turns away, one pixel of the pointer is a long way on it; a longer jump leaps to another part.
+    faces, shares: (n,) of each point; what is put in takes the face of the point before it.
+    """
+    gaps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    extra = np.where((gaps > step) & (gaps <= longest), np.ceil(gaps / max(step, 1e-12)) - 1, 0).astype(np.int64)
+    if not extra.any():
+        return points, faces, shares
+    whole = np.repeat(np.arange(len(points)), np.concatenate([extra, [0]]) + 1)
+    first = np.concatenate([[True], whole[1:] != whole[:-1]])
+    starts = np.maximum.accumulate(np.where(first, np.arange(len(whole)), 0))
+    part = (np.arange(len(whole)) - starts) / (np.concatenate([extra, [0]])[whole] + 1)
+    after = np.minimum(whole + 1, len(points) - 1)
+    mixed = points[whole] + (points[after] - points[whole]) * part[:, None]
+    return mixed, faces[whole], shares[whole] + (shares[after] - shares[whole]) * part
+
+
 class Spacer:
     """Chooses from the places a pointer passed those where a dab falls, so many units apart."""
 

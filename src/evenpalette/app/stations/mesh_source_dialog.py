@@ -1,0 +1,99 @@
+"""Regions from vertex colors, of the mesh or of another one: how alike is one color, how near is the same place."""
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.edits import faces as edit
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.flags import MAX_FLAGS
+from evenpalette.core.regions.transfer import check_same_place
+
+
+class MeshSourceDialog(QDialog):
+    """Asks for a tolerance of vertex colors and, with another mesh, for a distance; says what that gives."""
+
+    def __init__(self, session: Session, parent: QWidget, other: Mesh | None = None) -> None:
+        super().__init__(parent)
+        view = session.state.mesh
+        assert view is not None
+        self._session, self._other = session, other
+        self._colored = other if other is not None else view.mesh
+        self.setWindowTitle("Regions of another mesh" if other else "Regions from vertex colors")
+        self.setMinimumWidth(460)
+        low, high = view.mesh.bounds
+        size = float(np.linalg.norm(high - low))
+        self.tolerance = ValueSlider(0, 200, decimals=0)
+        self.tolerance.set_value(SAME_COLOR)
+        self.tolerance.setToolTip("Colors closer than this are one (8-bit RGB distance); noise disappears in it")
+        self.tolerance.edited.connect(lambda _: self._count())
+        self.within = ValueSlider(0, 0.1 * size, decimals=4, curve=2.0)
+        self.within.set_value(0.01 * size)
+        self.within.setToolTip("Farther than this from the other mesh a face stays unassigned (units of the mesh)")
+        self.result = label("", "note")
+        self.result.setWordWrap(True)
+        form = QFormLayout()
+        if self._colored.colors is not None:
+            form.addRow("Color tolerance", self.tolerance)
+        if other is not None:
+            form.addRow("Distance", self.within)
+        self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        self.make = self._buttons.addButton("Make regions", QDialogButtonBox.ButtonRole.ApplyRole)
+        assert self.make is not None
+        self.make.clicked.connect(lambda _=False: self.take())
+        self._buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.result)
+        layout.addWidget(self._buttons)
+        self._count()
+
+    def _count(self) -> None:
+        """Say how many regions there would be, or why there cannot be any."""
+        view = self._session.state.mesh
+        assert view is not None
+        assert self.make is not None
+        try:
+            if self._other is not None:
+                check_same_place(view.mesh, self._other)
+        except EvenPaletteError as error:
+            self.result.setText(str(error))
+            self.make.setEnabled(False)
+            return
+        mesh = self._colored
+        if mesh.colors is None:
+            count, what = len(mesh.group_names), "material groups"
+        else:
+            count, what = int(vertex_color_labels(mesh, self.tolerance.value).max()) + 1, "colors"
+        self.make.setEnabled(count <= MAX_FLAGS)
+        more = "" if count <= MAX_FLAGS else f", {MAX_FLAGS} are possible. Raise the tolerance"
+        self.result.setText(f"{mesh.name} has {count:,} {what}{more}.")
+
+    def take(self) -> None:
+        """Make the regions; one change that can be undone."""
+        other, tolerance, within, said = self._other, self.tolerance.value, self.within.value, [""]
+
+        def work(state: State, _: Progress) -> State:
+            if other is None:
+                return edit.regions_from_mesh(state, "vertex-color", tolerance)
+            made, moved = edit.regions_from_other(state, other, within, tolerance)
+            said[0] = (
+                f" The farthest match is {moved.farthest:.3g} units away; "
+                f"{moved.missed:,} faces have nothing near and stay unassigned."
+            )
+            return made
+
+        def then() -> None:
+            count = sum(r.source.kind == "faces" for r in self._session.state.project.regions.regions)
+            self.result.setText(f"Made {count} regions.{said[0]}")
+
+        name = Path(other.name).name if other else "vertex colors"
+        self._session.run(f"Regions of {name}", work, then)

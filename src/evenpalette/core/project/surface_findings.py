@@ -1,0 +1,98 @@
+"""What can be wrong with how the regions lie on the texels: specks, strips, seams, islands that bleed, shared texels."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.project.edits.faces import face_region_labels
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.checks import Finding, spot
+from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.owners import owners
+from evenpalette.core.regions.seams import lost_at_seams, near_islands
+from evenpalette.core.regions.specks import SMALLEST_TEXELS, find_specks, thin_strips
+
+#: More pieces than this are a grain that was painted or made on purpose: common practice, no source.
+_GRAIN = 200
+#: Islands closer than this bleed into each other early, whatever padding was asked for: common practice, no source.
+_MOST_PADDING = 16
+
+
+def find_on_surface(state: State) -> list[Finding]:
+    """The findings that need every texel; they depend on coverages, regions and mesh only."""
+    if not state.coverages or len(state.coverages) != len(state.region_ids):
+        return []
+    planes = [state.coverages[region] for region in state.region_ids]
+    owner = owners(planes)
+    texels = state.mesh.texels((owner.shape[0], owner.shape[1])) if state.mesh is not None else None
+    used = texels.faces >= 0 if texels is not None else np.ones(owner.shape, bool)
+    specks = find_specks(owner, used, SMALLEST_TEXELS)
+    grainy = specks.any() and spot(specks)[1] > _GRAIN
+    return [
+        *(() if grainy else _specks(state, owner, specks)),
+        *(() if grainy else _strips(state, owner, used)),
+        *(_islands(state, owner, texels) if texels is not None else ()),
+        *_seams(state),
+        *(_shared_texels(state, texels) if texels is not None else ()),
+    ]
+
+
+def _specks(state: State, owner: NDArray[np.int16], found: NDArray[np.bool_]) -> Iterator[Finding]:
+    if found.any():
+        place, pieces = spot(found)
+        what = "1 speck or hole" if pieces == 1 else f"{pieces:,} specks or holes"
+        column, row = int(place[0] * owner.shape[1]), int(place[1] * owner.shape[0])
+        index = int(owner[row, column])
+        region = state.region_ids[index] if index >= 0 else ""
+        yield Finding("speck", "regions", f"{what} of fewer than {SMALLEST_TEXELS} texels", region, place)
+
+
+def _strips(state: State, owner: NDArray[np.int16], used: NDArray[np.bool_]) -> Iterator[Finding]:
+    for index, region in enumerate(state.project.regions.regions):
+        thin = thin_strips(owner, used, index)
+        if thin.any():
+            text = f"{region.name}: {int(thin.sum()):,} texels in strips one texel wide, too few for an edge"
+            yield Finding("thin", "regions", text, region.id, spot(thin)[0])
+
+
+def _islands(state: State, owner: NDArray[np.int16], texels: Texels) -> Iterator[Finding]:
+    wanted = min(state.project.regions.bake.padding_texels, _MOST_PADDING)
+    near = near_islands(owner, texels, wanted)
+    if near is not None:
+        one, other = (state.project.regions.regions[i].name for i in near.regions)
+        text = (
+            f"Islands of {one} and {other} are {near.gap_texels:.0f} texels apart, closer than {wanted} of padding: "
+            f"their colors mix from mip level {near.mip_level} on"
+        )
+        yield Finding("near-islands", "regions", text, state.region_ids[near.regions[0]], near.place)
+
+
+def _seams(state: State) -> Iterator[Finding]:
+    if state.mesh is None:
+        return
+    names = {region.id: region.name for region in state.project.regions.regions}
+    labels = face_region_labels(state)
+    found = lost_at_seams(
+        state.mesh.mesh, state.mesh.topology, dict(state.coverages), labels if (labels >= 0).any() else None
+    )
+    for seam in found[:3]:
+        text = f"{names[seam.region]} is lost across a seam: it differs on both sides along {seam.part:.1%} of all seams"
+        yield Finding("seam", "regions", text, seam.region, seam.place)
+
+
+def _shared_texels(state: State, texels: Texels) -> Iterator[Finding]:
+    """Faces of different regions on the same texels: one of them gets the other's coverage."""
+    if not any(isinstance(region.source, FacesSource) for region in state.project.regions.regions):
+        return
+    labels = face_region_labels(state)
+    shared = texels.shared_by_labels(labels)
+    if int(shared.sum()) > 4:
+        place, _ = spot(shared)
+        text = (
+            f"{int(shared.sum()):,} texels lie under faces of different regions (overlapping UVs). "
+            "Give those faces one region, or lay their islands apart"
+        )
+        yield Finding("shared-texels", "regions", text, "", place)
+
