@@ -24,6 +24,7 @@ from evenpalette.app.path_bar import PathBar
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
+from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.stations.asset import AssetBench, bring_in
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.paint import PaintPage
@@ -73,6 +74,7 @@ class MainWindow(QMainWindow):
         self.verbs = self._make_verbs()
         self.actions_ = make_actions(self.verbs, self)
         self._lay_out()
+        self._sources = SourceWatch(self.session)
         self.views.hovered.connect(self.probe.set_texel)
         self.ledger.hovered.connect(self.views.set_focus_region)
         self.rail.pictures_wanted.connect(self._draw_variants)

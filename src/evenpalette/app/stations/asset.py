@@ -21,7 +21,7 @@ from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import asset as edit
-from evenpalette.core.project.model import Role
+from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
 from evenpalette.core.raster.image_read import read_image
@@ -37,19 +37,36 @@ def bring_in(session: Session, paths: list[Path]) -> None:
     if not paths:
         return
 
-    def work(state: State, progress: Progress) -> State:
-        for index, path in enumerate(paths):
-            if path.suffix.lower() in MESH_ENDINGS:
-                state = edit.set_mesh(state, read_mesh(path), str(path))
-                assert state.mesh is not None
-                state.mesh.prepare()
-            else:
-                state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
-            progress((index + 1) / len(paths))
-        return state
+    session.run(f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress))
 
-    names = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-    session.run(f"Bring in {names}", work)
+
+def read_again(session: Session, paths: list[Path], said: str = "was read again") -> None:
+    """Read files of the asset again; what was made on top of them is made anew. One change that can be undone."""
+    names = _names(paths)
+    session.run(
+        f"Read {names} again", lambda state, progress: _with_files(state, paths, progress),
+        lambda: session.said.emit(f"{names} {said}. Undo brings the old one back.", False),
+    )  # fmt: skip
+
+
+def _names(paths: list[Path]) -> str:
+    return paths[0].name if len(paths) == 1 else f"{len(paths)} files"
+
+
+def _with_files(state: State, paths: list[Path], progress: Progress) -> State:
+    """A file that a texture was brought in from takes that texture's place; others are added."""
+    for index, path in enumerate(paths):
+        held = next((t.id for t in state.project.asset.textures if t.source_path == str(path)), None)
+        if path.suffix.lower() in MESH_ENDINGS:
+            state = edit.set_mesh(state, read_mesh(path), str(path))
+            assert state.mesh is not None
+            state.mesh.prepare()
+        elif held is not None:
+            state = edit.replace_texture(state, held, read_image(path))
+        else:
+            state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
+        progress((index + 1) / len(paths))
+    return state
 
 
 def thumbnail(raster: Raster, size: int) -> QPixmap:
@@ -84,7 +101,7 @@ class AssetBench(QWidget):
         vertical.setDefaultSectionSize(38)
         horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for section, width in ((0, 44), (2, 150), (3, 128), (4, 170), (5, 40)):
+        for section, width in ((0, 44), (2, 150), (3, 128), (4, 170), (5, 64)):
             self.table.setColumnWidth(section, width)
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
@@ -146,8 +163,15 @@ class AssetBench(QWidget):
             self.table.setItem(line, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
             self.table.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
             self.table.setCellWidget(line, 3, self._encoding_box(texture.id, texture.encoding))
-            remove = tool("trash-2", f"Take {texture.name} out", lambda t=texture: self._remove(t.id, t.name))  # type: ignore[misc]
-            self.table.setCellWidget(line, 5, remove)
+            self.table.setCellWidget(line, 5, self._row_tools(texture))
+
+    def _row_tools(self, texture: Texture) -> QWidget:
+        path = Path(texture.source_path) if texture.source_path else None
+        again = tool(
+            "rotate-ccw", f"Read {texture.name} again from its file", lambda: read_again(self._session, [path] if path else [])
+        )
+        again.setEnabled(path is not None and path.is_file())
+        return row(again, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)
 
     def _thumb(self, raster: Raster) -> QPixmap:
         key = id(raster.pixels)
@@ -180,8 +204,8 @@ class AssetBench(QWidget):
         )
         return box
 
-    def _remove(self, texture_id: str, name: str) -> None:
-        self._session.apply(f"Take out {name}", lambda s: edit.remove_texture(s, texture_id))
+    def _remove(self, texture: Texture) -> None:
+        self._session.apply(f"Take out {texture.name}", lambda s: edit.remove_texture(s, texture.id))
 
     def _ask_mesh(self) -> None:
         pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)

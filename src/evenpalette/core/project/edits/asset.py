@@ -4,7 +4,9 @@ from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 
-from evenpalette.core.errors import EvenPaletteError, MeshFileError
+import numpy as np
+
+from evenpalette.core.errors import EvenPaletteError, MeshFileError, RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.regions import recompute_coverages
@@ -12,7 +14,9 @@ from evenpalette.core.project.model import MeshInfo, Role, Texture
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.chain import read_by
+from evenpalette.core.regions.faces import face_labels, to_runs
 from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.transfer import transfer_labels
 
 _ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
     (Role.ID_MAP, ("id", "ids", "idmap", "flags")),
@@ -43,19 +47,41 @@ def encoding_for(role: Role, raster: Raster) -> Encoding:
 
 
 def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
-    """Use this mesh. Raises MeshFileError for one on which no texture can lie."""
+    """Use this mesh; regions made of faces of an old one of the same shape are found again on it.
+
+    Raises MeshFileError for one on which no texture can lie.
+    """
     if mesh.uvs is None:
         raise MeshFileError(
             f"{mesh.name} has no UVs, so no texture can lie on it. Unwrap it where it was modeled and bring it in again."
         )
     if abs(mesh.uv_areas()).sum() < 1e-9:
         raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
+    before = state.mesh.mesh if state.mesh is not None else None
+    if before is not None and not np.array_equal(before.faces, mesh.faces):
+        state = _faces_on(state, before, mesh)
     info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
+
+
+def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
+    """The regions made of faces, moved to the nearest faces of another mesh where that stands in the same place."""
+    regions = state.project.regions
+    owned = [r for r in regions.regions if isinstance(r.source, FacesSource)]
+    if not owned:
+        return state
+    labels = face_labels([r.source for r in owned if isinstance(r.source, FacesSource)], before.face_count)
+    try:
+        moved = transfer_labels(mesh, before, labels).labels
+    except RegionError:
+        return state
+    made = {r.id: FacesSource(runs=to_runs(moved == index)) for index, r in enumerate(owned)}
+    changed = tuple(r.model_copy(update={"source": made[r.id]}) if r.id in made else r for r in regions.regions)
+    return state.with_project(regions=regions.model_copy(update={"regions": changed}))
 
 
 def add_texture(state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "") -> State:
@@ -72,10 +98,10 @@ def add_texture(state: State, raster: Raster, name: str, role: Role | None = Non
 
 
 def replace_texture(state: State, texture_id: str, raster: Raster) -> State:
-    """Put new pixels in a texture's place, e.g. after its file changed."""
+    """Put new pixels in a texture's place, e.g. after its file changed; coverages that are made from it follow."""
     texture = _texture(state, texture_id)
     textures = {**state.textures, texture_id: raster.with_encoding(texture.encoding)}
-    return replace(state, textures=MappingProxyType(textures))
+    return recompute_coverages(replace(state, textures=MappingProxyType(textures)))
 
 
 def set_role(state: State, texture_id: str, role: Role) -> State:
