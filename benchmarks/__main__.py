@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, evaluation, id_image
+from benchmarks import bake, evaluation, id_image, painting
 
 
 def main() -> None:
@@ -11,9 +11,10 @@ def main() -> None:
     evaluation.run()
     id_image.run()
     bake.run()
-    for name in ("slider", "start"):
+    painting.run()
+    for words in (("window", "slider"), ("window", "start"), ("painting",)):
         sys.stdout.flush()
-        subprocess.run([sys.executable, "-m", "benchmarks.window", name], check=False)
+        subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)
 
 
 if __name__ == "__main__":

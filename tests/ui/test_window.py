@@ -10,16 +10,12 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import dialogs
-from evenpalette.app.stations.chance_dialog import ChanceDialog
-from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.recipe import RecipeBench
-from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.stations.tones import TonesBench
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.mesh.read import read_mesh
-from evenpalette.core.project.edits.asset import replace_texture, set_encoding
+from evenpalette.core.project.edits.asset import replace_texture
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
@@ -194,33 +190,6 @@ def test_every_stage_can_be_shown_and_shows_something_else(hand: Hand) -> None:
     assert np.median(pictures[Show.DIFFERENCE][150:300, 60:200]) < 24
 
 
-def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
-    session = hand.session
-    hand.keys("Alt+2")
-    bench = hand.window.benches["regions"]
-    assert isinstance(bench, RegionsBench)
-    ids = session.state.region_ids
-    hand.window.ledger.list.setFocus()
-    QTest.keyClick(hand.window.ledger.list, Qt.Key.Key_Delete)
-    hand.wait(lambda: len(session.state.region_ids) == len(ids) - 1)
-    hand.wait(lambda: any(f.code == "gap" for f in session.findings))
-    gap = next(f for f in session.findings if f.code == "gap")
-    session.go_to.emit(*gap.place)
-    assert hand.window.views.plane.span < 0.5
-    texture = session.state.project.asset.textures[1]
-    bench._from_flags(texture)
-    hand.wait(lambda: len(session.state.region_ids) == len(ids))
-    bench.source._choose_edges("rgb")
-    hand.wait(lambda: bench.source._near.isVisible())
-    hand.type_into(bench.source._far.field, "120")
-    hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
-    session.undo()
-    session.undo()
-    session.undo()
-    session.undo()
-    assert session.state.region_ids == ids
-
-
 def test_fitting_a_tone_runs_beside_the_window_and_can_be_stopped(hand: Hand) -> None:
     session = hand.session
     hand.keys("Alt+3")
@@ -345,108 +314,6 @@ def test_no_text_is_cut_at_1280_by_800(hand: Hand) -> None:
                 continue
             needed = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().splitlines())
             assert widget.width() >= needed, f"{station}: '{widget.text()}' is cut"
-
-
-def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None:
-    session, views = hand.session, hand.window.views
-    hand.keys("S")
-    bench = hand.window.benches["regions"]
-    assert isinstance(bench, RegionsBench)
-    assert session.station == "regions"
-    rect = views.form_rect()
-    middle = QPoint(rect.center().x(), rect.center().y())
-    QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=middle)
-    for x in range(0, 60, 6):
-        QTest.mouseMove(views, middle + QPoint(x, 0))
-    QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(60, 0))
-    swept = int(session.faces.sum())
-    assert swept > 20
-    hand.wait(lambda: f"{swept:,} faces selected, 0 of them hidden" in bench.faces._count.text())
-    # Through takes the far side too, and says how much of it cannot be seen.
-    bench.faces._through.setChecked(True)
-    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=middle)
-    hand.wait(lambda: "hidden" in bench.faces._count.text() and " 0 of them" not in bench.faces._count.text())
-    bench.faces._through.setChecked(False)
-    # A shell on Flat; Shift adds to it.
-    bench.faces._reach.setCurrentText("shell")
-    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
-    tassel = int(session.faces.sum())
-    QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, hand.at_uv(0.5, 0.8))
-    assert int(session.faces.sum()) > tassel > 100
-    before = session.state
-    bench.faces._new.click()
-    hand.wait(lambda: len(session.state.region_ids) == 8)
-    new = session.state.project.regions.regions[-1]
-    assert session.region == new.id
-    assert session.state.coverages[new.id].max() == 255
-    session.undo()
-    assert session.state is before
-
-
-def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
-    session = hand.session
-    hand.keys("Alt+2")
-    bench = hand.window.benches["regions"]
-    assert isinstance(bench, RegionsBench)
-    bench._from_mesh("material")
-    hand.wait(lambda: len(session.state.region_ids) == 13)
-    dialog = ChanceDialog(session, hand.window)
-    dialog.percentages.setText("60, 40")
-    dialog.share()
-    hand.wait(lambda: "asked 60%" in dialog.result.text())
-    assert len(session.state.region_ids) == 9
-    bench._plan_flags()
-    assert len({r.flag for r in session.state.project.regions.regions}) == 9
-
-
-def test_an_id_map_is_cleaned_and_maps_and_vertex_colors_are_written(hand: Hand, tmp_path: Path) -> None:
-    session = hand.session
-    hand.keys("Alt+2")
-    bench = hand.window.benches["regions"]
-    assert isinstance(bench, RegionsBench)
-    texture = session.state.project.asset.textures[1]
-    dirty = session.state.textures[texture.id].pixels.copy()
-    dirty[(dirty == (255, 0, 0)).all(-1)] = (252, 1, 3)
-    session.apply("dirt", lambda s: replace_texture(s, texture.id, Raster(dirty, Encoding.DATA)))
-    dialog = CleanDialog(session, hand.window)
-    dialog.clean()
-    hand.wait(lambda: "texels made pure" in dialog.result.text())
-    assert (session.state.textures[texture.id].pixels[100, 100] == (255, 0, 0)).all()
-    bench.write_maps(tmp_path)
-    hand.wait(lambda: (tmp_path / "density.exr").exists())
-    bench.write_colors(tmp_path / "lantern.glb")
-    hand.wait(lambda: (tmp_path / "lantern.glb").exists())
-    other = read_mesh(tmp_path / "lantern.glb")
-    assert other.colors is not None
-    bench.take_other(tmp_path / "lantern.glb")
-    hand.wait(lambda: any(r.name.startswith("Color") for r in session.state.project.regions.regions))
-
-
-def test_a_color_is_picked_on_flat_as_a_region(hand: Hand) -> None:
-    session, views = hand.session, hand.window.views
-    hand.keys("Alt+2")
-    bench = hand.window.benches["regions"]
-    assert isinstance(bench, RegionsBench)
-    place = hand.at_uv(0.17, 0.8)
-    QTest.mouseMove(views, place)
-    bench._pick.click()
-    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=place)
-    hand.wait(lambda: len(session.state.region_ids) == 8)
-    source = session.state.project.regions.regions[-1].source
-    assert source.color == "#ffff00"
-    assert source.seed == pytest.approx((0.17, 0.8), abs=0.01)
-
-
-def test_a_finding_is_mended_with_one_click(hand: Hand) -> None:
-    session, ledger = hand.session, hand.window.ledger
-    texture = session.state.project.asset.textures[1]
-    session.apply("wrong", lambda s: set_encoding(s, texture.id, Encoding.SRGB))
-    hand.wait(lambda: ledger.findings.count() == 1)
-    ledger.findings.setCurrentRow(0)
-    assert ledger._mend.isVisible()
-    ledger._mend.click()
-    hand.wait(lambda: ledger.findings.count() == 0)
-    assert session.state.project.asset.textures[1].encoding is Encoding.DATA
 
 
 def test_a_large_texture_is_drawn_coarsely_first_and_then_in_full(hand: Hand) -> None:

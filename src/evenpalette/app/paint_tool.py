@@ -20,6 +20,7 @@ from evenpalette.core.regions.painting.fill import fill_mask, filled
 from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps
 from evenpalette.core.regions.painting.stylus import SimulatedStylus
 from evenpalette.core.regions.painting.surface import PaintSurface
+from evenpalette.core.regions.painting.warm import load_kernels
 
 if TYPE_CHECKING:
     from evenpalette.app.views import TwinViews
@@ -99,6 +100,7 @@ class PaintTool:
 
         def work() -> PaintSurface:
             assert texels is not None
+            load_kernels()
             return (held or PaintSurface(texels)).prepare(mirror)
 
         def done(surface: PaintSurface) -> None:
@@ -252,7 +254,7 @@ class PaintTool:
                 boxes += stroke.dab_flat(float(point[0]), float(point[1]), pressure)
         if set(stroke.changed) != self._shown:
             self._show_copies()
-        elif boxes:
+        if boxes:
             self._views.patch_live(set(stroke.changed), boxes)
         if self._queue:
             self._timer.start()
@@ -260,12 +262,13 @@ class PaintTool:
             self._finish()
 
     def _show_copies(self) -> None:
-        """The views show the stroke's copies of the planes from now on."""
+        """The views show the stroke's copies of the planes from now on; where they differ is told by patches."""
         assert self._stroke is not None
         assert self._before is not None
-        self._shown = set(self._stroke.changed)
-        planes = {**self._before.coverages, **self._stroke.changed}
-        self._views.show_live(replace(self._before, coverages=MappingProxyType(planes)))
+        before, changed = self._before.coverages, self._stroke.changed
+        copies = [(before[key], changed[key]) for key in changed if key not in self._shown]
+        self._shown = set(changed)
+        self._views.show_live(replace(self._before, coverages=MappingProxyType({**before, **changed})), copies)
 
     def _finish(self) -> None:
         stroke, before = self._stroke, self._before

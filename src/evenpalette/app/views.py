@@ -3,7 +3,7 @@
 One OpenGL widget draws both, so a moved slider reaches both in one repaint.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import moderngl
@@ -78,6 +78,7 @@ class TwinViews(QOpenGLWidget):
         self.face_tool, self.paint_tool = FaceTool(session, self.faces), PaintTool(session, self)
         self._preview: State | None = None
         self._patches: list[tuple[set[str], Box]] = []
+        self._copies: list[tuple[NDArray, NDArray]] = []
         self._make_headers()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
@@ -286,14 +287,21 @@ class TwinViews(QOpenGLWidget):
         if self._stale:
             self.scene.set_state(self._preview or self.session.state)
             self._stale = False
-        for regions, box in self._patches:
-            self.scene.patch_coverages(regions, box)
-        self._patches.clear()
+        for old, new in self._copies:
+            self.scene.adopt(old, new)
+        self._copies.clear()
+        if self._patches:
+            regions, boxes = set().union(*(r for r, _ in self._patches)), [box for _, box in self._patches]
+            self.scene.patch_coverages(regions, boxes)
+            self._patches.clear()
 
-    def show_live(self, state: State | None) -> None:
-        """Draw this state instead of the document's, while a stroke is under way; None ends it."""
+    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] = ()) -> None:
+        """Draw this state instead of the document's, while a stroke is under way; None ends it.
+
+        copies: planes of it that are copies of planes drawn so far, (old, new); where they differ `patch_live` tells.
+        """
         self._preview, self._stale = state, True
-        self._patches.clear()
+        self._copies += copies
         self.update()
 
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:

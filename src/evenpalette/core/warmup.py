@@ -18,9 +18,7 @@ from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.flags import find_flags
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
-from evenpalette.core.regions.painting.brush import Brush
-from evenpalette.core.regions.painting.stroke import Stroke
-from evenpalette.core.regions.painting.surface import PaintSurface
+from evenpalette.core.regions.painting.warm import load_kernels
 from evenpalette.core.regions.pick import pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
@@ -54,11 +52,8 @@ def warm_up() -> None:
     closest_faces(mesh, corners)
     owners(planes)
     tileable_noise((4, 4), 2, 1, 0.5, 1)
-    texels = Texels(mesh, find_topology(mesh), (8, 8))
-    texels.at_corners(triangle[..., 0])
-    for surface in (None, PaintSurface(texels)):
-        stroke = Stroke({"a": planes[0]}, "a", Brush(radius=2), surface)
-        stroke.dab_flat(4.0, 4.0) if surface is None else stroke.dab_ball(0, corners.mean(0).astype(np.float64))
+    Texels(mesh, find_topology(mesh), (8, 8)).at_corners(triangle[..., 0])
+    load_kernels()
 
 
 if __name__ == "__main__":

@@ -1,5 +1,6 @@
 """Draws a document: the model, the texture plane, and thumbnails of the model, all through the recipe's own GLSL."""
 
+from collections.abc import Sequence
 from importlib.resources import files
 
 import moderngl
@@ -17,7 +18,7 @@ from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.surface import SurfaceBuffer
-from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
+from evenpalette.gpu.textures import SMOOTH, SQUARE, Box, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
 SURROUND = 119 / 255
@@ -71,11 +72,15 @@ class SceneRenderer:
         self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
         self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
 
-    def patch_coverages(self, regions: set[str], box: tuple[int, int, int, int]) -> None:
-        """Texels of these regions' coverages changed in place, in a box (left, top, right, bottom, inclusive)."""
+    def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
+        """A coverage plane is drawn from now on as `new`, which so far differs from `old` only where patches say."""
+        self._textures.adopt(old, new)
+
+    def patch_coverages(self, regions: set[str], boxes: Sequence[Box]) -> None:
+        """Texels of these regions' coverages changed in place, in boxes (left, top, right, bottom, inclusive)."""
         ids, planes = self._state.region_ids, list(self._state.sources.coverages)
         for group in {ids.index(region) // 4 for region in regions if region in ids}:
-            self._textures.patch(planes[4 * group : 4 * group + 4], box)
+            self._textures.patch(planes[4 * group : 4 * group + 4], boxes)
 
     def set_selection(self, faces: NDArray[np.int64]) -> None:
         """Faces that Form and Flat mark as selected."""

@@ -1,7 +1,7 @@
 """Rasters on the GPU, uploaded once each; large ones strip by strip, with a coarse stand-in until they are there."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import moderngl
 import numpy as np
@@ -19,6 +19,8 @@ _STAND_IN_TEXELS = 512
 _STRIP_TEXELS = 1 << 20
 #: Mip levels below the first that a patch makes from the texels of its own box.
 _EXACT_LEVELS = 4
+#: Texels: left, top, right, bottom, all inclusive.
+Box = tuple[int, int, int, int]
 _SRGB8, _SRGB8_ALPHA8 = 0x8C41, 0x8C43
 _DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}
 
@@ -124,10 +126,19 @@ class TextureCache:
         if box is None or (box[2] - box[0]) * (box[3] - box[1]) <= planes[0].size // 4:
             self._held[key] = tuple(planes), self._held.pop(best)[1]
             if box is not None:
-                self.patch(planes, box)
+                self.patch(planes, [box])
 
-    def patch(self, planes: list[NDArray[np.uint8]], box: tuple[int, int, int, int]) -> None:
-        """Send a box of texels (left, top, right, bottom, all inclusive) of held planes again, in every mip level."""
+    def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
+        """Textures held of the plane `old` are those of its copy `new` from now on."""
+        for key in [key for key, (owners, _) in self._held.items() if any(owner is old for owner in owners)]:
+            if key in self._staged or (self._running is not None and self._running[0] == key):
+                continue  # What is on its way is of the old planes: the new ones are compared with it later.
+            owners, texture = self._held.pop(key)
+            taken = tuple(new if owner is old else owner for owner in owners)
+            self._held[tuple(id(owner) for owner in taken)] = taken, texture
+
+    def patch(self, planes: list[NDArray[np.uint8]], boxes: Sequence[Box]) -> None:
+        """Send boxes of texels of held planes again, in every mip level."""
         held = self._held.get(tuple(id(plane) for plane in planes))
         height, width = planes[0].shape
         if held is None or held[1].size != (width, height):
@@ -138,14 +149,15 @@ class TextureCache:
             texture.build_mipmaps()
             texture.filter = SMOOTH
             return
-        left, top = box[0] // step * step, box[1] // step * step
-        right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
-        data = _packed([plane[top:bottom, left:right] for plane in planes])
-        for level in range(_EXACT_LEVELS + 1):
-            area = (left >> level, top >> level, data.shape[1], data.shape[0])
-            texture.write(np.ascontiguousarray(data), area, level=level, alignment=1)
-            if level < _EXACT_LEVELS:
-                data = _halved(data)
+        for box in boxes:
+            left, top = box[0] // step * step, box[1] // step * step
+            right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
+            data = _packed([plane[top:bottom, left:right] for plane in planes])
+            for level in range(_EXACT_LEVELS + 1):
+                area = (left >> level, top >> level, data.shape[1], data.shape[0])
+                texture.write(np.ascontiguousarray(data), area, level=level, alignment=1)
+                if level < _EXACT_LEVELS:
+                    data = _halved(data)
         # The few texels of the coarser levels are made from the last exact one as a whole.
         size = width >> _EXACT_LEVELS, height >> _EXACT_LEVELS
         data = np.frombuffer(texture.read(level=_EXACT_LEVELS, alignment=1), np.uint8).reshape(size[1], size[0], 4)
@@ -210,7 +222,7 @@ def _halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return ((even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2] + 2) >> 2).astype(np.uint8)
 
 
-def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> tuple[int, int, int, int] | None:
+def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> Box | None:
     """The box (left, top, right, bottom, inclusive) in which planes differ, None where they are equal."""
     found = None
     for old, new in zip(a, b, strict=True):

@@ -20,9 +20,10 @@ from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import cover_texels
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.project.edits import faces
+from evenpalette.core.project.edits.asset import set_mesh
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.bake import FULL_GUTTER, bake_faces, id_map_from
-from evenpalette.core.regions.chance import reached_shares, share_out
+from evenpalette.core.regions.chance import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.faces import from_runs, to_runs
 from evenpalette.core.regions.flag_plan import CLEARANCE, plan_flags
 from evenpalette.core.regions.touching import touching_regions
@@ -121,6 +122,17 @@ def test_neighbors_differ_where_that_is_possible() -> None:
     ring = np.array([(i, (i + 1) % 30) for i in range(30)])
     given = share_out(np.ones(30), [34, 33, 33], 3, ring)
     assert all(given[a] != given[b] for a, b in ring)
+    assert alike_neighbors(given, ring) == 0
+    # A grid of 12 by 12 needs only two regions: a saturation order finds that on every bipartite graph (Brelaz 1979).
+    cell = np.arange(144).reshape(12, 12)
+    grid = np.concatenate([np.stack([cell[:, :-1], cell[:, 1:]], -1).reshape(-1, 2),
+                           np.stack([cell[:-1], cell[1:]], -1).reshape(-1, 2)])  # fmt: skip
+    for seed in range(5):
+        assert alike_neighbors(share_out(np.ones(144), [50, 50], seed, grid), grid) == 0
+    triangle = np.array([(0, 1), (1, 2), (0, 2)])
+    assert alike_neighbors(share_out(np.ones(3), [50, 50], 1, triangle), triangle) == 1
+    # The same everywhere: NumPy's PCG64 stream is fixed by its authors.
+    assert share_out(np.ones(10), [50, 50], 42).tolist() == [0, 0, 0, 0, 1, 1, 1, 1, 0, 1]
 
 
 def corner_distance(a: str, b: str) -> float:
@@ -248,6 +260,42 @@ def test_regions_come_from_another_mesh_only_when_it_stands_in_the_same_place(la
         faces.regions_from_other(state, replace(other, positions=other.positions * 2))
     with pytest.raises(RegionError, match="stands elsewhere"):
         faces.regions_from_other(state, replace(other, positions=other.positions + np.float32([3, 0, 0])))
+
+
+def test_a_larger_distance_takes_what_a_small_one_leaves_unassigned(lantern: State) -> None:
+    state = faces.set_bake(lantern, size=128)
+    assert state.mesh is not None
+    mesh = state.mesh.mesh
+    blown = replace(mesh, positions=mesh.positions * np.float32(1.02))
+    reach = 0.03 * float(np.linalg.norm(mesh.bounds[1] - mesh.bounds[0]))
+    near, far = (faces.regions_from_other(state, blown, within)[1] for within in (reach / 30, reach))
+    assert near.missed > 0.3 * mesh.face_count
+    assert far.missed == 0
+    assert far.farthest <= reach
+    with pytest.raises(RegionError, match="allow a larger distance"):
+        faces.regions_from_other(state, blown, 1e-9)
+
+
+def test_face_regions_are_found_again_on_a_new_mesh_of_the_same_shape(lantern: State) -> None:
+    state = faces.set_bake(lantern, size=128)
+    assert state.mesh is not None
+    mesh = state.mesh.mesh
+    state = faces.assign_faces(state, mesh.groups == 2, None)
+    region = state.region_ids[-1]
+    # The same lantern with its faces in another order, as an exporter may write it.
+    order = np.random.default_rng(0).permutation(mesh.face_count)
+    assert mesh.uvs is not None
+    shuffled = replace(
+        mesh, faces=mesh.faces[order], uvs=mesh.uvs[order], normals=mesh.normals[order], groups=mesh.groups[order]
+    )
+    after = set_mesh(state, shuffled)
+    index = after.region_ids.index(region)
+    assert np.array_equal(faces.face_region_labels(after) == index, shuffled.groups == 2)
+    assert np.abs(after.coverages[region].astype(int) - state.coverages[region]).max() <= 1
+    # Regions of an image stay as they are, and each face is known by what covers it.
+    assert after.coverages[after.region_ids[0]] is state.coverages[state.region_ids[0]]
+    names = {g: lantern.project.regions.regions[i].name for g, i in zip(mesh.groups, faces.region_of_faces(lantern), strict=True)}
+    assert [names[i] for i in range(6)] == ["Paper", "Frame", "Cap", "Base ring", "Tassel", "Knot"]
 
 
 @pytest.mark.parametrize("ending", [".ply", ".glb"])

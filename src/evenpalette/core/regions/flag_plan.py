@@ -51,23 +51,22 @@ def plan_flags(count: int, touching: list[tuple[int, int]] | None = None) -> Fla
     if not 1 <= count <= MAX_FLAGS:
         raise RegionError(f"Flags can be planned for 1 to {MAX_FLAGS} regions, not {count}.")
     pairs = [(min(a, b), max(a, b)) for a, b in touching or [] if a != b]
+    beside: list[list[int]] = [[] for _ in range(count)]
+    for a, b in pairs:
+        if b < count and a not in beside[b]:
+            beside[b].append(a)
     pool = _candidates()
     chosen: list[int] = []
+    # Of each candidate: how near the closest taken flag is, and the closest line between two touching taken ones.
+    apart, off_lines = np.full(len(pool), 1000.0), np.full(len(pool), np.inf)
     for index in range(count):
-        taken = pool[chosen] if chosen else np.empty((0, 3))
-        apart = (
-            np.full(len(pool), 1000.0) if not chosen else np.linalg.norm(pool[:, None] - taken[None], axis=-1).min(1)
-        )
-        clear = np.full(len(pool), np.inf)
-        for a, b in pairs:
-            if b < index:
-                clear = np.minimum(clear, _distance_to_segment(pool, taken[a], taken[b]))
+        taken = pool[chosen]
+        clear = off_lines
         # The lines that this flag itself will draw to its neighbors must keep clear of the flags already there.
-        for a, b in pairs:
-            if b == index:
-                for third in range(index):
-                    if third != a:
-                        clear = np.minimum(clear, _segments_from(pool, taken[a], taken[third]))
+        for a in beside[index]:
+            thirds = np.delete(taken, a, axis=0)
+            if len(thirds):
+                clear = np.minimum(clear, _segments_from(pool, taken[a], thirds).min(1))
         usable = apart > 1
         good = usable & (clear >= CLEARANCE)
         score = np.where(good, apart, np.where(usable, np.minimum(apart, clear) - 1000, -np.inf))
@@ -75,6 +74,9 @@ def plan_flags(count: int, touching: list[tuple[int, int]] | None = None) -> Fla
         corner_bonus = np.where((place < _CORNERS) & good, 1000.0 * (_CORNERS - place), 0.0)
         best = int((score + corner_bonus - place * 1e-6).argmax())
         chosen.append(best)
+        apart = np.minimum(apart, np.linalg.norm(pool - pool[best], axis=1))
+        for a in beside[index]:
+            off_lines = np.minimum(off_lines, _distance_to_segment(pool, pool[chosen[a]], pool[best]))
     colors = pool[chosen]
     flags = tuple(format_hex(tuple(int(v) for v in color)) for color in colors)  # type: ignore[arg-type]
     return _measure(colors, flags, pairs)
@@ -98,8 +100,8 @@ def _distance_to_segment(points: NDArray, a: NDArray, b: NDArray) -> NDArray[np.
     return np.linalg.norm(points - (a + t[:, None] * along), axis=1)
 
 
-def _segments_from(points: NDArray, a: NDArray, third: NDArray) -> NDArray[np.float64]:
-    """Distance of one point from the segments between each candidate and a."""
+def _segments_from(points: NDArray, a: NDArray, thirds: NDArray) -> NDArray[np.float64]:
+    """Distance of each of `thirds` (t, 3) from the segment between each candidate (n, 3) and a: (n, t)."""
     along = points - a
-    t = np.clip((along @ (third - a)) / np.maximum((along * along).sum(1), 1e-12), 0, 1)
-    return np.linalg.norm(third - (a + t[:, None] * along), axis=1)
+    t = np.clip((along @ (thirds - a).T) / np.maximum((along * along).sum(1), 1e-12)[:, None], 0, 1)
+    return np.asarray(np.linalg.norm(thirds[None] - (a + t[..., None] * along[:, None]), axis=-1))
