@@ -45,10 +45,12 @@ def make_ring() -> Mesh:
 def flat() -> None:
     """The core part of a dab 256 texels across on a 4096 coverage, beside a disc by OpenCV on the same plane."""
     planes = {"a": np.zeros((SIZE, SIZE), np.uint8), "b": np.full((SIZE, SIZE), 255, np.uint8)}
-    stroke = Stroke(planes, "a", BRUSH)
     places = np.random.default_rng(0).uniform(200, SIZE - 200, (DABS, 2))
-    stroke.dab_flat(*places[0])
-    times = [once(lambda p=place: stroke.dab_flat(*p)) for place in places]
+    for _ in range(2):
+        # The second stroke is measured: the memory of the first one is there already.
+        stroke = Stroke(planes, "a", BRUSH)
+        stroke.dab_flat(*places[0])
+        times = [once(lambda p=place, s=stroke: s.dab_flat(*p)) for place in places]
     disc = [
         once(lambda p=p: cv2.circle(planes["a"], (int(p[0]), int(p[1])), 128, 255, -1, cv2.LINE_AA)) for p in places
     ]

@@ -166,6 +166,9 @@ def test_cleaning_makes_pure_removes_specks_and_closes_gaps_but_keeps_soft_edges
     assert cleaned.pure["#fd0204"] == "#ff0000"
     assert cleaned.purified > 1000
     assert cleaned.specks == 4 + 9
+    assert cleaned.colors == tuple(len(np.unique(i.reshape(-1, 3), axis=0)) for i in (dirty, cleaned.image))
+    assert cleaned.off[1] < cleaned.off[0]
+    assert f"{cleaned.off[0]:,} before, {cleaned.off[1]:,} after" in cleaned.report()
     assert (cleaned.image[30:44, 30:44] == (255, 0, 0)).all()
     assert (cleaned.image[86:93, 46:53] == (0, 0, 255)).all()
     edge = (truth.max(0) < 0.97) & (truth.max(0) > 0.6) & (truth[4] > 0.1)

@@ -15,19 +15,26 @@ from evenpalette.core.regions.unmix import unmix
 
 @dataclass(frozen=True)
 class Cleaned:
-    """image: uint8 (height, width, 3). pure: old flag to the one that took its place. Counts are texels changed."""
+    """image: uint8 (height, width, 3). pure: old flag to the one that took its place.
+
+    purified, specks, gaps: texels changed by each. colors, off: how many different colors the image has, and how many
+    of its texels are no pure flag, both before and after; what is left are the soft edges.
+    """
 
     image: NDArray[np.uint8]
     pure: dict[str, str]
     purified: int
     specks: int
     gaps: int
+    colors: tuple[int, int]
+    off: tuple[int, int]
 
     def report(self) -> str:
-        """What was done, in one line."""
+        """What was done, and what it was before and after."""
         return (
             f"{self.purified:,} texels made pure, {self.specks:,} in specks and holes given to their surroundings, "
-            f"{self.gaps:,} gaps closed"
+            f"{self.gaps:,} gaps closed. Colors: {self.colors[0]:,} before, {self.colors[1]:,} after. "
+            f"Texels that are no pure flag: {self.off[0]:,} before, {self.off[1]:,} after (soft edges)."
         )
 
 
@@ -52,7 +59,17 @@ def clean_id_map(
     if close_gaps and used is not None:
         gaps = _close(shares, flags, used)
     names = {flag.color: new for flag, new in zip(flags, pure, strict=True)}
-    return Cleaned(_compose(shares, pure), names, purified, specks, gaps)
+    after = _compose(shares, pure)
+    (old_colors, old_off), (new_colors, new_off) = _purity(image, pure), _purity(after, pure)
+    return Cleaned(after, names, purified, specks, gaps, (old_colors, new_colors), (old_off, new_off))
+
+
+def _purity(image: NDArray[np.uint8], pure: Sequence[str]) -> tuple[int, int]:
+    """How many colors an image has, and how many texels are none of the pure flags."""
+    codes = image.astype(np.uint32) @ np.array([65536, 256, 1], np.uint32)
+    counts = np.bincount(codes.reshape(-1), minlength=1 << 24)
+    flags = {(r << 16) | (g << 8) | b for r, g, b in map(parse_hex, pure)}
+    return int(np.count_nonzero(counts)), int(counts.sum() - sum(counts[flag] for flag in flags))
 
 
 def _compose(shares: NDArray[np.uint8], flags: Sequence[str]) -> NDArray[np.uint8]:
