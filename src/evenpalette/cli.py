@@ -17,6 +17,7 @@ from evenpalette.core.delivery.kit import coverage_textures, delivered_size, ren
 from evenpalette.core.delivery.maps import id_picture
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.findings import find_all
@@ -103,6 +104,7 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("--size", type=int, required=True, help="texels a side, 16 to 8192")
     bake.add_argument("--samples", type=int, default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
     bake.add_argument("--padding", type=int, default=16, help="texels; 8192 fills the whole gutter")
+    bake.add_argument("--tile", default="", help="UV tile to bake, e.g. 1002; wrap lays all of them into one")
     bake.add_argument("--out", type=Path, required=True)
     pick = verb("pick", _pick, "coverage of one color of an image")
     pick.add_argument("image", type=Path)
@@ -225,7 +227,7 @@ def _export(options: argparse.Namespace) -> None:
 
 
 def _bake(options: argparse.Namespace) -> None:
-    mesh = read_mesh(options.mesh)
+    mesh = in_tile(read_mesh(options.mesh), options.tile)
     check_uvs(mesh)
     labels, names = mesh_labels(mesh, find_topology(mesh), options.kind)
     flags = plan_flags(len(names)).flags

@@ -152,7 +152,7 @@ class Ledger(QWidget):
         self.list.entered.connect(lambda index: self.hovered.emit(index.row()))
         self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))
         self.list.leaveEvent = lambda _event: self.hovered.emit(-1)  # type: ignore[method-assign,assignment]
-        self._hint = label("No regions yet. At Regions, take them from an ID image or a channel mask.", "note")
+        self._hint = label("No regions yet. At Regions, take them from an ID image, a mask or the mesh, select faces, or paint.", "note")
         self._hint.setWordWrap(True)
         self._heading = label("No findings", "section")
         self.findings = QListWidget(self)

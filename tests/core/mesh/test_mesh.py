@@ -1,19 +1,27 @@
 """Meshes: what the readers take, what they refuse, and what is connected."""
 
 import contextlib
+from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
 from tests.glsl import drawn_by_opengl
 
-from evenpalette.core.errors import MeshFileError
+from evenpalette.core.errors import MeshFileError, RegionError
 from evenpalette.core.mesh.rays import RayCaster
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.surface_images import surface_images
+from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of
 from evenpalette.core.mesh.topology import find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import barycentric, face_map
+from evenpalette.core.project.edits.asset import set_mesh, set_tile
+from evenpalette.core.project.edits.faces import regions_from_mesh, set_bake
+from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
 
 SQUARES = b"""# two squares: a quad by negative indices, and two triangles of another material
 v 0 0 0
@@ -159,3 +167,72 @@ def test_maps_of_a_mesh_say_where_which_way_which_island_and_how_dense() -> None
     # A unit of length is half the texture: 32 texels of 64.
     assert maps["density"].pixels[y, x, 0] == pytest.approx(32)
     assert maps["island"].pixels[5, 60, 0] == 0
+
+
+def tiled_obj(*origins: tuple[int, int]) -> bytes:
+    """A square in each of these UV tiles, v up as OBJ has it."""
+    lines: list[str] = []
+    for index, (u, v) in enumerate(origins):
+        lines += [f"v {x + 2 * index} {y} 0" for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))]
+        lines += [f"vt {u + x} {v + y}" for x, y in ((0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9))]
+        k = 4 * index
+        lines.append("f " + " ".join(f"{k + i}/{k + i}" for i in (1, 2, 3, 4)))
+    return "\n".join(lines).encode()
+
+
+def test_uv_tiles_are_named_chosen_and_wrapped(tmp_path: Path) -> None:
+    mesh = parse_mesh(tiled_obj((0, 0), (1, 0), (0, 1), (-1, 3)), "board.obj")
+    assert tiles_of(mesh) == {"1001": 2, "1002": 2, "1011": 2, "(-1, 3)": 2}
+    assert mesh.uvs is not None
+    second = in_tile(mesh, "1002")
+    assert second.uvs is not None
+    inside = ((second.uvs >= 0) & (second.uvs <= 1)).all((1, 2))
+    assert np.flatnonzero(inside).tolist() == [2, 3]
+    assert np.abs(second.uvs[2:4] - mesh.uvs[:2]).max() < 1e-6
+    wrapped = in_tile(mesh, WRAP)
+    assert wrapped.uvs is not None
+    assert all(np.abs(wrapped.uvs[2 * i : 2 * i + 2] - mesh.uvs[:2]).max() < 1e-6 for i in range(4))
+    assert tiles_of(wrapped) == tiles_of(mesh), "what the file has stays known"
+    with pytest.raises(MeshFileError, match="no face in tile 1005"):
+        in_tile(mesh, "1005")
+    # Through the document: refused, then baked for a tile, saved and opened again.
+    state = set_bake(set_mesh(State(), mesh), size=64)
+    with pytest.raises(RegionError, match="Choose the tile to work in"):
+        regions_from_mesh(state, "shell")
+    one = regions_from_mesh(set_tile(state, "1011"), "shell")
+    shares = [plane.mean() / 255 for plane in one.coverages.values()]
+    assert shares[2] > 0.9
+    assert max(shares[:2] + shares[3:]) == 0
+    Storage(tmp_path / "tiled").save(one)
+    back = Storage(tmp_path / "tiled").open()
+    assert back.mesh is not None
+    assert back.mesh.mesh.tile == "1011"
+    assert one.mesh is not None
+    assert np.array_equal(back.mesh.mesh.uvs, one.mesh.mesh.uvs)
+    # The file read again keeps the choice; '' goes back to the layout of the file.
+    assert set_mesh(one, mesh).mesh.mesh.tile == "1011"  # type: ignore[union-attr]
+    assert np.array_equal(set_tile(set_tile(state, "1002"), "").mesh.mesh.uvs, mesh.uvs)  # type: ignore[union-attr]
+    with pytest.raises(RegionError, match="Choose the tile to work in"):
+        set_tile(one, "")
+
+
+def test_a_few_faces_outside_the_tile_are_wrapped_by_a_mend() -> None:
+    state = set_mesh(State(), parse_mesh(tiled_obj((0, 0), (0, 0), (0, 0), (4, -2)), "board.obj"))
+    finding = next(f for f in find_all(state) if f.code == "uv-outside")
+    mend = mend_for(state, finding)
+    assert mend is not None
+    assert not [f for f in find_all(mend[1](state)) if f.code.startswith("uv-")]
+    # Strays that reach over tiles would cover everything when wrapped: they are left out.
+    mesh = parse_mesh(tiled_obj((0, 0), (0, 0), (0, 0), (4, -2)), "board.obj")
+    assert mesh.uvs is not None
+    uvs = mesh.uvs.copy()
+    uvs[-1] *= 3
+    stray = set_mesh(State(), replace(mesh, uvs=uvs, source_bytes=b""))
+    mend = mend_for(stray, next(f for f in find_all(stray) if f.code == "uv-outside"))
+    assert mend is not None
+    left = mend[1](stray)
+    assert not [f for f in find_all(left) if f.code.startswith("uv-")]
+    assert left.mesh is not None
+    assert np.flatnonzero(is_aside(left.mesh.mesh)).tolist() == [6, 7]
+    spread = set_mesh(State(), parse_mesh(tiled_obj((0, 0), (1, 0), (2, 0)), "board.obj"))
+    assert mend_for(spread, next(f for f in find_all(spread) if f.code == "uv-outside")) is None

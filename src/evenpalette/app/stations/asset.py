@@ -19,6 +19,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.model import Role, Texture
@@ -87,8 +88,12 @@ class AssetBench(QWidget):
         self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
         self._mesh_name = label("", "")
         self._mesh_facts = label("", "note")
+        self.tile = QComboBox()
+        self.tile.setToolTip("The layout leaves the first UV tile: work on one tile, or wrap all of them into one")
+        self.tile.activated.connect(lambda i: self._choose_tile(str(self.tile.itemData(i))))
+        self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
         left = column(
-            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, None,
+            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._tile_row, None,
             button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY or GLB; a new mesh takes the old one's place"),
         )  # fmt: skip
         left.setFixedWidth(248)
@@ -143,9 +148,10 @@ class AssetBench(QWidget):
             self._mesh_facts.setText(
                 f"{mesh.face_count:,} triangles,  {len(mesh.positions):,} vertices\n"
                 f"{topology.shell_count} shells,  {topology.island_count} UV islands\n"
-                f"{len(mesh.group_names)} groups,  vertex colors: {'yes' if mesh.colors is not None else 'no'}\n"
+                f"{len(mesh.group_names)} material groups,  vertex colors: {'yes' if mesh.colors is not None else 'no'}\n"
                 f"{used:.0%} of the UV tile is used"
             )
+        self._show_tiles()
         textures = state.project.asset.textures
         self._empty.setVisible(not textures)
         self.table.setRowCount(len(textures))
@@ -164,6 +170,21 @@ class AssetBench(QWidget):
             self.table.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
             self.table.setCellWidget(line, 3, self._encoding_box(texture.id, texture.encoding))
             self.table.setCellWidget(line, 5, self._row_tools(texture))
+
+    def _show_tiles(self) -> None:
+        view = self._session.state.mesh
+        tiles = tiles_of(view.mesh) if view is not None else {}
+        self._tile_row.setVisible(any(tile != FIRST for tile in tiles))
+        self.tile.clear()
+        self.tile.addItem("as in the file", "")
+        self.tile.addItem("all wrapped into one", WRAP)
+        for tile, faces in list(tiles.items())[:40]:
+            self.tile.addItem(f"{tile}, {faces:,} faces", tile)
+        self.tile.setCurrentIndex(max(0, self.tile.findData(view.mesh.tile if view is not None else "")))
+
+    def _choose_tile(self, tile: str) -> None:
+        words = {"": "UVs as in the file", WRAP: "Wrap UV tiles"}
+        self._session.run(words.get(tile, f"UV tile {tile}"), lambda s, _: edit.set_tile(s, tile))
 
     def _row_tools(self, texture: Texture) -> QWidget:
         path = Path(texture.source_path) if texture.source_path else None

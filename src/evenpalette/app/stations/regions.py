@@ -151,11 +151,12 @@ class RegionsBench(QWidget):
             box.setCurrentIndex(box.findData(value))
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
-            self._facts.setText(f"{len(state.region_ids)} regions, {width} x {height}")
+            count = len(state.region_ids)
+            self._facts.setText(f"{count} region{'s' if count > 1 else ''}, {width} x {height}")
         else:
             self._facts.setText("")
         self._order.setVisible(region is not None)
-        nothing = "" if state.project.asset.textures else "Bring in an ID map or a channel mask at Asset"
+        nothing = "" if state.project.asset.textures or state.mesh is not None else "Bring in a mesh or an ID map at Asset"
         number = state.project.regions.number(region.id) if region is not None else 0
         title = f"{number}  {region.name}" if region is not None else ""
         self._title.setText(self._title.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, 168))

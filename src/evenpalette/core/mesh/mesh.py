@@ -20,6 +20,7 @@ class Mesh:
     normals: float32 (F, 3, 3) unit vectors for each corner.
     colors: float32 (F, 3, 4) for each corner, stored values 0..1, or None.
     groups: int32 (F,), index into group_names (material or group of the file).
+    tile: which UV tile of the file is laid out as the first, '' as in the file; all_tiles: (name, faces) of each.
     """
 
     positions: NDArray[np.float32]
@@ -32,6 +33,8 @@ class Mesh:
     name: str = "mesh"
     source_bytes: bytes = field(default=b"", repr=False)
     source_ending: str = ""
+    tile: str = ""
+    all_tiles: tuple[tuple[str, int], ...] = ()
 
     @property
     def face_count(self) -> int:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
@@ -64,12 +65,17 @@ def _asset(state: State) -> list[Finding]:
             )
     if state.mesh is not None and state.mesh.mesh.uvs is not None:
         uvs = state.mesh.mesh.uvs
-        outside = int(((uvs < -1e-4) | (uvs > 1 + 1e-4)).any((1, 2)).sum())
-        if outside:
-            found.append(Finding("uv-outside", "asset", f"{outside:,} faces have UVs outside the tile"))
-        empty = int((np.abs(state.mesh.mesh.uv_areas()) < 1e-12).sum())
-        if empty:
-            found.append(Finding("uv-empty", "asset", f"{empty:,} faces have no area in the UV layout"))
+        outside = ((uvs < -1e-4) | (uvs > 1 + 1e-4)).any((1, 2)) & (np.abs(state.mesh.mesh.uv_areas()) > 1e-12)
+        if outside.any() and state.mesh.mesh.tile in ("", WRAP):
+            what = "have UVs outside the tile" if not state.mesh.mesh.tile else "cross the border of the tile"
+            u, v = uvs[int(outside.argmax())].mean(0) % 1.0
+            text = f"{int(outside.sum()):,} faces {what}"
+            found.append(Finding("uv-outside", "asset", text, place=(float(u), float(v))))
+        empty = (np.abs(state.mesh.mesh.uv_areas()) < 1e-12) & ~is_aside(state.mesh.mesh)
+        if empty.any():
+            u, v = uvs[int(empty.argmax())].mean(0) % 1.0
+            text = f"{int(empty.sum()):,} faces have no area in the UV layout"
+            found.append(Finding("uv-empty", "asset", text, place=(float(u), float(v))))
     return found
 
 

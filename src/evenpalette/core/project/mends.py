@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
 from evenpalette.core.project.edits import asset, faces, recipe, regions
 from evenpalette.core.project.edits.operations import add_operation
 from evenpalette.core.project.edits.painting import is_paintable, with_painted
@@ -31,6 +32,20 @@ def _encoding(state: State, finding: Finding) -> Mend | None:
         return None
     role = texture.role
     return "Read it as what it holds", lambda s: asset.set_role(s, finding.subject, role)
+
+
+def _outside(state: State, _: Finding) -> Mend | None:
+    """Few faces outside: whole islands are wrapped, as a repeating texture shows them; strays are left out."""
+    if state.mesh is None or state.mesh.mesh.tile:
+        return None
+    mesh = state.mesh.mesh
+    tiles = tiles_of(mesh)
+    if tiles.get(FIRST, 0) < 0.5 * sum(tiles.values()) or len(tiles) < 2:
+        return None
+    wrapped = in_tile(mesh, WRAP).uvs
+    if wrapped is not None and wrapped.min() > -1e-4 and wrapped.max() < 1 + 1e-4:
+        return "Wrap them into the tile", lambda s: asset.set_tile(s, WRAP)
+    return "Leave them out of the textures", lambda s: asset.set_tile(s, FIRST)
 
 
 def _impure(state: State, finding: Finding) -> Mend | None:
@@ -118,7 +133,7 @@ def _unused_parameter(_: State, finding: Finding) -> Mend | None:
 
 
 _MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
-    "data-as-color": _encoding, "color-as-data": _encoding, "impure-flag": _impure, "gap": _gap,
+    "data-as-color": _encoding, "color-as-data": _encoding, "uv-outside": _outside, "impure-flag": _impure, "gap": _gap,
     "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
     "same-flag": _same_flag, "speck": _specks, "unused-parameter": _unused_parameter,
 }  # fmt: skip

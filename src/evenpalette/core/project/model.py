@@ -45,11 +45,15 @@ class Texture(Stored):
 
 
 class MeshInfo(Stored):
-    """The mesh: its file's name and where it was brought in from."""
+    """The mesh: its file's name and where it was brought in from.
+
+    tile: the UV tile of the file that is worked on, 'wrap' for all laid into one, '' for the layout as it is.
+    """
 
     name: str
     ending: str
     source_path: str = ""
+    tile: str = Field("", max_length=40)
 
 
 class Asset(Stored):

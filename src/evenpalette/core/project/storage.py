@@ -21,6 +21,7 @@ from pydantic import ValidationError
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.files import safe_name, write_atomically
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.model import FORMAT, VERSION, Project
 from evenpalette.core.project.state import State
@@ -138,7 +139,8 @@ class Storage:
             content = self._bytes(project.mesh_file)
             name = project.asset.mesh.name if project.asset.mesh else Path(project.mesh_file).name
             parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}")
-            mesh = MeshView(replace(parsed, name=name)).prepare()
+            tile = project.asset.mesh.tile if project.asset.mesh else ""
+            mesh = MeshView(in_tile(replace(parsed, name=name), tile)).prepare()
         return State(
             project.model_copy(update={"rasters": {}, "mesh_file": None}),
             mesh, MappingProxyType(textures), MappingProxyType(coverages), MappingProxyType(made), tone,

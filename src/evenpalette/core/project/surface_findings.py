@@ -9,7 +9,6 @@ from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.project.edits.faces import face_region_labels
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding, spot
-from evenpalette.core.regions.model import FacesSource
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.seams import lost_at_seams, near_islands
 from evenpalette.core.regions.specks import SMALLEST_TEXELS, find_specks, thin_strips
@@ -25,18 +24,24 @@ def find_on_surface(state: State) -> list[Finding]:
     if not state.coverages or len(state.coverages) != len(state.region_ids):
         return []
     planes = [state.coverages[region] for region in state.region_ids]
-    owner = owners(planes)
+    total = np.zeros(planes[0].shape, np.int32)
+    for plane in planes:
+        total += plane
+    # Where three regions meet softly none has half of the texel, and still it is not empty.
+    owner = np.where(total >= 128, owners(planes, 1), np.int16(-1))
     texels = state.mesh.texels((owner.shape[0], owner.shape[1])) if state.mesh is not None else None
     used = texels.faces >= 0 if texels is not None else np.ones(owner.shape, bool)
     specks = find_specks(owner, used, SMALLEST_TEXELS)
     grainy = specks.any() and spot(specks)[1] > _GRAIN
-    return [
-        *(() if grainy else _specks(state, owner, specks)),
-        *(() if grainy else _strips(state, owner, used)),
-        *(_islands(state, owner, texels) if texels is not None else ()),
-        *_seams(state),
-        *(_shared_texels(state, texels) if texels is not None else ()),
-    ]
+    labels = face_region_labels(state)
+    shared = texels.shared_by_labels(labels) if texels is not None and (labels >= 0).any() else None
+    found = [*(() if grainy else (*_specks(state, owner, specks), *_strips(state, owner, used)))]
+    if shared is not None and int(shared.sum()) > 4:
+        # Seams that differ and islands that touch are what this looks like from elsewhere.
+        return [*found, _shared_texels(shared)]
+    if texels is not None:
+        found += [*_islands(state, owner, texels), *_seams(state, labels)]
+    return found
 
 
 def _specks(state: State, owner: NDArray[np.int16], found: NDArray[np.bool_]) -> Iterator[Finding]:
@@ -69,11 +74,9 @@ def _islands(state: State, owner: NDArray[np.int16], texels: Texels) -> Iterator
         yield Finding("near-islands", "regions", text, state.region_ids[near.regions[0]], near.place)
 
 
-def _seams(state: State) -> Iterator[Finding]:
-    if state.mesh is None:
-        return
+def _seams(state: State, labels: NDArray[np.int32]) -> Iterator[Finding]:
+    assert state.mesh is not None
     names = {region.id: region.name for region in state.project.regions.regions}
-    labels = face_region_labels(state)
     found = lost_at_seams(
         state.mesh.mesh, state.mesh.topology, dict(state.coverages), labels if (labels >= 0).any() else None
     )
@@ -82,17 +85,10 @@ def _seams(state: State) -> Iterator[Finding]:
         yield Finding("seam", "regions", text, seam.region, seam.place)
 
 
-def _shared_texels(state: State, texels: Texels) -> Iterator[Finding]:
+def _shared_texels(shared: NDArray[np.bool_]) -> Finding:
     """Faces of different regions on the same texels: one of them gets the other's coverage."""
-    if not any(isinstance(region.source, FacesSource) for region in state.project.regions.regions):
-        return
-    labels = face_region_labels(state)
-    shared = texels.shared_by_labels(labels)
-    if int(shared.sum()) > 4:
-        place, _ = spot(shared)
-        text = (
-            f"{int(shared.sum()):,} texels lie under faces of different regions (overlapping UVs). "
-            "Give those faces one region, or lay their islands apart"
-        )
-        yield Finding("shared-texels", "regions", text, "", place)
-
+    text = (
+        f"{int(shared.sum()):,} texels lie under faces of different regions (overlapping UVs). "
+        "Give those faces one region, or lay their islands apart"
+    )
+    return Finding("shared-texels", "regions", text, "", spot(shared)[0])

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.tiles import FIRST, tiles_of
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.raster.padding import nearest_covered
 
@@ -35,13 +36,11 @@ def check_uvs(mesh: Mesh) -> None:
         raise RegionError(f"{mesh.name} has no UVs, so nothing can be baked. Unwrap it where it was modeled.")
     if np.abs(mesh.uv_areas()).sum() < 1e-9:
         raise RegionError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it where it was modeled.")
-    middles = mesh.uvs[np.abs(mesh.uv_areas()) > 1e-12].mean(1)
-    tiles = np.unique(np.floor(np.stack([middles[:, 0], 1 - middles[:, 1]], -1)).astype(int), axis=0)
-    others = [f"{1001 + u + 10 * v}" if 0 <= u < 10 and v >= 0 else f"({u}, {v})" for u, v in tiles if (u, v) != (0, 0)]
-    if others:
+    others = [tile for tile in tiles_of(mesh) if tile != FIRST]
+    if others and not mesh.tile:
         raise RegionError(
             f"{mesh.name} has faces in other UV tiles ({', '.join(others[:4])}). "
-            "Bake one tile at a time: move its islands into the first tile."
+            "Choose the tile to work in, or wrap them all into one: at Asset, or by --tile."
         )
 
 

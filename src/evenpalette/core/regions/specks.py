@@ -36,9 +36,7 @@ def find_specks(owner: NDArray[np.int16], used: NDArray[np.bool_], smallest: int
     """
     found = np.zeros(owner.shape, bool)
     for index in range(-1, int(owner.max()) + 1):
-        _, labels, stats, _ = cv2.connectedComponentsWithStats(
-            ((owner == index) & used).astype(np.uint8), connectivity=8
-        )
+        _, labels, stats, _ = cv2.connectedComponentsWithStats((owner == index).astype(np.uint8), connectivity=8)
         small = [i for i in np.flatnonzero(stats[:, cv2.CC_STAT_AREA] < smallest) if i > 0]
         for piece in small[:4000]:
             x, y, w, h = stats[piece, :4]
@@ -46,7 +44,7 @@ def find_specks(owner: NDArray[np.int16], used: NDArray[np.bool_], smallest: int
             inside = labels[box] == piece
             ring = cv2.dilate(inside.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~inside
             if used[box][ring].mean() > 0.5:
-                found[box] |= inside
+                found[box] |= inside & used[box]
     return found
 
 

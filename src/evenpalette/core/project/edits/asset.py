@@ -8,6 +8,8 @@ import numpy as np
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, RegionError
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.model import MeshInfo, Role, Texture
@@ -57,15 +59,31 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
         )
     if abs(mesh.uv_areas()).sum() < 1e-9:
         raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
+    old = state.project.asset.mesh
+    if old is not None and old.tile and old.source_path == source_path and not mesh.tile:
+        mesh = in_tile(mesh, old.tile)
     before = state.mesh.mesh if state.mesh is not None else None
     if before is not None and not np.array_equal(before.faces, mesh.faces):
         state = _faces_on(state, before, mesh)
-    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path)
+    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path, tile=mesh.tile)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
+
+
+def set_tile(state: State, tile: str) -> State:
+    """Work on another UV tile of the mesh, 'wrap' for all of them laid into one, '' for the layout of the file."""
+    info = state.project.asset.mesh
+    if state.mesh is None or info is None:
+        raise MeshFileError("Bring in a mesh first.")
+    mesh = state.mesh.mesh
+    if mesh.source_bytes:
+        mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}"), name=mesh.name)
+    laid = in_tile(mesh, tile)
+    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": ""})}))
+    return set_mesh(state, laid, info.source_path)
 
 
 def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
