@@ -19,6 +19,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.kit import build_shader, delivered_size, write_kit
 from evenpalette.core.errors import Cancelled, RecipeError
 
@@ -67,12 +68,13 @@ class DeliveryBench(QWidget):
         layout.addWidget(left)
         layout.addWidget(middle)
         layout.addWidget(right, 1)
+        self._shown = WhenShown(self, self.refresh)
         session.changed.connect(self._on_change)
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets - {"active", "values", "name"}:
-            self.refresh()
+            self._shown.ask()
 
     def refresh(self) -> None:
         """Show what would be delivered now."""

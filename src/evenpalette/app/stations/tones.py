@@ -9,6 +9,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits import tone as edit
 from evenpalette.core.project.model import Role
 from evenpalette.core.tones.gray import LABELS
@@ -124,13 +125,14 @@ class TonesBench(QWidget):
         layout.addWidget(left)
         layout.addWidget(middle, 1)
         layout.addWidget(right)
+        self._shown = WhenShown(self, self.refresh)
         session.changed.connect(self._on_change)
-        session.selection_changed.connect(self._show_histogram)
+        session.selection_changed.connect(lambda: self._show_histogram() if self.isVisible() else self._shown.ask())
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {"tone", "asset", "regions", "coverages"}:
-            self.refresh()
+            self._shown.ask()
 
     def refresh(self) -> None:
         """Show the tone as it is now."""

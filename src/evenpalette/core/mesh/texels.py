@@ -52,12 +52,12 @@ class Texels:
         flat = np.ascontiguousarray(values.reshape(len(values), 3, -1), np.float32)
         out = np.zeros((*self.shape, flat.shape[2]), np.float32)
         _interpolate(np.ascontiguousarray(self.mesh.uvs, np.float64), flat, self.faces, out)
-        out = out.reshape(-1, flat.shape[2])[self.gutter_source]
+        out = np.take(out.reshape(-1, flat.shape[2]), self.gutter_source, axis=0)
         return out[..., 0] if values.ndim == 2 else out
 
     def fill_gutter(self, plane: NDArray) -> NDArray:
         """A plane (height, width) whose texels on no face are those of the nearest texel that is on one."""
-        return plane.reshape(-1)[self.gutter_source]
+        return np.asarray(np.take(plane, self.gutter_source))
 
 
     def shared_by_labels(self, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
@@ -72,7 +72,7 @@ class Texels:
 
 
 def _labels_at(faces: NDArray[np.int32], labels: NDArray[np.int32]) -> NDArray[np.int32]:
-    return np.where(faces >= 0, labels[faces], -1).astype(np.int32)
+    return np.where(faces >= 0, np.take(labels, faces, mode="wrap"), -1).astype(np.int32)
 
 
 @njit(nogil=True, cache=True, parallel=True)

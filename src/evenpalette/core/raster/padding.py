@@ -19,4 +19,4 @@ def nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[
     )
     source = np.zeros(int(labels.max()) + 1, np.int64)
     source[labels[covered]] = np.flatnonzero(covered)
-    return np.where((distance <= padding_texels) & ~covered, source[labels], own)
+    return np.where((distance <= padding_texels) & ~covered, np.take(source, np.asarray(labels, np.int32)), own)

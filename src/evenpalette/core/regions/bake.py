@@ -71,7 +71,7 @@ def bake_faces(
     scale = np.divide(255, total, out=np.zeros_like(total), where=covered)
     for region in range(count):
         plane = np.rint(raw[region] * scale).astype(np.uint8)
-        planes[region] = plane.reshape(-1)[source]
+        planes[region] = np.take(plane, source)
     return Bake(planes, covered, areas)
 
 

@@ -91,7 +91,9 @@ def spot(mask: NDArray[np.bool_]) -> tuple[tuple[float, float], int]:
     """A texel in the middle of the largest connected piece of a mask with any, as (u, v), and how many pieces it has."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
-    rows, columns = np.nonzero(labels == largest)
+    left, top, width, height = (int(value) for value in stats[largest, :4])
+    rows, columns = np.nonzero(labels[top : top + height, left : left + width] == largest)
     middle = len(rows) // 2
-    place = float(columns[middle] + 0.5) / mask.shape[1], float(rows[middle] + 0.5) / mask.shape[0]
+    place = (left + columns[middle] + 0.5) / mask.shape[1], (top + rows[middle] + 0.5) / mask.shape[0]
+    place = float(place[0]), float(place[1])
     return place, count - 1

@@ -42,7 +42,7 @@ def give_gaps(
         total += plane
     missing = np.where(used, np.maximum(255 - total, 0), 0)
     owner = owners(planes)
-    nearest = owner.reshape(-1)[nearest_covered(owner >= 0, sum(used.shape))]
+    nearest = np.take(owner, nearest_covered(owner >= 0, sum(used.shape)))
     return [
         np.where(nearest == index, np.minimum(plane + missing, 255), plane).astype(np.uint8)
         for index, plane in enumerate(planes)

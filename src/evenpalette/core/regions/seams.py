@@ -119,7 +119,9 @@ def near_islands(owner: NDArray[np.int16], texels: Texels, closer_than_texels: f
     )
     source = np.zeros(int(nearest.max()) + 1, np.int64)
     source[nearest[covered]] = np.flatnonzero(covered)
-    island, region = islands.reshape(-1)[source[nearest]], owner.reshape(-1)[source[nearest]]
+    # np.take lets other threads run, indexing does not.
+    place_of = np.take(source, np.asarray(nearest, np.int32))
+    island, region = np.take(islands, place_of), np.take(owner, place_of)
     best, place, pair = np.inf, (0, 0), (-1, -1)
     for dy, dx in ((0, 1), (1, 0)):
         a = np.s_[: owner.shape[0] - dy, : owner.shape[1] - dx]

@@ -12,10 +12,11 @@ _RIM = 0.02
 
 def _small(inside: NDArray[np.bool_], core: NDArray[np.bool_], smallest: int) -> NDArray[np.bool_]:
     """Pieces of `inside` that hold some, but fewer than `smallest`, texels of `core`."""
-    count, labels = cv2.connectedComponents(inside.astype(np.uint8), connectivity=8)
+    count, found = cv2.connectedComponents(inside.astype(np.uint8), connectivity=8)
+    labels = np.asarray(found, np.int32)
     held = np.bincount(labels[core], minlength=count)
     held[0] = 0
-    return np.asarray(((held > 0) & (held < smallest))[labels])
+    return np.asarray(np.take((held > 0) & (held < smallest), labels))
 
 
 def despeckle(plane: NDArray[np.float32], smallest: int) -> NDArray[np.float32]:
@@ -60,9 +61,11 @@ def thin_strips(owner: NDArray[np.int16], used: NDArray[np.bool_], index: int, l
         kept = cv2.dilate(cv2.erode(mask, np.ones((2, 2), np.uint8), anchor=anchor), np.ones((2, 2), np.uint8), anchor=other)
         opened |= kept
     thin = ((mask > 0) & (opened == 0) & used).astype(np.uint8)
+    if not thin.any():
+        return thin > 0
     _, labels, stats, _ = cv2.connectedComponentsWithStats(thin, connectivity=8)
     long = stats[:, cv2.CC_STAT_AREA] >= least
     long[0] = False
-    return np.asarray(long[labels])
+    return np.asarray(np.take(long, labels))
 
 
