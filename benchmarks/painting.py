@@ -126,7 +126,7 @@ def window() -> None:
     main._paint()
     main._paint_bench()._set(radius=128.0)
     settle()
-    while not views.paint_tool.is_prepared or (views.scene is not None and views.scene.is_waiting):
+    while not views.stroke_tool.is_prepared or (views.scene is not None and views.scene.is_waiting):
         QTest.qWait(50)
     painted: list[float] = []
     views.painted.connect(lambda: painted.append(time.perf_counter()))
@@ -153,7 +153,7 @@ def window() -> None:
             start = time.perf_counter()
             send(QEvent.Type.MouseMove, place)
             painted.clear()
-            while not painted or views.paint_tool._queue:
+            while not painted or views.stroke_tool._queue:
                 QTest.qWait(0)
             times.append(painted[-1] - start)
         send(QEvent.Type.MouseButtonRelease, place)

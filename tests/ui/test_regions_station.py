@@ -41,7 +41,7 @@ def ready_to_paint(hand: Hand) -> RegionsBench:
     session.apply("Freeze", lambda s: freeze(s, s.region_ids))
     session.select_region(session.state.region_ids[-1])
     views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID))
-    hand.wait(lambda: views.paint_tool.is_prepared)
+    hand.wait(lambda: views.stroke_tool.is_prepared)
     return bench
 
 
@@ -53,7 +53,7 @@ def drag(hand: Hand, start: QPoint, end: QPoint, modifier: Qt.KeyboardModifier =
     for step in range(1, steps + 1):
         QTest.mouseMove(views, start + (end - start) * step / steps)
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, modifier, end)
-    hand.wait(lambda: views.paint_tool.is_idle)
+    hand.wait(lambda: views.stroke_tool.is_idle)
 
 
 def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
@@ -264,7 +264,7 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     moth, paper = session.state.region_ids[-1], session.state.region_ids[0]
     place = hand.at_uv(0.3, 0.2)
     QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=place)
-    hand.wait(lambda: not views.paint_tool._queue)
+    hand.wait(lambda: not views.stroke_tool._queue)
     shown = views.grab_color(QPointF(place))
     assert shown == "#ffffff", "the flag of the moth, while the button is still down"
     assert session.state.coverages[moth][204, 307] == 0, "and not yet in the document"
@@ -273,7 +273,7 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     # Shift draws a line from there.
     end = hand.at_uv(0.3, 0.3)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, end)
-    hand.wait(lambda: views.paint_tool.is_idle)
+    hand.wait(lambda: views.stroke_tool.is_idle)
     assert session.state.coverages[moth][256, 307] == 255
     # Ctrl erases.
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, place)
@@ -307,7 +307,7 @@ def test_a_region_that_follows_its_source_says_how_to_paint_it(hand: Hand) -> No
     hand.wait(lambda: session.state.project.regions.regions[0].source.kind == "painted")
     hand.keys("Ctrl+Shift+P")
     assert len(session.state.region_ids) == 8
-    hand.wait(lambda: views.paint_tool.is_prepared)
+    hand.wait(lambda: views.stroke_tool.is_prepared)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.3, 0.2))
     hand.wait(lambda: session.state.coverages[session.state.region_ids[-1]].max() == 255)
 
@@ -328,7 +328,7 @@ def test_a_pen_paints_with_its_pressure(hand: Hand) -> None:
                 pressure, 0, 0, 0, 0, 0, Qt.KeyboardModifier.NoModifier, button, button,
             )  # fmt: skip
             QApplication.sendEvent(views, event)
-        hand.wait(lambda: views.paint_tool.is_idle)
+        hand.wait(lambda: views.stroke_tool.is_idle)
         row = session.state.coverages[session.region][round(v * 1024)]
         widths.append(int((row[250:360] > 128).sum()))
     assert widths[0] == pytest.approx(48, abs=2)
@@ -346,7 +346,7 @@ def test_paint_survives_a_crash_by_the_autosave(hand: Hand) -> None:
     recovered = Storage(session._autosave._storage.folder).open()
     assert np.array_equal(recovered.coverages[session.region], painted)
     assert np.array_equal(recovered.made[session.region].raw, painted)
-    assert views.paint_tool.is_idle
+    assert views.stroke_tool.is_idle
 
 
 def test_operations_are_added_set_moved_and_frozen_on_their_cards(hand: Hand) -> None:

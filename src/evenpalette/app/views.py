@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
 from evenpalette.app import theme
 from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.face_tool import FaceTool
-from evenpalette.app.paint_tool import PaintTool
 from evenpalette.app.picture_queue import PictureQueue
 from evenpalette.app.session import Session
+from evenpalette.app.stroke_tool import StrokeTool
 from evenpalette.app.widgets.basics import label, row
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.edits.variants import find
@@ -75,7 +75,7 @@ class TwinViews(QOpenGLWidget):
         self._chosen_stale = True
         self._brush: QPointF | None = None
         self.faces = FaceFinder(self)
-        self.face_tool, self.paint_tool = FaceTool(session, self.faces), PaintTool(session, self)
+        self.face_tool, self.stroke_tool = FaceTool(session, self.faces), StrokeTool(session, self)
         self._preview: State | None = None
         self._patches: list[tuple[set[str], Box]] = []
         self._copies: list[tuple[NDArray, NDArray]] = []
@@ -319,9 +319,9 @@ class TwinViews(QOpenGLWidget):
         return found
 
     @property
-    def tool(self) -> FaceTool | PaintTool | None:
+    def tool(self) -> FaceTool | StrokeTool | None:
         """What the left button works with instead of turning and moving."""
-        return next((tool for tool in (self.paint_tool, self.face_tool) if tool.ready), None)
+        return next((tool for tool in (self.stroke_tool, self.face_tool) if tool.ready), None)
 
     def form_rect(self) -> QRect:
         """The part of the widget that Form fills, logical pixels."""
@@ -542,7 +542,7 @@ class TwinViews(QOpenGLWidget):
         assert event is not None
         drag, self._drag = self._drag, None
         if drag == "tool":
-            for tool in (self.paint_tool, self.face_tool):
+            for tool in (self.stroke_tool, self.face_tool):
                 tool.release()
             return
         if not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton:
@@ -552,17 +552,17 @@ class TwinViews(QOpenGLWidget):
         """A pen paints with its pressure; whatever else it does, it does as a mouse."""
         assert event is not None
         place, kind = event.position(), event.type()
-        painting = self.paint_tool.ready and self._pick is None and place.y() > HEADER
-        if not painting or (kind is not QEvent.Type.TabletPress and not self.paint_tool.is_down):
+        painting = self.stroke_tool.ready and self._pick is None and place.y() > HEADER
+        if not painting or (kind is not QEvent.Type.TabletPress and not self.stroke_tool.is_down):
             event.ignore()
             return
         self._brush = place
         if kind is QEvent.Type.TabletPress:
-            self.paint_tool.press(place, event.modifiers(), event.pressure())
+            self.stroke_tool.press(place, event.modifiers(), event.pressure())
         elif kind is QEvent.Type.TabletMove:
-            self.paint_tool.drag(place, event.pressure())
+            self.stroke_tool.drag(place, event.pressure())
         else:
-            self.paint_tool.release()
+            self.stroke_tool.release()
         event.accept()
 
     def _select_under(self, place: QPointF) -> None:

@@ -25,7 +25,7 @@ class PaintPage(QWidget):
 
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self._session, self._tool, self._views = session, views.paint_tool, views
+        self._session, self._tool, self._views = session, views.stroke_tool, views
         brush = self._tool.brush
         self.size = self._slider(2 * SMALLEST_RADIUS, 2 * LARGEST_RADIUS, " tx", 2 * brush.radius, "radius", 0.5)
         self.size.setToolTip("Diameter in texels; on Form the ball is as large as that is on average (, and .)")

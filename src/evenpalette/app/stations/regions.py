@@ -170,8 +170,8 @@ class RegionsBench(QWidget):
         """The tool of the page that is open is in hand, at this station only."""
         here, page = self._session.station == "regions", self.pages.current
         self._views.face_tool.active = here and page == "Faces" and self.faces.toggle.isChecked()
-        self._views.paint_tool.active = here and page == "Paint"
-        self._views.paint_tool.prepare()
+        self._views.stroke_tool.active = here and page == "Paint"
+        self._views.stroke_tool.prepare()
         self._views.update()
 
     def _choose_source(self) -> None:

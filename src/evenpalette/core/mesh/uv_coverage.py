@@ -9,6 +9,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.mesh.triangle_rule import edge, owns, within
+
 EXACT = 0
 SAMPLES = (EXACT, 1, 16, 64)
 
@@ -68,9 +70,7 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
             x1, y1, x2, y2 = x2, y2, x1, y1
         left, right = max(0, int(np.floor(min(x0, x1, x2)))), min(width - 1, int(np.floor(max(x0, x1, x2))))
         top, bottom = max(0, int(np.floor(min(y0, y1, y2)))), min(height - 1, int(np.floor(max(y0, y1, y2))))
-        own0 = (y1 == y0 and x1 > x0) or y1 < y0
-        own1 = (y2 == y1 and x2 > x1) or y2 < y1
-        own2 = (y0 == y2 and x0 > x2) or y0 < y2
+        own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         # How much an edge function changes over half a texel: beyond it a texel is all in or all out.
         reach0 = 0.5 * (abs(x1 - x0) + abs(y1 - y0))
         reach1 = 0.5 * (abs(x2 - x1) + abs(y2 - y1))
@@ -79,9 +79,7 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
             y = row + 0.5
             for column in range(left, right + 1):
                 x = column + 0.5
-                e0 = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
-                e1 = (x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)
-                e2 = (x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)
+                e0, e1, e2 = edge(x0, y0, x1, y1, x, y), edge(x1, y1, x2, y2, x, y), edge(x2, y2, x0, y0, x, y)
                 if e0 < -reach0 or e1 < -reach1 or e2 < -reach2:
                     continue
                 if e0 > reach0 and e1 > reach1 and e2 > reach2:
@@ -96,14 +94,10 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
                         sy = row + (j + 0.5) * step
                         for i in range(side):
                             sx = column + (i + 0.5) * step
-                            s0 = (x1 - x0) * (sy - y0) - (sx - x0) * (y1 - y0)
-                            s1 = (x2 - x1) * (sy - y1) - (sx - x1) * (y2 - y1)
-                            s2 = (x0 - x2) * (sy - y2) - (sx - x2) * (y0 - y2)
-                            if (
-                                (s0 > 0 or (s0 == 0 and own0))
-                                and (s1 > 0 or (s1 == 0 and own1))
-                                and (s2 > 0 or (s2 == 0 and own2))
-                            ):
+                            s0 = edge(x0, y0, x1, y1, sx, sy)
+                            s1 = edge(x1, y1, x2, y2, sx, sy)
+                            s2 = edge(x2, y2, x0, y0, sx, sy)
+                            if within(s0, s1, s2, own0, own1, own2):
                                 inside += 1
                     planes[label, row, column] += unit * np.float32(inside)
 

@@ -8,6 +8,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.mesh.triangle_rule import edge, owns, within
+
 
 @njit(nogil=True, cache=True)
 def _rasterize(corners, width, height, out):  # type: ignore[no-untyped-def]
@@ -24,18 +26,13 @@ def _rasterize(corners, width, height, out):  # type: ignore[no-untyped-def]
         right = min(width - 1, int(np.floor(max(x0, x1, x2) - 0.5)))
         top = max(0, int(np.ceil(min(y0, y1, y2) - 0.5)))
         bottom = min(height - 1, int(np.floor(max(y0, y1, y2) - 0.5)))
-        # y runs down: for this winding an edge is "top" when it runs right on a level, "left" when it runs up.
-        own0 = (y1 == y0 and x1 > x0) or y1 < y0
-        own1 = (y2 == y1 and x2 > x1) or y2 < y1
-        own2 = (y0 == y2 and x0 > x2) or y0 < y2
+        own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         for row in range(top, bottom + 1):
             y = row + 0.5
             for column in range(left, right + 1):
                 x = column + 0.5
-                e0 = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
-                e1 = (x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)
-                e2 = (x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)
-                if (e0 > 0 or (e0 == 0 and own0)) and (e1 > 0 or (e1 == 0 and own1)) and (e2 > 0 or (e2 == 0 and own2)):
+                e0, e1, e2 = edge(x0, y0, x1, y1, x, y), edge(x1, y1, x2, y2, x, y), edge(x2, y2, x0, y0, x, y)
+                if within(e0, e1, e2, own0, own1, own2):
                     out[row, column] = face
 
 

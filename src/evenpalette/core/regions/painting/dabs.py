@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from evenpalette.core.mesh.distance import squared_distance
+from evenpalette.core.mesh.triangle_rule import edge, owns, within
 
 #: Boxes closer than this many texels become one.
 _NEAR = 16
@@ -126,18 +127,14 @@ def ball_dab(  # type: ignore[no-untyped-def]
             top, bottom = max(top, int(my - half_y - 1)), min(bottom, int(my + half_y + 1))
         if area < 0:
             x1, y1, x2, y2 = x2, y2, x1, y1
-        own0 = (y1 == y0 and x1 > x0) or y1 < y0
-        own1 = (y2 == y1 and x2 > x1) or y2 < y1
-        own2 = (y0 == y2 and x0 > x2) or y0 < y2
+        own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         touched = False
         for row in range(top, bottom + 1):
             y = row + 0.5
             for column in range(left, right + 1):
                 x = column + 0.5
-                e0 = (x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)
-                e1 = (x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)
-                e2 = (x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)
-                if (e0 > 0 or (e0 == 0 and own0)) and (e1 > 0 or (e1 == 0 and own1)) and (e2 > 0 or (e2 == 0 and own2)):
+                e0, e1, e2 = edge(x0, y0, x1, y1, x, y), edge(x1, y1, x2, y2, x, y), edge(x2, y2, x0, y0, x, y)
+                if within(e0, e1, e2, own0, own1, own2):
                     distance, across, upward = 0.0, 0.0, 0.0
                     for i in range(3):
                         gap = origin[i] + along_x[i] * x + along_y[i] * y - center[i]

@@ -30,7 +30,7 @@ _TURN_SECONDS = 0.012
 Place = tuple[int, NDArray[np.float64], float]
 
 
-class PaintTool:
+class StrokeTool:
     """Turns the pointer into strokes: round in the texture on Flat, a ball on the surface on Form.
 
     Shift draws a line from where the last stroke ended, Ctrl erases (or paints, where the brush erases).
