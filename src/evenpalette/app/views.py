@@ -9,18 +9,18 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent, QTabletEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QRect, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QResizeEvent, QTabletEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
-from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from evenpalette.app import theme
+from evenpalette.app import view_marks as marks
 from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.face_tool import FaceTool
 from evenpalette.app.picture_queue import PictureQueue
 from evenpalette.app.session import Session
 from evenpalette.app.stroke_tool import StrokeTool
-from evenpalette.app.widgets.basics import label, row
+from evenpalette.app.view_headers import DEFAULTS, HEADER, NOTHING, PAINTED, ViewHeaders
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.edits.variants import find
 from evenpalette.core.project.state import State
@@ -28,17 +28,6 @@ from evenpalette.core.regions.painting.stroke import Box
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
-
-STAGES = (
-    ("Final color", Show.RECIPE), ("Painted original", Show.PAINTED), ("Tone", Show.TONE), ("Region flags", Show.ID),
-    ("Coverage", Show.COVERAGE), ("Difference", Show.DIFFERENCE),
-)  # fmt: skip
-_STAGE_TIPS = {
-    Show.COVERAGE: "Coverage of the selected region: black 0, white 1",
-    Show.DIFFERENCE: "Where the final color differs from the painted original: black is none",
-}
-HEADER = 34
-NOTHING, PAINTED, DEFAULTS = "", "painted", "defaults"
 
 
 class TwinViews(QOpenGLWidget):
@@ -79,75 +68,17 @@ class TwinViews(QOpenGLWidget):
         self._preview: State | None = None
         self._patches: list[tuple[set[str], Box]] = []
         self._copies: list[tuple[NDArray, NDArray]] = []
-        self._make_headers()
+        self.headers = ViewHeaders(self)
+        self.form_stage, self.flat_stage = self.headers.form_stage, self.headers.flat_stage
+        self.lit, self.lines = self.headers.lit, self.headers.lines
+        self.headers.against_box.activated.connect(
+            lambda _: self.set_against(str(self.headers.against_box.currentData()))
+        )
+        self._fill_against()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.go_to.connect(self.look_at)
         session.faces_changed.connect(self._on_faces)
-
-    def _make_headers(self) -> None:
-        self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
-        self.lit = self._toggle("sun", "Lit (L)", True)
-        self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)", True)
-        self.against_box = QComboBox(self)
-        self.against_box.setObjectName("onview")
-        self.against_box.setFont(theme.font(theme.TEXT))
-        self.against_box.setToolTip("Compare by a wipe: drag the line (C)")
-        self.against_box.setAccessibleName("Compare with")
-        self.against_box.activated.connect(lambda _: self.set_against(str(self.against_box.currentData())))
-        form, flat = label("Form", "onview"), label("Flat", "onview")
-        for name in (form, flat):
-            name.setFont(theme.font(15))
-        self._form_header = row(
-            form, self.form_stage, self.lit, None, self.against_box, spacing=6, margins=(12, 3, 8, 3)
-        )
-        self._flat_header = row(flat, self.flat_stage, self.lines, None, spacing=6, margins=(12, 3, 8, 3))
-        for header in (self._form_header, self._flat_header):
-            header.setParent(self)
-            header.setFixedHeight(HEADER)
-        self._left_name, self._right_name = QLabel(self), QLabel(self)
-        for name in (self._left_name, self._right_name):
-            name.setObjectName("onview")
-            name.setFont(theme.font(theme.TEXT))
-            name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-            name.hide()
-        self._form_hint = self._hint("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.")
-        self._flat_hint = self._hint(
-            "Drop textures here: the painted color,\nan ID map or a channel mask, occlusion, dirt."
-        )
-        self._fill_against()
-
-    def _hint(self, text: str) -> QLabel:
-        made = QLabel(text, self)
-        made.setObjectName("onview")
-        made.setFont(theme.font(15))
-        made.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        made.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        return made
-
-    def _stage_box(self, name: str) -> QComboBox:
-        box = QComboBox(self)
-        box.setObjectName("onview")
-        box.setFont(theme.font(theme.TEXT))
-        box.setAccessibleName(name)
-        box.setToolTip(f"{name}: which stage of the texel is drawn")
-        for text, stage in STAGES:
-            box.addItem(text, stage)
-            if stage in _STAGE_TIPS:
-                box.setItemData(box.count() - 1, _STAGE_TIPS[stage], Qt.ItemDataRole.ToolTipRole)
-        box.currentIndexChanged.connect(lambda _: self.update())
-        return box
-
-    def _toggle(self, icon: str, tip: str, on: bool) -> QToolButton:
-        made = QToolButton(self)
-        made.setObjectName("onview")
-        made.setIcon(theme.icon(icon, "#f2f2f2", "#ffffff"))
-        made.setCheckable(True)
-        made.setChecked(on)
-        made.setToolTip(tip)
-        made.setAccessibleName(tip)
-        made.toggled.connect(lambda _: self.update())
-        return made
 
     # --- what is shown -------------------------------------------------------------------------------------------
 
@@ -173,8 +104,7 @@ class TwinViews(QOpenGLWidget):
     def set_against(self, against: str) -> None:
         """Compare with 'painted', 'defaults', a variant's id, or nothing ('')."""
         self.against = against
-        index = self.against_box.findData(against)
-        self.against_box.setCurrentIndex(max(0, index))
+        self.headers.show_against(against)
         self._place_children()
         self.update()
 
@@ -248,18 +178,9 @@ class TwinViews(QOpenGLWidget):
         self.update()
 
     def _fill_against(self) -> None:
-        self.against_box.blockSignals(True)
-        self.against_box.clear()
-        self.against_box.addItem("Compare with ...", NOTHING)
-        self.against_box.addItem("Painted original", PAINTED)
-        self.against_box.addItem("Defaults", DEFAULTS)
-        for variant in self.session.state.project.variants:
-            self.against_box.addItem(variant.name, variant.id)
-        index = self.against_box.findData(self.against)
-        if index < 0:
-            self.against, index = NOTHING, 0
-        self.against_box.setCurrentIndex(index)
-        self.against_box.blockSignals(False)
+        """Offer what there is to compare with; what is gone is not compared with any more."""
+        if not self.headers.fill_against(self.session.state.project.variants, self.against):
+            self.against = NOTHING
 
     # --- drawing -------------------------------------------------------------------------------------------------
 
@@ -369,38 +290,19 @@ class TwinViews(QOpenGLWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         form, flat = self.form_rect(), self.flat_rect()
-        painter.fillRect(QRectF(form.right() + 1, 0, 2, self.height()), QColor("#a9a9a9"))
+        marks.draw_divide(painter, form.right() + 1, self.height())
         if self.against:
             for rect in (form, flat):
-                x = rect.left() + rect.width() * self.wipe
-                painter.setPen(QPen(QColor("#ffffff"), 1.5))
-                painter.drawLine(QPointF(x, HEADER + 4), QPointF(x, self.height() - 10))
-                painter.setBrush(QColor("#ffffff"))
-                painter.drawEllipse(QPointF(x, self.height() - 22), 6, 6)
-        radius = self.tool.radius_at(self._brush) if self.tool is not None and self._brush is not None else 0.0
-        if radius > 0 and self._brush is not None:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for width, color in ((2.5, QColor(0, 0, 0, 90)), (1.0, QColor("#ffffff"))):
-                painter.setPen(QPen(color, width))
-                painter.drawEllipse(self._brush, radius, radius)
+                marks.draw_wipe(painter, rect.left() + rect.width() * self.wipe, HEADER + 4, self.height() - 10)
+        if self.tool is not None and self._brush is not None:
+            marks.draw_brush(painter, self._brush, self.tool.radius_at(self._brush))
         if self.pointer is not None:
-            u, v = self.pointer
-            x, y = self.plane.to_pixel(u, v, flat.width(), flat.height())
-            self._mark(painter, flat, flat.left() + x, y)
-            place = self._form_place(u, v)
+            x, y = self.plane.to_pixel(*self.pointer, flat.width(), flat.height())
+            marks.draw_spot(painter, flat, flat.left() + x, y)
+            place = self._form_place(*self.pointer)
             if place is not None:
-                self._mark(painter, form, *place)
+                marks.draw_spot(painter, form, *place)
         painter.end()
-
-    def _mark(self, painter: QPainter, rect: QRect, x: float, y: float) -> None:
-        if not QRectF(rect).contains(QPointF(x, y)):
-            return
-        for width, color in ((3.0, QColor(0, 0, 0, 110)), (1.4, QColor("#ffffff"))):
-            painter.setPen(QPen(color, width))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QPointF(x, y), 6, 6)
-            painter.drawLine(QPointF(x - 12, y), QPointF(x - 6, y))
-            painter.drawLine(QPointF(x + 6, y), QPointF(x + 12, y))
 
     def _form_place(self, u: float, v: float) -> tuple[float, float] | None:
         """Where a texel is on Form, or None where it is hidden or on no face."""
@@ -431,26 +333,13 @@ class TwinViews(QOpenGLWidget):
         self._place_children()
 
     def _place_children(self) -> None:
-        form, flat = self.form_rect(), self.flat_rect()
-        self._form_header.setGeometry(form.left(), 0, form.width(), HEADER)
-        self._flat_header.setGeometry(flat.left(), 0, flat.width(), HEADER)
         names = {NOTHING: "", PAINTED: "Painted original", DEFAULTS: "Defaults"}
-        other = find(self.session.state, self.against)
-        active = find(self.session.state, self.session.state.project.active_variant)
-        self._left_name.setText(active.name if active else "Defaults")
-        self._right_name.setText(other.name if other else names.get(self.against, ""))
-        x = form.left() + form.width() * self.wipe
-        for name in (self._left_name, self._right_name):
-            name.adjustSize()
-            name.setVisible(bool(self.against))
-        y = self.height() - 30
-        self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
-        self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
         state = self.session.state
-        self._form_hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
-        self._form_hint.setVisible(state.mesh is None)
-        self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
-        self._flat_hint.setVisible(state.mesh is None and not state.project.asset.textures)
+        other, active = find(state, self.against), find(state, state.project.active_variant)
+        compared = active.name if active else "Defaults", other.name if other else names.get(self.against, "")
+        self.headers.place(self.form_rect(), self.flat_rect(), self.wipe, compared if self.against else None)
+        has_model = state.mesh is not None
+        self.headers.show_hints(form=not has_model, flat=not has_model and not state.project.asset.textures)
 
     # --- the pointer ---------------------------------------------------------------------------------------------
 

@@ -1,0 +1,122 @@
+"""What lies on the twin views: their headers, the names at a wipe, and what to do while there is nothing."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
+
+from evenpalette.app import theme
+from evenpalette.app.widgets.basics import label, row
+from evenpalette.core.variants.model import Variant
+from evenpalette.gpu.look import Show
+
+STAGES = (
+    ("Final color", Show.RECIPE), ("Painted original", Show.PAINTED), ("Tone", Show.TONE), ("Region flags", Show.ID),
+    ("Coverage", Show.COVERAGE), ("Difference", Show.DIFFERENCE),
+)  # fmt: skip
+_STAGE_TIPS = {
+    Show.COVERAGE: "Coverage of the selected region: black 0, white 1",
+    Show.DIFFERENCE: "Where the final color differs from the painted original: black is none",
+}
+HEADER = 34
+#: What the active variant is compared with, besides another variant's id.
+NOTHING, PAINTED, DEFAULTS = "", "painted", "defaults"
+
+
+class ViewHeaders:
+    """The widgets on the views; they belong to them and repaint them when something else is to be shown."""
+
+    def __init__(self, views: QWidget) -> None:
+        self._views = views
+        self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
+        self.lit = self._toggle("sun", "Lit (L)")
+        self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
+        self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
+        form, flat = label("Form", "onview"), label("Flat", "onview")
+        for name in (form, flat):
+            name.setFont(theme.font(15))
+        margins = (12, 3, 8, 3)
+        self._form = row(form, self.form_stage, self.lit, None, self.against_box, spacing=6, margins=margins)
+        self._flat = row(flat, self.flat_stage, self.lines, None, spacing=6, margins=margins)
+        for header in (self._form, self._flat):
+            header.setParent(views)
+            header.setFixedHeight(HEADER)
+        self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
+        self._form_hint = self._words("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.", 15)
+        self._flat_hint = self._words(
+            "Drop textures here: the painted color,\nan ID map or a channel mask, occlusion, dirt.", 15
+        )
+
+    def _words(self, text: str, pixels: int) -> QLabel:
+        made = QLabel(text, self._views)
+        made.setObjectName("onview")
+        made.setFont(theme.font(pixels))
+        made.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        made.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        return made
+
+    def _box(self, name: str, tip: str) -> QComboBox:
+        box = QComboBox(self._views)
+        box.setObjectName("onview")
+        box.setFont(theme.font(theme.TEXT))
+        box.setAccessibleName(name)
+        box.setToolTip(tip)
+        return box
+
+    def _stage_box(self, name: str) -> QComboBox:
+        box = self._box(name, f"{name}: which stage of the texel is drawn")
+        for text, stage in STAGES:
+            box.addItem(text, stage)
+            if stage in _STAGE_TIPS:
+                box.setItemData(box.count() - 1, _STAGE_TIPS[stage], Qt.ItemDataRole.ToolTipRole)
+        box.currentIndexChanged.connect(lambda _: self._views.update())
+        return box
+
+    def _toggle(self, icon: str, tip: str) -> QToolButton:
+        made = QToolButton(self._views)
+        made.setObjectName("onview")
+        made.setIcon(theme.icon(icon, "#f2f2f2", "#ffffff"))
+        made.setCheckable(True)
+        made.setChecked(True)
+        made.setToolTip(tip)
+        made.setAccessibleName(tip)
+        made.toggled.connect(lambda _: self._views.update())
+        return made
+
+    def fill_against(self, variants: Sequence[Variant], chosen: str) -> bool:
+        """Offer the painted original, the defaults and these variants; whether the chosen one is among them."""
+        box = self.against_box
+        box.blockSignals(True)
+        box.clear()
+        box.addItem("Compare with ...", NOTHING)
+        box.addItem("Painted original", PAINTED)
+        box.addItem("Defaults", DEFAULTS)
+        for variant in variants:
+            box.addItem(variant.name, variant.id)
+        found = box.findData(chosen)
+        box.setCurrentIndex(max(0, found))
+        box.blockSignals(False)
+        return found >= 0
+
+    def show_against(self, chosen: str) -> None:
+        """Show what is compared with."""
+        self.against_box.setCurrentIndex(max(0, self.against_box.findData(chosen)))
+
+    def place(self, form: QRect, flat: QRect, wipe: float, compared: tuple[str, str] | None) -> None:
+        """Put everything where it belongs; compared: the names on both sides of the wipe, None without one."""
+        self._form.setGeometry(form.left(), 0, form.width(), HEADER)
+        self._flat.setGeometry(flat.left(), 0, flat.width(), HEADER)
+        self._form_hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
+        self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
+        for name, text in zip((self._left_name, self._right_name), compared or ("", ""), strict=True):
+            name.setText(text)
+            name.adjustSize()
+            name.setVisible(compared is not None)
+        x, y = form.left() + form.width() * wipe, form.height() - 30
+        self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
+        self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
+
+    def show_hints(self, *, form: bool, flat: bool) -> None:
+        """Say what to do next where a view is empty."""
+        self._form_hint.setVisible(form)
+        self._flat_hint.setVisible(flat)
