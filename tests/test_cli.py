@@ -181,3 +181,21 @@ def test_verbs_load_no_qt_and_stay_silent_in_a_pipe(id_image: Path, tmp_path: Pa
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "False"
     assert done.stderr == ""
+
+
+def test_bake_of_a_layout_with_several_tiles_wants_to_know_which(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    corners = ["vt 0.1 0.1", "vt 0.9 0.1", "vt 0.5 0.9", "vt 1.1 0.1", "vt 1.9 0.1", "vt 1.5 0.9"]
+    points = ["v 0 0 0", "v 1 0 0", "v 0 1 0", "v 5 0 0", "v 6 0 0", "v 5 1 0"]
+    (tmp_path / "board.obj").write_text("\n".join([*points, *corners, "f 1/1 2/2 3/3", "f 4/4 5/5 6/6"]))
+    words = ["bake", str(tmp_path / "board.obj"), "--from", "shell", "--size", "64", "--out", str(tmp_path / "id.png")]
+    assert main(words) == 2
+    assert "other UV tiles (1002)" in capsys.readouterr().err
+    assert not (tmp_path / "id.png").exists()
+    for tile, flag in (("1001", (255, 0, 0)), ("1002", (0, 255, 0))):
+        assert main([*words, "--tile", tile, "--padding", "0"]) == 0
+        baked = read_image(tmp_path / "id.png").pixels
+        assert tuple(baked[40, 32]) == flag
+        # The triangle's area by the shoelace formula: 0.8 * 0.8 / 2 of the tile.
+        assert (baked.max(-1) > 0).mean() == pytest.approx(0.32, abs=0.03)

@@ -7,13 +7,14 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 
-from .occlusion import bake_occlusion
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, lathe, rect_uv, tube
 
@@ -287,7 +288,7 @@ def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> N
 def build() -> State:
     """The whole project."""
     mesh = build_mesh()
-    openness = bake_occlusion(mesh, 512, 72, 0.9)
+    openness = openness_map(mesh, find_topology(mesh), (512, 512), rays=72, reach=0.9, falloff=1.5)
     openness = cv2.resize(cv2.GaussianBlur(openness, (0, 0), 1.2), (SIZE, SIZE), interpolation=cv2.INTER_CUBIC)
     occlusion = np.round(np.clip(0.25 + 0.78 * openness, 0, 1) * 255).astype(np.uint8)
     id_map = build_id_map()

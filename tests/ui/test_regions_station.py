@@ -439,3 +439,109 @@ def test_a_file_that_changes_on_disk_is_read_again_with_what_was_made_on_it(hand
     assert "stall-id.png changed on disk" in window.probe.text
     session.undo()
     assert session.state.coverages[green.id][0, 20] == 255
+
+
+def test_vertex_colors_become_regions_by_a_tolerance_that_says_what_it_gives(hand: Hand, tmp_path: Path) -> None:
+    session, window = hand.session, hand.window
+    bench = at_regions(hand)
+    bench.write_colors(tmp_path / "flags.ply")
+    hand.wait(lambda: (tmp_path / "flags.ply").exists())
+    window.take_files([tmp_path / "flags.ply"])
+    hand.wait(lambda: session.state.mesh is not None and session.state.mesh.mesh.colors is not None)
+    dialog = MeshSourceDialog(session, window)
+    assert dialog.result.text() == "flags.ply has 7 colors."
+    dialog.tolerance.edited.emit(200.0)
+    hand.type_into(dialog.tolerance.field, "200")
+    assert "flags.ply has 7 colors" in dialog.result.text(), "pure corners are 255 apart"
+    before = len(session.state.region_ids)
+    dialog.take()
+    hand.wait(lambda: "Made 7 regions" in dialog.result.text())
+    assert len(session.state.region_ids) == before + 7
+    # Selecting by vertex color takes the same faces.
+    bench.pages.open("Faces")
+    bench.faces.toggle.setChecked(True)
+    bench.faces._reach.setCurrentText("vertex color")
+    bench.faces._through.setChecked(True)
+    QTest.mouseClick(window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
+    colors = session.state.mesh.mesh.colors[session.faces].reshape(-1, 4)
+    assert len(colors) > 100
+    assert np.ptp(colors, axis=0).max() < 24 / 255
+
+
+def test_a_ramp_is_shaped_by_keyboard_and_pointer(hand: Hand) -> None:
+    session = hand.session
+    page = at_regions(hand, "Operations").operations
+    page.add_kind("ramp")
+    hand.wait(lambda: len(page.cards) == 1)
+    field = page.cards[0].fields["stops"]
+
+    def stops() -> str:
+        return str(session.state.project.regions.regions[0].operations[0].settings["stops"])
+
+    assert stops() == "0:0, 0.5:1, 1:0"
+    field.setFocus()
+    QTest.keyClick(field, Qt.Key.Key_Space)
+    QTest.keyClick(field, Qt.Key.Key_Right)
+    hand.wait(lambda: stops() == "0:0, 0.52:1, 1:0")
+    QTest.keyClick(field, Qt.Key.Key_Delete)
+    hand.wait(lambda: stops() == "0:0, 1:0")
+    QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=QPoint(field.width() // 2, 8))
+    hand.wait(lambda: stops().count(":") == 3)
+    assert session.state.coverages[session.region].max() > 200
+    session.undo()
+    assert stops().count(":") <= 3
+
+
+def test_a_layout_of_several_tiles_is_worked_on_tile_by_tile(hand: Hand, tmp_path: Path) -> None:
+    session, window = hand.session, hand.window
+    lines = []
+    for index, u in enumerate((0, 1)):
+        lines += [f"v {x + 2 * index} {y} 0" for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))]
+        lines += [f"vt {u + x} {y}" for x, y in ((0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9))]
+        lines.append("f " + " ".join(f"{4 * index + i}/{4 * index + i}" for i in (1, 2, 3, 4)))
+    (tmp_path / "boards.obj").write_text("\n".join(lines))
+    window.new_project()
+    hand.wait()
+    window.take_files([tmp_path / "boards.obj"])
+    hand.wait(lambda: session.state.mesh is not None)
+    asset = window.benches["asset"]
+    assert asset.tile.isVisible()
+    bench = at_regions(hand)
+    bench._from_mesh("shell")
+    hand.wait(lambda: "Choose the tile to work in" in window.probe.text)
+    hand.keys("Alt+1")
+    asset.tile.activated.emit(asset.tile.findData("1002"))
+    hand.wait(lambda: session.state.mesh.mesh.tile == "1002")
+    assert asset.tile.currentText() == "1002, 2 faces"
+    bench._from_mesh("shell")
+    hand.wait(lambda: len(session.state.region_ids) == 2)
+    first, second = (session.state.coverages[r] for r in session.state.region_ids)
+    assert first.max() == 0
+    assert second[512, 512] == 255
+    session.undo()
+    session.undo()
+    assert session.state.mesh.mesh.tile == ""
+
+
+def test_painting_is_mirrored_and_a_simulated_pen_sets_in(hand: Hand) -> None:
+    session, views = hand.session, hand.window.views
+    bench = ready_to_paint(hand)
+    bench.paint.mirror.setCurrentIndex(1)
+    bench.paint._set(mirror="x")
+    bench.paint.simulate.setChecked(True)
+    hand.wait(lambda: views.stroke_tool.is_prepared)
+    moth = session.region
+    before = session.state.coverages[moth]
+    rect = views.form_rect()
+    start = QPoint(rect.center().x() + 20, rect.center().y() + 50)
+    drag(hand, start, start + QPoint(50, 0))
+    assert views.stroke_tool.is_idle
+    assert session.state.mesh is not None
+    texels = session.state.mesh.texels((1024, 1024))
+    mesh = session.state.mesh.mesh
+    new = (session.state.coverages[moth].astype(int) - before > 40) & (texels.faces >= 0)
+    x = texels.at_corners(mesh.positions[mesh.faces][..., 0])[new]
+    middle = float(sum(bound[0] for bound in mesh.bounds)) / 2
+    left, right = int((x < middle).sum()), int((x > middle).sum())
+    assert min(left, right) > 300
+    assert left == pytest.approx(right, rel=0.25)

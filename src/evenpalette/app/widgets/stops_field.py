@@ -11,7 +11,8 @@ _INSET = 7
 
 
 class StopsField(QWidget):
-    """Emits `edited` with the stops as text. Double click adds a stop, Del takes the chosen one out, arrows move it."""
+    """Emits `edited` with the stops as text. Double click adds a stop, Space goes to the next one, arrows move it, Del
+    takes it out."""
 
     edited = pyqtSignal(str)
 
@@ -21,7 +22,7 @@ class StopsField(QWidget):
         self._chosen = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip("Old value to the right, new value upward. Double click: a new stop. Del: remove it")
+        self.setToolTip("Old value to the right, new value upward. Double click: a new stop. Space: the next one. Arrows: move it. Del: remove it")
 
     def sizeHint(self) -> QSize:
         return QSize(180, 104)
@@ -85,8 +86,8 @@ class StopsField(QWidget):
             del self._stops[self._chosen]
             self._chosen = max(0, self._chosen - 1)
             self._tell()
-        elif event.key() in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            step = 1 if event.key() == Qt.Key.Key_PageDown else -1
+        elif event.key() == Qt.Key.Key_Space:
+            step = -1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
             self._chosen = (self._chosen + step) % len(self._stops)
             self.update()
         elif event.key() in moves:

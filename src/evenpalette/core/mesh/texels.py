@@ -1,5 +1,6 @@
 """What lies under each texel of a mesh's UV layout at one size: face, island, and any value given at the corners."""
 
+from collections.abc import Callable, Hashable
 from functools import cached_property
 
 import numpy as np
@@ -21,6 +22,15 @@ class Texels:
     def __init__(self, mesh: Mesh, topology: Topology, shape: tuple[int, int]) -> None:
         assert mesh.uvs is not None
         self.mesh, self.topology, self.shape = mesh, topology, shape
+        self._kept: dict[Hashable, NDArray] = {}
+
+    def keep(self, key: Hashable, make: Callable[[], NDArray]) -> NDArray:
+        """What `make` gives for this key, made once; the last four are kept."""
+        if key not in self._kept:
+            self._kept[key] = make()
+            for old in list(self._kept)[:-4]:
+                self._kept.pop(old, None)
+        return self._kept[key]
 
     @cached_property
     def faces(self) -> NDArray[np.int32]:

@@ -117,7 +117,7 @@ def find_flags(pixels: NDArray, *, smallest_share: float = 0.0004) -> list[Found
     ]
     if len(found) > MAX_FLAGS:
         raise RegionError(
-            f"{len(found)} colors fill areas of this image; an ID map has at most {MAX_FLAGS}. Is it the painted texture?"
+            f"{len(found)} colors fill areas of this image; an ID map has at most {MAX_FLAGS}. Is it the painted texture? Then pick its colors one by one."
         )
     return sorted(found, key=lambda flag: -flag.share)
 
