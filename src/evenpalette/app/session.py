@@ -127,9 +127,11 @@ class Session(QObject):
         self.region = regions[0].id if regions else None
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
         self._fit_faces()
+        self.findings, self.shares = [], {}
         self.changed.emit(EVERYTHING)
         self.selection_changed.emit()
-        self._find()
+        self.findings_changed.emit()
+        self._findings_timer.start()
         self.saved_changed.emit()
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:

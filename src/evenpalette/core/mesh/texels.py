@@ -6,7 +6,6 @@ from functools import cached_property
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.ndimage import find_objects
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.topology import Topology
@@ -46,7 +45,13 @@ class Texels:
     @cached_property
     def island_windows(self) -> list[tuple[int, Window]]:
         """Each island that covers a texel center, with the box around its texels."""
-        return [(i, window) for i, window in enumerate(find_objects(self.islands + 1)) if window is not None]
+        boxes = np.full((self.topology.island_count, 4), -1, np.int64)
+        _boxes(self.islands, boxes)
+        return [
+            (island, (slice(int(top), int(bottom) + 1), slice(int(left), int(right) + 1)))
+            for island, (left, top, right, bottom) in enumerate(boxes)
+            if top >= 0
+        ]
 
     @cached_property
     def gutter_source(self) -> NDArray[np.int32]:
@@ -83,6 +88,21 @@ class Texels:
 
 def _labels_at(faces: NDArray[np.int32], labels: NDArray[np.int32]) -> NDArray[np.int32]:
     return np.where(faces >= 0, np.take(labels, faces, mode="wrap"), -1).astype(np.int32)
+
+
+@njit(nogil=True, cache=True)
+def _boxes(labels, boxes):  # type: ignore[no-untyped-def]
+    """Left, top, right, bottom (inclusive) of each label's texels; -1 stays where it has none."""
+    for row in range(labels.shape[0]):
+        for column in range(labels.shape[1]):
+            label = labels[row, column]
+            if label >= 0:
+                if boxes[label, 1] < 0:
+                    boxes[label, 0] = boxes[label, 2] = column
+                    boxes[label, 1] = row
+                boxes[label, 0] = min(boxes[label, 0], column)
+                boxes[label, 2] = max(boxes[label, 2], column)
+                boxes[label, 3] = row
 
 
 @njit(nogil=True, cache=True, parallel=True)

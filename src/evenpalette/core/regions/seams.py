@@ -6,7 +6,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
@@ -96,11 +95,16 @@ def lost_at_seams(
     return sorted(found, key=lambda seam: -seam.part)
 
 
-def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray[np.float32]:
-    """Bilinear, 0..1."""
+def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray[np.float64]:
+    """Bilinear, repeating, 0..1."""
     height, width = plane.shape
-    at = [places[..., 1].ravel() % 1.0 * height - 0.5, places[..., 0].ravel() % 1.0 * width - 0.5]
-    return np.asarray(map_coordinates(plane, at, np.float32, order=1, mode="nearest").reshape(places.shape[:-1]) / 255)
+    x, y = places[..., 0] % 1.0 * width - 0.5, places[..., 1] % 1.0 * height - 0.5
+    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
+    fx, fy = x - left, y - top
+    right, bottom = (left + 1) % width, (top + 1) % height
+    above = plane[top, left] * (1 - fx) + plane[top, right] * fx
+    below = plane[bottom, left] * (1 - fx) + plane[bottom, right] * fx
+    return np.asarray((above + (below - above) * fy) / 255)
 
 
 def near_islands(owner: NDArray[np.int16], texels: Texels, closer_than_texels: float) -> NearIslands | None:
