@@ -162,7 +162,8 @@ class Session(QObject):
                     f"{label}: the document changed meanwhile, so the result was dropped. Do it again.", True
                 )
                 return
-            self.commit(label, after)
+            kept = after.chosen is before.chosen
+            self.commit(label, replace(after, chosen=self.state.chosen) if kept else after)
             if then:
                 then()
 

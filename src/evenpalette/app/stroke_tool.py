@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.project.edits.painting import is_paintable, why_not_paintable, with_painted
+from evenpalette.core.project.edits.painting import is_paintable, locked_cover, why_not_paintable, with_painted
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.painting.brush import Brush
 from evenpalette.core.regions.painting.fill import fill_mask, filled
@@ -158,7 +158,7 @@ class StrokeTool:
         state = session.state
         paintable = {r.id for r in state.project.regions.regions if is_paintable(r)}
         planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
-        self._stroke = Stroke(planes, region.id, brush, self._surface, _protected(state))
+        self._stroke = Stroke(planes, region.id, brush, self._surface, locked_cover(state))
         self._on_form = self._views.form_rect().contains(place.toPoint())
         self._places = None
         unit = 1.0
@@ -300,18 +300,7 @@ class StrokeTool:
             paintable = {r.id for r in state.project.regions.regions if is_paintable(r)}
             planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
             mask = fill_mask(texels, int(found[0]), extent)
-            changed = filled(planes, region_id, mask, erases=erases, takes=takes, protected=_protected(state))
+            changed = filled(planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state))
             return with_painted(state, changed)
 
         session.run(f"{'Empty' if erases else 'Fill'} {extent}", lambda s, _: edit(s))
-
-
-def _protected(state: State) -> NDArray[np.uint8] | None:
-    """How far locked regions keep painting out, uint8; None where none is locked."""
-    locked = [r.id for r in state.project.regions.regions if r.locked and r.id in state.coverages]
-    if not locked:
-        return None
-    total = np.zeros(state.coverages[locked[0]].shape, np.uint16)
-    for region in locked:
-        total += state.coverages[region]
-    return np.minimum(total, 255).astype(np.uint8)

@@ -91,6 +91,18 @@ def test_what_is_lost_across_a_seam_is_found_and_a_border_along_it_is_meant(halv
     assert found.place is not None
     assert abs(found.place[0] - 0.1) < 0.02 or abs(found.place[0] - 0.9) < 0.02
     assert found.place[1] > 0.5
+    # One click carries it over, a little way onto the other side.
+    state = painted_can(upper, lower)
+    first = next(f for f in find_all(state) if f.code == "seam" and f.region == state.region_ids[0])
+    mend = mend_for(state, first)
+    assert mend is not None
+    after = mend[1](state)
+    assert "seam" not in codes(after)
+    carried = after.coverages[state.region_ids[0]].astype(int) - upper
+    assert carried[75:110, 113].min() == 255
+    assert carried[75:110, 60:100].max() == 0
+    total = sum(plane.astype(int) for plane in after.coverages.values())
+    assert np.abs(total - 255)[state.used].max() <= 1
     # Carried around the seam it is whole.
     upper[:, 90:], lower[:, 90:] = 255, 0
     assert "seam" not in codes(painted_can(upper, lower))

@@ -7,13 +7,16 @@ import numpy as np
 from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
 from evenpalette.core.project.edits import asset, faces, recipe, regions
 from evenpalette.core.project.edits.operations import add_operation
-from evenpalette.core.project.edits.painting import is_paintable, with_painted
+from evenpalette.core.project.edits.painting import is_paintable, locked_cover, with_painted
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding
 from evenpalette.core.regions.faces import unassigned
 from evenpalette.core.regions.flags import next_flag
 from evenpalette.core.regions.model import FlagSource, Overlap, PaintedSource
 from evenpalette.core.regions.owners import give_gaps
+from evenpalette.core.regions.painting.carry import carried_over
+from evenpalette.core.regions.painting.surface import PaintSurface
+from evenpalette.core.regions.seams import SeamSamples
 from evenpalette.core.regions.specks import SMALLEST_TEXELS, despeckle
 
 Edit = Callable[[State], State]
@@ -128,6 +131,22 @@ def _without_specks(state: State) -> State:
     return state
 
 
+def _seam(state: State, finding: Finding) -> Mend | None:
+    if state.mesh is None or not is_paintable(state.project.regions.find(finding.region)):
+        return None
+    return "Carry the paint over the seam", lambda s: _carry(s, finding.region)
+
+
+def _carry(state: State, region: str) -> State:
+    shape = state.coverages[region].shape
+    texels = state.mesh.texels((shape[0], shape[1])) if state.mesh is not None else None
+    assert texels is not None
+    paintable = [r.id for r in state.project.regions.regions if is_paintable(r)]
+    planes = {key: state.coverages[key] for key in paintable}
+    samples = SeamSamples(texels.mesh, texels.topology, max(shape), faces.face_region_labels(state))
+    return with_painted(state, carried_over(planes, region, PaintSurface(texels), samples, locked_cover(state)))
+
+
 def _unused_parameter(_: State, finding: Finding) -> Mend | None:
     return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
 
@@ -135,5 +154,5 @@ def _unused_parameter(_: State, finding: Finding) -> Mend | None:
 _MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
     "data-as-color": _encoding, "color-as-data": _encoding, "uv-outside": _outside, "impure-flag": _impure, "gap": _gap,
     "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
-    "same-flag": _same_flag, "speck": _specks, "unused-parameter": _unused_parameter,
+    "same-flag": _same_flag, "speck": _specks, "seam": _seam, "unused-parameter": _unused_parameter,
 }  # fmt: skip

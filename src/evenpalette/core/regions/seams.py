@@ -38,26 +38,65 @@ class NearIslands:
     place: tuple[float, float]
 
 
-def _both_sides(mesh: Mesh, topology: Topology, size: int) -> tuple[NDArray, NDArray, NDArray]:
-    """Places along every seam, a texel inside either face: (n, samples, 2) twice, and the pairs of faces (n, 2)."""
-    assert mesh.uvs is not None
-    pairs = topology.neighbors[topology.across_seam]
-    same = mesh.faces[pairs[:, 0]][:, :, None] == mesh.faces[pairs[:, 1]][:, None, :]
-    two = same.sum((1, 2)) == 2
-    pairs, same = pairs[two], same[two]
-    _, a, b = np.nonzero(same)
-    corners_a, corners_b = a.reshape(-1, 2), b.reshape(-1, 2)
-    t = np.array(_SAMPLES)[None, :, None]
-    sides = []
-    for face, corners in ((pairs[:, 0], corners_a), (pairs[:, 1], corners_b)):
-        uv = mesh.uvs[face].astype(np.float64)
-        rows = np.arange(len(uv))
-        first, second, third = uv[rows, corners[:, 0]], uv[rows, corners[:, 1]], uv[rows, 3 - corners.sum(1)]
-        place = first[:, None] * (1 - t) + second[:, None] * t
-        inward = third[:, None] - place
-        length = np.maximum(np.linalg.norm(inward, axis=-1, keepdims=True), 1e-12)
-        sides.append(place + inward * np.minimum(1 / size / length, 0.3))
-    return sides[0], sides[1], pairs
+class SeamSamples:
+    """Places along every UV seam of a mesh, a texel inside the face on either side.
+
+    left, right: (n, samples, 2) in the texture. points: (n, samples, 3) on the model. pairs: the two faces, (n, 2).
+    labels: int32 (F,), the face region of each face; between different ones a difference is meant.
+    """
+
+    def __init__(self, mesh: Mesh, topology: Topology, size: int, labels: NDArray[np.int32] | None = None) -> None:
+        assert mesh.uvs is not None
+        pairs = topology.neighbors[topology.across_seam]
+        same = mesh.faces[pairs[:, 0]][:, :, None] == mesh.faces[pairs[:, 1]][:, None, :]
+        two = same.sum((1, 2)) == 2
+        self.pairs, same = pairs[two], same[two]
+        _, a, b = np.nonzero(same)
+        corners = a.reshape(-1, 2), b.reshape(-1, 2)
+        t = np.array(_SAMPLES)[None, :, None]
+        rows = np.arange(len(self.pairs))
+        ends = mesh.positions[mesh.faces[self.pairs[:, 0]]].astype(np.float64)
+        first, second = ends[rows, corners[0][:, 0]], ends[rows, corners[0][:, 1]]
+        self.points = first[:, None] * (1 - t) + second[:, None] * t
+        self.left, self.right = (
+            _inside(mesh.uvs[self.pairs[:, side]].astype(np.float64), corners[side], t, size) for side in (0, 1)
+        )
+        self._weight = np.linalg.norm(second - first, axis=1)[:, None] * np.ones(len(_SAMPLES))
+        self._meant = np.zeros(len(self.pairs), bool)
+        if labels is not None:
+            self._meant = labels[self.pairs[:, 0]] != labels[self.pairs[:, 1]]
+        islands = np.sort(topology.islands[self.pairs], axis=1)
+        self._group = np.unique(islands, axis=0, return_inverse=True)[1].reshape(-1)
+        self._within = islands[:, 0] == islands[:, 1]
+
+    def lost(self, plane: NDArray[np.uint8]) -> tuple[NDArray[np.float64], NDArray[np.bool_], float]:
+        """How far the two sides are apart (n, samples), where that is not meant, and over which part of all seams.
+
+        A region that ends along nearly all of the seam between two islands is meant to end there.
+        """
+        apart = np.abs(_read(plane, self.left) - _read(plane, self.right))
+        differs = (apart > DIFFERENT) & ~self._meant[:, None]
+        totals = np.bincount(self._group, self._weight.sum(1))
+        part = np.bincount(self._group, (self._weight * differs).sum(1)) / np.maximum(totals, 1e-12)
+        bad = differs & ((part[self._group] < _MEANT) | self._within)[:, None]
+        return apart, bad, float((self._weight * bad).sum() / max(float(self._weight.sum()), 1e-12))
+
+    def fuller_faces(self, plane: NDArray[np.uint8]) -> NDArray[np.int64]:
+        """The face on the side with the larger coverage, (n, samples)."""
+        more = _read(plane, self.left) >= _read(plane, self.right)
+        return np.where(more, self.pairs[:, :1], self.pairs[:, 1:]).astype(np.int64)
+
+
+def _inside(uv: NDArray, corners: NDArray, t: NDArray, size: int) -> NDArray[np.float64]:
+    rows = np.arange(len(uv))
+    first, second, third = uv[rows, corners[:, 0]], uv[rows, corners[:, 1]], uv[rows, 3 - corners.sum(1)]
+    place = first[:, None] * (1 - t) + second[:, None] * t
+    # Straight inward, so that both sides are read at the same place along the seam.
+    along = second - first
+    share = ((third - first) * along).sum(-1, keepdims=True) / np.maximum((along * along).sum(-1, keepdims=True), 1e-20)
+    inward = (third - first - share * along)[:, None]
+    length = np.maximum(np.linalg.norm(inward, axis=-1, keepdims=True), 1e-12)
+    return np.asarray(place + inward * np.minimum(1 / size / length, 0.3))
 
 
 def lost_at_seams(
@@ -65,33 +104,18 @@ def lost_at_seams(
 ) -> list[Seam]:
     """Regions whose coverage is not the same on both sides of a UV seam, the longest part first.
 
-    planes: uint8 (h, w) by region id. labels: int32 (F,), the face region of each face; where the faces on both sides
-    belong to different ones, or a region ends along a whole seam between two islands, the difference is meant.
+    planes: uint8 (h, w) by region id. labels: as in SeamSamples.
     """
     if not planes or mesh.uvs is None or not topology.across_seam.any():
         return []
-    shape = next(iter(planes.values())).shape
-    left, right, pairs = _both_sides(mesh, topology, max(shape))
-    if not len(pairs):
-        return []
-    ends = mesh.positions[mesh.faces[pairs[:, 0]]].astype(np.float64)
-    weight = np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1)[:, None] * np.ones(len(_SAMPLES))
-    same_label = np.ones(len(pairs), bool) if labels is None else labels[pairs[:, 0]] == labels[pairs[:, 1]]
-    islands = np.sort(topology.islands[pairs], axis=1)
-    group = np.unique(islands, axis=0, return_inverse=True)[1].reshape(-1)
-    within = islands[:, 0] == islands[:, 1]
-    totals = np.bincount(group, weight.sum(1))
+    samples = SeamSamples(mesh, topology, max(next(iter(planes.values())).shape), labels)
     found = []
     for region, plane in planes.items():
-        apart = np.abs(_read(plane, left) - _read(plane, right))
-        differs = (apart > DIFFERENT) & same_label[:, None]
-        part = np.bincount(group, (weight * differs).sum(1)) / np.maximum(totals, 1e-12)
-        bad = differs & ((part[group] < _MEANT) | within)[:, None]
-        share = float((weight * bad).sum() / max(weight.sum(), 1e-12))
-        if share > _NOTICED:
+        apart, bad, part = samples.lost(plane)
+        if part > _NOTICED:
             row, column = np.unravel_index(int((apart * bad).argmax()), bad.shape)
-            u, v = left[row, column] % 1.0
-            found.append(Seam(region, share, (float(u), float(v))))
+            u, v = samples.left[row, column] % 1.0
+            found.append(Seam(region, part, (float(u), float(v))))
     return sorted(found, key=lambda seam: -seam.part)
 
 

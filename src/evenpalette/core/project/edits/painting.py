@@ -45,6 +45,17 @@ def is_paintable(region: Region | None) -> bool:
     return not why_not_paintable(region)
 
 
+def locked_cover(state: State) -> NDArray[np.uint8] | None:
+    """How far locked regions keep painting out, uint8 (height, width); None where none is locked."""
+    locked = [r.id for r in state.project.regions.regions if r.locked and r.id in state.coverages]
+    if not locked:
+        return None
+    total = np.zeros(state.coverages[locked[0]].shape, np.uint16)
+    for region in locked:
+        total += state.coverages[region]
+    return np.minimum(total, 255).astype(np.uint8)
+
+
 def with_painted(state: State, planes: Mapping[str, NDArray[np.uint8]]) -> State:
     """The state with new planes for painted regions, uint8 (height, width) of the size of the coverages.
 
