@@ -275,7 +275,8 @@ class TwinViews(QOpenGLWidget):
         scene.draw_form(
             target, self.device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
         )
-        has_picture = bool(self.session.state.project.asset.textures) or scene.has_model
+        state = self.session.state
+        has_picture = bool(state.project.asset.textures) or bool(state.coverages) or scene.has_model
         if has_picture:
             scene.draw_flat(
                 target, self.device(self.flat_rect()), self.plane, self._looks(flat_stage, lit=False),
@@ -339,7 +340,8 @@ class TwinViews(QOpenGLWidget):
         compared = active.name if active else "Defaults", other.name if other else names.get(self.against, "")
         self.headers.place(self.form_rect(), self.flat_rect(), self.wipe, compared if self.against else None)
         has_model = state.mesh is not None
-        self.headers.show_hints(form=not has_model, flat=not has_model and not state.project.asset.textures)
+        is_empty = not has_model and not state.project.asset.textures and not state.coverages
+        self.headers.show_hints(form=not has_model, flat=is_empty)
 
     # --- the pointer ---------------------------------------------------------------------------------------------
 
