@@ -30,7 +30,8 @@ class Hand:
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             QTest.qWait(20)
-            calm = self.session.tasks.is_idle and not self.session._latest_running
+            session = self.session
+            calm = session.tasks.is_idle and not session._latest_running and not session._findings_timer.isActive()
             if calm and (until is None or until()):
                 return
         raise AssertionError("the window did not get there in time")

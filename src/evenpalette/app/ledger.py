@@ -165,6 +165,9 @@ class Ledger(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(4, 10, 4, 4)
         layout.setSpacing(4)
+        # Wide enough for what it will say, so that nothing moves when the findings arrive.
+        self._total.setMinimumWidth(self._total.fontMetrics().horizontalAdvance("999%") + 2)
+        self._total.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         layout.addWidget(row(label("REGIONS", "section"), None, self._total, margins=(8, 0, 8, 0)))
         layout.addWidget(self._hint)
         layout.addWidget(self.list, 3)

@@ -373,6 +373,7 @@ class TwinViews(QOpenGLWidget):
         place = event.position()
         if self._pick is not None:
             if event.button() == Qt.MouseButton.LeftButton:
+                self.set_pointer(self.uv_under(place))
                 color = self.grab_color(place)
                 callback = self._pick
                 self._stop_pick()
