@@ -167,7 +167,7 @@ class Session(QObject):
             if then:
                 then()
 
-        self.tasks.start(Task(label, lambda progress: edit(before, progress), done, self._failed))
+        self.tasks.start(Task(label, lambda progress: edit(before, progress), done, self.failed))
 
     def run_latest(self, label: str, edit: Callable[[State], State], key: str = "") -> None:
         """Change the document off the interface thread, for edits that follow the pointer: of those that come in while
@@ -192,11 +192,12 @@ class Session(QObject):
 
         def failed(error: Exception) -> None:
             self._latest_running = False
-            self._failed(error)
+            self.failed(error)
 
         self.tasks.start(Task(label, lambda _: edit(before), done, failed, exclusive=False))
 
-    def _failed(self, error: Exception) -> None:
+    def failed(self, error: Exception) -> None:
+        """Say that work did not come to its end: stopped, refused with a reason, or gone wrong inside."""
         if isinstance(error, Cancelled):
             self.said.emit("Stopped. Nothing was changed.", False)
         elif isinstance(error, EvenPaletteError):
@@ -248,7 +249,7 @@ class Session(QObject):
             else:
                 self._findings_timer.start()
 
-        self.tasks.start(Task("Findings", lambda _: look(), done, self._failed, exclusive=False))
+        self.tasks.start(Task("Findings", lambda _: look(), done, self.failed, exclusive=False))
 
     def select_region(self, region: str | None) -> None:
         """Make a region the subject everywhere."""
@@ -302,7 +303,7 @@ class Session(QObject):
             if then:
                 then()
 
-        self.tasks.start(Task("Saving", lambda _: storage.save(state), done, self._failed, exclusive=False))
+        self.tasks.start(Task("Saving", lambda _: storage.save(state), done, self.failed, exclusive=False))
 
     def autosave(self) -> None:
         """Keep a copy of unsaved changes where a crash cannot reach it."""
@@ -315,7 +316,7 @@ class Session(QObject):
         def done(_: object) -> None:
             self._autosaved = state
 
-        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, self._failed, exclusive=False))
+        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, self.failed, exclusive=False))
 
     def close(self) -> None:
         """The document is given up on purpose."""

@@ -214,29 +214,29 @@ class MainWindow(QMainWindow):
 
     def _toggle_faces(self) -> None:
         self.session.set_station("regions")
-        bench = self.benches["regions"]
-        assert isinstance(bench, RegionsBench)
+        bench = self._regions_bench()
         if bench.pages.current != "Faces":
             bench.pages.open("Faces")
             bench.faces.toggle.setChecked(True)
         else:
             bench.faces.toggle.toggle()
 
-    def _next_face(self) -> None:
-        self.session.set_station("regions")
+    def _regions_bench(self) -> RegionsBench:
         bench = self.benches["regions"]
         assert isinstance(bench, RegionsBench)
+        return bench
+
+    def _next_face(self) -> None:
+        self.session.set_station("regions")
+        bench = self._regions_bench()
         bench.faces.next_unassigned()
 
     def _paint_bench(self) -> PaintPage:
-        bench = self.benches["regions"]
-        assert isinstance(bench, RegionsBench)
-        return bench.paint
+        return self._regions_bench().paint
 
     def _paint(self) -> None:
         self.session.set_station("regions")
-        bench = self.benches["regions"]
-        assert isinstance(bench, RegionsBench)
+        bench = self._regions_bench()
         bench.pages.open("Paint")
 
     def _deliver(self) -> None:

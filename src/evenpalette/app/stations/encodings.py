@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
@@ -11,10 +10,9 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.core.delivery.maps import resolved_planes
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
-from evenpalette.core.regions.coverage import resolve_overlap
 from evenpalette.core.regions.encodings import ENCODINGS, Assessment, assess, picture_files, recommended
 
 _COLUMNS = ("Way", "Holds", "Soft", "Overlap", "Textures", "Bytes", "Edges", "Mip 1", "BC1", "BC3", "BC4", "BC7")
@@ -31,12 +29,6 @@ _TIPS = {
     "BC1": "The same through BC1, half a byte a texel", "BC3": "Through BC3, one byte a texel",
     "BC4": "Through BC4, half a byte a texel", "BC7": "Through BC7, one byte a texel",
 }  # fmt: skip
-
-
-def resolved_planes(state: State) -> np.ndarray:
-    """The coverages as steps see them, uint8 (regions, height, width)."""
-    raw = np.stack([state.coverages[r] for r in state.region_ids]).astype(np.float32) / np.float32(255)
-    return np.rint(np.clip(resolve_overlap(raw, state.project.regions.overlap), 0, 1) * 255).astype(np.uint8)
 
 
 class EncodingsPage(QWidget):
@@ -104,11 +96,8 @@ class EncodingsPage(QWidget):
             self._show()
 
         self._session.tasks.start(
-            Task("Measuring encodings", lambda p: assess(resolved_planes(state), flags, p), done, self._failed)
+            Task("Measuring encodings", lambda p: assess(resolved_planes(state), flags, p), done, self._session.failed)
         )
-
-    def _failed(self, error: Exception) -> None:
-        self._session.said.emit(str(error), True)
 
     def _show(self) -> None:
         best = recommended(self.found)
@@ -173,4 +162,4 @@ class EncodingsPage(QWidget):
         def done(count: int) -> None:
             self._session.said.emit(f"Wrote {count} {'picture' if count == 1 else 'pictures'} to {folder}", False)
 
-        self._session.tasks.start(Task("Writing the regions", work, done, self._failed))
+        self._session.tasks.start(Task("Writing the regions", work, done, self._session.failed))

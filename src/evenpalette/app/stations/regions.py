@@ -218,12 +218,9 @@ class RegionsBench(QWidget):
         self._session.tasks.start(
             Task(
                 f"Reading {path.name}", lambda _: read_mesh(path),
-                lambda other: show(MeshSourceDialog(self._session, self, other)), self._failed,
+                lambda other: show(MeshSourceDialog(self._session, self, other)), self._session.failed,
             )
         )  # fmt: skip
-
-    def _failed(self, error: Exception) -> None:
-        self._session.said.emit(str(error), True)
 
     def _ask_write(self) -> None:
         path, _ = QFileDialog.getSaveFileName(
@@ -241,7 +238,7 @@ class RegionsBench(QWidget):
             write_vertex_colors(state.mesh.mesh, faces_edit.flag_of_faces(state), path)
 
         self._session.tasks.start(
-            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), self._failed)
+            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), self._session.failed)
         )
 
     def _more(self) -> None:
@@ -289,7 +286,7 @@ class RegionsBench(QWidget):
                 "Writing surface images",
                 work,
                 lambda _: self._session.said.emit(f"Wrote {', '.join(IMAGES)} to {folder}", False),
-                self._failed,
+                self._session.failed,
             )
         )
 

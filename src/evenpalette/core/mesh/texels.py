@@ -74,15 +74,13 @@ class Texels:
         """A plane (height, width) whose texels on no face are those of the nearest texel that is on one."""
         return np.asarray(np.take(plane, self.gutter_source))
 
-
     def shared_by_labels(self, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
         """Texels whose center lies on faces of different labels, int32 (F,); bool (height, width)."""
         assert self.mesh.uvs is not None
-        first = self.faces
         out = np.zeros(self.shape, bool)
         for label in np.unique(labels):
             alone = face_map(self.mesh.uvs[labels == label], self.shape[1], self.shape[0]) >= 0
-            out |= alone & (first >= 0) & (labels[first] != label)
+            out |= alone & (self.faces >= 0) & (_labels_at(self.faces, labels) != label)
         return out
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.raster.padding import nearest_covered
+from evenpalette.core.regions.bake import id_map_from
 from evenpalette.core.regions.flags import FoundFlag, find_flags, to_rgb8
 from evenpalette.core.regions.unmix import unmix
 
@@ -52,14 +53,14 @@ def clean_id_map(
     flags = find_flags(pixels)
     pure = [flag.pure if not flag.is_background else "#000000" for flag in flags]
     shares = unmix(image, [parse_hex(flag.color) for flag in flags])
-    before = _compose(shares, pure)
+    before = id_map_from(shares, pure)
     purified = int((before != image).any(-1).sum())
     specks = _give_away(shares, _small_pieces(shares, smallest_texels)) if smallest_texels > 0 else 0
     gaps = 0
     if close_gaps and used is not None:
         gaps = _close(shares, flags, used)
     names = {flag.color: new for flag, new in zip(flags, pure, strict=True)}
-    after = _compose(shares, pure)
+    after = id_map_from(shares, pure)
     (old_colors, old_off), (new_colors, new_off) = _purity(image, pure), _purity(after, pure)
     return Cleaned(after, names, purified, specks, gaps, (old_colors, new_colors), (old_off, new_off))
 
@@ -70,13 +71,6 @@ def _purity(image: NDArray[np.uint8], pure: Sequence[str]) -> tuple[int, int]:
     counts = np.bincount(codes.reshape(-1), minlength=1 << 24)
     flags = {(r << 16) | (g << 8) | b for r, g, b in map(parse_hex, pure)}
     return int(np.count_nonzero(counts)), int(counts.sum() - sum(counts[flag] for flag in flags))
-
-
-def _compose(shares: NDArray[np.uint8], flags: Sequence[str]) -> NDArray[np.uint8]:
-    picture = np.zeros((*shares.shape[1:], 3), np.float32)
-    for plane, flag in zip(shares, flags, strict=True):
-        picture += plane[..., None] * (np.array(parse_hex(flag), np.float32) / 255)
-    return np.clip(np.rint(picture), 0, 255).astype(np.uint8)
 
 
 def _small_pieces(shares: NDArray[np.uint8], smallest: int) -> NDArray[np.bool_]:

@@ -142,7 +142,8 @@ def use_flags(state: State, flags: tuple[str, ...]) -> State:
 
 @dataclass(frozen=True)
 class Shared:
-    """How shells were shared out. reached: each region's part, 0..1. alike: pairs of neighbors with one region."""
+    """How shells were shared out. reached: each region's part, 0..1. alike: pairs of neighbors with one region, 0 where
+    they need not differ."""
 
     reached: tuple[float, ...]
     alike: int
@@ -160,8 +161,8 @@ def share_shells(
     mesh, topology = state.mesh.mesh, state.mesh.topology
     areas = np.bincount(topology.shells, weights=np.abs(mesh.uv_areas()), minlength=topology.shell_count)
     sizes = areas if by_area else np.ones(topology.shell_count)
-    neighbors = near_shells(mesh, topology)
-    given = share_out(sizes, percentages, seed, neighbors if apart else None)
+    neighbors = near_shells(mesh, topology) if apart else np.empty((0, 2), np.int64)
+    given = share_out(sizes, percentages, seed, neighbors)
     names = [f"Share {i + 1}" for i in range(len(percentages))]
     reached = reached_shares(sizes, given, len(percentages))
     shared = Shared(tuple(float(part) for part in reached), alike_neighbors(given, neighbors))
