@@ -5,9 +5,11 @@ Exit codes: 0 done, 1 findings, 2 bad usage or unreadable input with one line on
 
 import argparse
 import json
+import math
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import NoReturn
 
 from tqdm import tqdm
 
@@ -16,6 +18,8 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.delivery.kit import coverage_textures, delivered_size, render_map, write_kit
 from evenpalette.core.delivery.maps import id_picture
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.file_set import files_as_one
+from evenpalette.core.files import one_line, reason
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology
@@ -24,7 +28,7 @@ from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_folder
 from evenpalette.core.raster.image_read import read_image
-from evenpalette.core.raster.image_write import mask_raster, write_image
+from evenpalette.core.raster.image_write import encode_image, mask_raster, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.bake import bake_faces, check_uvs, id_map_from
 from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
@@ -35,6 +39,8 @@ from evenpalette.core.regions.pick import METRICS, pick_by_color
 from evenpalette.core.regions.unmix import unmix
 from evenpalette.core.tones.gray import METHODS, to_gray
 
+#: Padding that fills the whole gutter at any size.
+GUTTER = 8192
 VERBS = ("demo", "check", "render", "export", "bake", "pick", "split", "merge", "unmix", "gray")
 
 
@@ -48,21 +54,40 @@ def main(arguments: list[str] | None = None) -> int:
         code = options.run(options)
         return int(code or 0)
     except EvenPaletteError as error:
-        print(f"evenpalette: {error}", file=sys.stderr)
-        return 2
+        return _refuse(str(error))
     except KeyboardInterrupt:
-        print("evenpalette: stopped", file=sys.stderr)
-        return 2
+        return _refuse("stopped")
+    except MemoryError:
+        return _refuse("there is not enough memory for this. Use a smaller size")
+
+
+def _refuse(message: str) -> int:
+    """One line on standard error, whatever names are in it, and the code for it."""
+    encoding = sys.stderr.encoding or "utf-8"
+    line = one_line(message).encode(encoding, "replace").decode(encoding)
+    print(f"evenpalette: {line}", file=sys.stderr)
+    return 2
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong with the words in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        verb = self.prog.removeprefix("evenpalette").strip() or "VERB"
+        said = f"{verb}: {message}" if verb != "VERB" else message
+        raise SystemExit(_refuse(f"{said.rstrip('.')}. See evenpalette {verb} --help"))
 
 
 def _open_window(words: list[str]) -> int:
     if len(words) > 1:
-        print(f"evenpalette: '{words[0]}' is no verb; there are {', '.join(VERBS)}", file=sys.stderr)
-        return 2
+        return _refuse(f"'{words[0]}' is no verb; there are {', '.join(VERBS)}")
     project = Path(words[0]) if words else None
-    if project is not None and not (project_folder(project) / PROJECT_FILE).is_file():
-        print(f"evenpalette: {project} is neither a verb nor a project folder", file=sys.stderr)
-        return 2
+    try:
+        is_project = project is None or (project_folder(project) / PROJECT_FILE).is_file()
+    except (OSError, ValueError):
+        is_project = False
+    if not is_project:
+        return _refuse(f"{project} is neither a verb nor a project folder")
     # The window is only loaded for those who open it: verbs run where there is no Qt and no display.
     from evenpalette.app.main import run
 
@@ -70,7 +95,7 @@ def _open_window(words: list[str]) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="evenpalette", description="Recolor game assets at runtime. Without a verb the window opens."
     )
     parser.add_argument("--version", action="version", version=f"evenpalette {__version__}")
@@ -90,27 +115,29 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("project", type=Path)
     render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
     render.add_argument("--map", default="base_color", help="base_color, tone, id, or coverage:REGION")
-    render.add_argument("--size", type=_size, default=0, help="longest side in texels; 0 is the sources' own")
+    render.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
     render.add_argument("--out", type=Path, required=True)
     export = verb("export", _export, "deliver variants and kit")
     export.add_argument("project", type=Path)
     export.add_argument("--out", type=Path, required=True)
     export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
-    export.add_argument("--size", type=_size, default=0)
-    export.add_argument("--jobs", type=int, default=0, help="worker threads; 0 is one for each core")
+    export.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
+    export.add_argument("--jobs", type=_jobs, default=0, help="worker threads; one for each core if left out")
     bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
     bake.add_argument("mesh", type=Path)
     bake.add_argument("--from", dest="kind", choices=KINDS, required=True)
-    bake.add_argument("--size", type=int, required=True, help="texels a side, 16 to 8192")
-    bake.add_argument("--samples", type=int, default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
-    bake.add_argument("--padding", type=int, default=16, help="texels; 8192 fills the whole gutter")
+    bake.add_argument("--size", type=_bake_size, required=True, help="texels a side, 16 to 8192")
+    bake.add_argument("--samples", type=int, choices=(0, 1, 16, 64), default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
+    bake.add_argument(
+        "--padding", type=int, default=16, help="texels, at most the size; 8192 fills the whole gutter at any size"
+    )
     bake.add_argument("--tile", default="", help="UV tile to bake, e.g. 1002; wrap lays all of them into one")
     bake.add_argument("--out", type=Path, required=True)
     pick = verb("pick", _pick, "coverage of one color of an image")
     pick.add_argument("image", type=Path)
     pick.add_argument("--color", required=True, help="#rrggbb")
-    pick.add_argument("--near", type=float, default=48.0)
-    pick.add_argument("--far", type=float, default=208.0)
+    pick.add_argument("--near", type=_distance, default=48.0, help="coverage is 1 up to this distance")
+    pick.add_argument("--far", type=_distance, default=208.0, help="coverage is 0 from this distance")
     pick.add_argument("--metric", choices=METRICS, default="rgb")
     _mask_output(pick)
     split = verb("split", _split, "take the channels of an image apart")
@@ -138,11 +165,36 @@ def _mask_output(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--depth", type=int, choices=(8, 16), default=8)
 
 
+def _whole(text: str, low: int, high: int, what: str) -> int:
+    try:
+        value = int(text)
+    except ValueError:
+        value = low - 1
+    if not low <= value <= high:
+        raise argparse.ArgumentTypeError(f"{what} is a whole number from {low} to {high}, not '{text}'")
+    return value
+
+
 def _size(text: str) -> int:
-    size = int(text)
-    if not 0 <= size <= 16384:
-        raise argparse.ArgumentTypeError("a size is between 0 and 16384 texels")
-    return size
+    return _whole(text, 1, 16384, "a size in texels")
+
+
+def _bake_size(text: str) -> int:
+    return _whole(text, 16, GUTTER, "a size in texels")
+
+
+def _jobs(text: str) -> int:
+    return _whole(text, 1, 256, "a number of threads")
+
+
+def _distance(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not 0 <= value <= 1000:
+        raise argparse.ArgumentTypeError(f"a distance is a number from 0 to 1000, not '{text}'")
+    return value
 
 
 def _bar(label: str) -> tuple[Progress, tqdm]:
@@ -227,6 +279,8 @@ def _export(options: argparse.Namespace) -> None:
 
 
 def _bake(options: argparse.Namespace) -> None:
+    if not (0 <= options.padding <= options.size or options.padding == GUTTER):
+        raise EvenPaletteError(f"Padding is 0 to {options.size} texels at this size, or {GUTTER} for the whole gutter.")
     mesh = in_tile(read_mesh(options.mesh), options.tile)
     check_uvs(mesh)
     labels, names = mesh_labels(mesh, find_topology(mesh), options.kind)
@@ -238,25 +292,27 @@ def _bake(options: argparse.Namespace) -> None:
 
 
 def _pick(options: argparse.Namespace) -> None:
+    if options.far < options.near:
+        raise EvenPaletteError(f"far ({options.far:g}) is smaller than near ({options.near:g}): give it a larger distance.")
     image = to_rgb8(read_image(options.image).pixels)
     coverage = pick_by_color(image, parse_hex(options.color), options.near, options.far, options.metric)
     write_image(mask_raster(coverage, options.depth), options.out)
 
 
-def _folder(path: Path) -> Path:
+def _write_set(masks: dict[str, Raster], out: Path) -> None:
+    """Write files into a folder, all or none."""
     try:
-        path.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise EvenPaletteError(f"{path} cannot be made: {error.strerror}.") from error
-    return path
+        with files_as_one(out) as staged:
+            for name, raster in masks.items():
+                (staged / name).write_bytes(encode_image(raster, ".png"))
+    except (OSError, ValueError) as error:
+        why = reason(error) if isinstance(error, OSError) else "this is no folder name"
+        raise EvenPaletteError(f"{out} cannot be written: {why.rstrip('.')}.") from error
 
 
 def _split(options: argparse.Namespace) -> None:
-    raster = read_image(options.image, Encoding.DATA)
-    planes = split_channels(raster, options.kind)
-    out = _folder(options.out)
-    for letter, plane in planes.items():
-        write_image(mask_raster(plane, options.depth), out / f"{letter}.png")
+    planes = split_channels(read_image(options.image, Encoding.DATA), options.kind)
+    _write_set({f"{letter}.png": mask_raster(plane, options.depth) for letter, plane in planes.items()}, options.out)
 
 
 def _merge(options: argparse.Namespace) -> None:
@@ -271,12 +327,14 @@ def _unmix(options: argparse.Namespace) -> None:
     image = to_rgb8(pixels)
     if options.flags:
         names = ["#{:02x}{:02x}{:02x}".format(*parse_hex(text)) for text in options.flags.split(",")]
+        twice = next((name for index, name in enumerate(names) if name in names[:index]), None)
+        if twice:
+            raise EvenPaletteError(f"The flag {twice} is given twice: each stands for one region.")
     else:
         names = [flag.color for flag in find_flags(pixels)]
     planes = unmix(image, [parse_hex(name) for name in names])
-    out = _folder(options.out)
-    for name, plane in zip(names, planes, strict=True):
-        write_image(mask_raster(plane, options.depth), out / f"{name[1:]}.png")
+    masks = {f"{n[1:]}.png": mask_raster(plane, options.depth) for n, plane in zip(names, planes, strict=True)}
+    _write_set(masks, options.out)
 
 
 def _gray(options: argparse.Namespace) -> None:

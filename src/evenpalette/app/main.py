@@ -10,6 +10,7 @@ from PyQt6.QtGui import QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import theme
+from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 
 
@@ -44,6 +45,7 @@ def run(project: Path | None = None, *, demo: bool = False, into: Path | None = 
         print("evenpalette: there is no display to open a window on. Try `xvfb-run evenpalette ...`.", file=sys.stderr)
         return 2
     app = make_application()
+    apply_limits()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     window = MainWindow()
     window.show()

@@ -8,10 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from evenpalette.app.folder_lock import FolderLock
+from evenpalette.app.saving import Saving
+from evenpalette.app.settings import trust_sources, trusted_sources
 from evenpalette.app.tasks import Task, TaskRunner
-from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
+from evenpalette.core.project.budget import check_budget
 from evenpalette.core.project.findings import Finding, RegionFindings, find_all, find_in_regions
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
@@ -74,6 +78,8 @@ class Session(QObject):
     faces_changed = pyqtSignal()
     said = pyqtSignal(str, bool)
     go_to = pyqtSignal(float, float)
+    #: Another program changed the project on disk; the artist decides what becomes of it.
+    conflicted = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -92,6 +98,13 @@ class Session(QObject):
         self._saved: State = self.history.state
         self._autosaved: State = self.history.state
         self._autosave = Autosave()
+        self._autosaving = False
+        self._when_kept: Callable[[], None] | None = None
+        self.lock: FolderLock | None = None
+        self.is_read_only = False
+        self.saving = Saving(self.tasks, self)
+        self.saving.saved.connect(self._was_saved)
+        self.saving.failed.connect(self._save_failed)
         self._latest: tuple[str, Callable[[State], State], str] | None = None
         self._latest_running = False
         self._findings_timer = QTimer(self, singleShot=True, interval=250)
@@ -115,10 +128,18 @@ class Session(QObject):
         """The project folder, None before the first save."""
         return self.storage.folder if self.storage else None
 
-    def open_state(self, state: State, storage: Storage | None, label: str, *, dirty: bool = False) -> None:
-        """Take over another document."""
-        self._autosave.discard()
-        self._autosave = Autosave()
+    def open_state(
+        self, state: State, storage: Storage | None, label: str, *, dirty: bool = False, lock: FolderLock | None = None,
+        read_only: bool = False, when_kept: Callable[[], None] | None = None,
+    ) -> None:  # fmt: skip
+        """Take over another document.
+
+        lock: holds its folder. when_kept: is called once a copy of it is safe, by an autosave or a save.
+        """
+        self._renew_autosave()
+        self._when_kept = when_kept
+        self.hold(lock)
+        self.is_read_only = read_only
         self.storage = storage
         self.history = History(state, label)
         self._saved = State() if dirty else state
@@ -134,6 +155,32 @@ class Session(QObject):
         self._findings_timer.start()
         self.saved_changed.emit()
 
+    def hold(self, lock: FolderLock | None) -> None:
+        """Hold another folder, or none; the one that was held is let go."""
+        if self.lock is not None and self.lock is not lock:
+            self.lock.release()
+        self.lock = lock
+
+    def may_read(self, path: str) -> bool:
+        """Whether a file that the document names may be read: it lies in the project, or the artist said so."""
+        if path in trusted_sources():
+            return True
+        try:
+            return self.path is not None and Path(path).resolve().is_relative_to(self.path.resolve())
+        except (OSError, ValueError, RuntimeError):
+            return False
+
+    def strange_sources(self) -> list[str]:
+        """Files that the document names and that may not be read yet."""
+        asset = self.state.project.asset
+        named = [t.source_path for t in asset.textures] + ([asset.mesh.source_path] if asset.mesh else [])
+        return [path for path in dict.fromkeys(named) if path and not self.may_read(path)]
+
+    def trust(self, paths: list[str]) -> None:
+        """The artist has brought these files in, or said that they may be read."""
+        trust_sources(paths)
+        self.changed.emit(frozenset({ASSET}))
+
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""
         try:
@@ -148,6 +195,11 @@ class Session(QObject):
         """Make a computed state the present one."""
         before = self.state
         if after is before:
+            return
+        try:
+            check_budget(before, after)
+        except EvenPaletteError as error:
+            self.said.emit(str(error), True)
             return
         self.history.push(label, after, key)
         self._announce(before)
@@ -286,39 +338,78 @@ class Session(QObject):
             self.station = station
             self.station_changed.emit(station)
 
-    def save(self, folder: Path | None = None, then: Callable[[], None] | None = None) -> None:
-        """Save off the interface thread; into `folder`, or where it was saved before."""
-        storage = Storage(folder) if folder is not None else self.storage
+    def save(
+        self, folder: Path | None = None, then: Callable[[], None] | None = None, *, overwrite: bool = False
+    ) -> None:
+        """Save off the interface thread; into `folder`, or where it was saved before.
+
+        Saves come one after the other, and of those that wait for one folder only the newest is done. overwrite: also
+        when another program saved there meanwhile.
+        """
+        storage = self.storage
+        if folder is not None and (storage is None or storage.folder.resolve() != folder.resolve()):
+            storage = self.saving.storage_for(folder)
         if storage is None:
             return
-        state = self.state
+        if not overwrite and self.lock is not None and storage is self.storage and self.lock.is_lost:
+            self.conflicted.emit(f"{storage.folder.name} was taken over by another window: {self.lock.holder()}.")
+            return
+        self.saving.ask(storage, self.state, self.history, overwrite=overwrite, then=then)
 
-        def done(_: object) -> None:
-            self.storage = storage
-            self._saved = state
-            if self.state.is_same_document(state):
-                self._autosave.discard()
-                self._autosaved = state
-            self.saved_changed.emit()
-            if then:
-                then()
+    def _save_failed(self, error: Exception) -> None:
+        if isinstance(error, ProjectChanged):
+            self.conflicted.emit(str(error))
+        else:
+            self.failed(error)
 
-        self.tasks.start(Task("Saving", lambda _: storage.save(state), done, self.failed, exclusive=False))
+    def _was_saved(self, storage: Storage, state: State, document: object) -> None:
+        # Another document may have been opened meanwhile; what was saved of the old one is on disk all the same.
+        if self.history is not document:
+            return
+        if self.storage is not storage or self.lock is None or self.lock.is_lost:
+            lock = FolderLock(storage.folder)
+            self.hold(lock if lock.take() or lock.take_over() else None)
+        self.storage = storage
+        self.is_read_only = False
+        self._saved = state
+        self._kept()
+        if self.state.is_same_document(state):
+            self._renew_autosave()
+            self._autosaved = state
+        self.saved_changed.emit()
+
+    def _kept(self) -> None:
+        if self._when_kept is not None:
+            self._when_kept()
+            self._when_kept = None
+
+    def _renew_autosave(self) -> None:
+        self._autosave.discard()
+        self._autosave = Autosave()
 
     def autosave(self) -> None:
         """Keep a copy of unsaved changes where a crash cannot reach it."""
         state = self.state
-        if not self.is_dirty or state.is_same_document(self._autosaved):
+        if self._autosaving or not self.is_dirty or state.is_same_document(self._autosaved):
             return
         where = str(self.path) if self.path else ""
         autosave = self._autosave
+        self._autosaving = True
 
         def done(_: object) -> None:
-            self._autosaved = state
+            self._autosaving = False
+            if self._autosave is autosave:
+                self._autosaved = state
+                self._kept()
 
-        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, self.failed, exclusive=False))
+        def failed(error: Exception) -> None:
+            self._autosaving = False
+            self.failed(error)
+
+        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, failed, exclusive=False))
 
     def close(self) -> None:
         """The document is given up on purpose."""
         self._autosave_timer.stop()
         self._autosave.discard()
+        self.hold(None)

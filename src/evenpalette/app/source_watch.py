@@ -12,7 +12,7 @@ _QUIET_MILLISECONDS = 500
 
 
 class SourceWatch(QObject):
-    """Watches the source files of the open document."""
+    """Watches the source files of the open document, those that the artist brought in or said may be read."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -31,7 +31,7 @@ class SourceWatch(QObject):
         paths = {texture.source_path for texture in asset.textures}
         if asset.mesh is not None:
             paths.add(asset.mesh.source_path)
-        return {path for path in paths if path}
+        return {path for path in paths if path and self._session.may_read(path)}
 
     def _follow(self) -> None:
         """Watch the files of the document as it is now, and their folders: a file may be replaced by another."""

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -17,13 +17,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from evenpalette.app import recent
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog, RecoveryDialog, SearchBox
+from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.ledger import Ledger
 from evenpalette.app.path_bar import PathBar
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
+from evenpalette.app.settings import limits_factor, recent_projects, remember, set_limits_factor
 from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.stations.asset import AssetBench, bring_in
 from evenpalette.app.stations.delivery import DeliveryBench
@@ -37,7 +38,8 @@ from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, tool
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.files import safe_name
+from evenpalette.core.files import one_line, safe_name
+from evenpalette.core.limits import MOST
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.project import autosave
 from evenpalette.core.project.demo_files import copy_demo, demo_names
@@ -80,6 +82,7 @@ class MainWindow(QMainWindow):
         self.rail.pictures_wanted.connect(self._draw_variants)
         self.session.station_changed.connect(self._show_station)
         self.session.saved_changed.connect(self._show_title)
+        self.session.conflicted.connect(self._ask_conflict)
         self.session.changed.connect(lambda f: self._show_title() if "name" in f else None)
         self._show_station(self.session.station)
         self._show_title()
@@ -157,6 +160,8 @@ class MainWindow(QMainWindow):
             Verb("Project", "Save", "Ctrl+S", self.save),
             Verb("Project", "Save as ...", "Ctrl+Shift+S", self.save_as),
             Verb("Project", "Rename project ...", "", self._rename),
+            Verb("Project", "Watch source files ...", "", self._watch_sources),
+            Verb("Project", "File limits ...", "", self._ask_limits),
             Verb("Project", "Quit", "Ctrl+Q", self.close),
             Verb("Edit", "Undo", "Ctrl+Z", s.undo),
             Verb("Edit", "Redo", "Ctrl+Shift+Z", s.redo),
@@ -259,6 +264,7 @@ class MainWindow(QMainWindow):
         metrics = self._title.fontMetrics()
         self._title.setText(metrics.elidedText(session.state.project.name, Qt.TextElideMode.ElideRight, 150))
         text = "never saved" if session.path is None else "changed" if session.is_dirty else "saved"
+        text = "read-only" if session.is_read_only else text
         self._saved.setText(text)
         self.setWindowTitle(f"{session.state.project.name}{' *' if session.is_dirty else ''} - Even Palette")
         history = session.history
@@ -273,7 +279,7 @@ class MainWindow(QMainWindow):
             menu.addAction(self.actions_[name])
         past = menu.addMenu("Recent projects")
         assert past is not None
-        for path in recent.recent_projects():
+        for path in recent_projects():
             past.addAction(str(path), lambda p=path: self.open_path(p))  # type: ignore[misc]
         past.setEnabled(not past.isEmpty())
         demo = menu.addMenu("Demo projects")
@@ -284,7 +290,7 @@ class MainWindow(QMainWindow):
         for name in ("Save", "Save as ...", "Rename project ..."):
             menu.addAction(self.actions_[name])
         menu.addSeparator()
-        for name in ("History ...", "Keys and pointer", "Quit"):
+        for name in ("Watch source files ...", "File limits ...", "History ...", "Keys and pointer", "Quit"):
             menu.addAction(self.actions_[name])
         menu.exec(self._title.mapToGlobal(QPoint(0, self._title.height())))
 
@@ -300,8 +306,10 @@ class MainWindow(QMainWindow):
             self.session.apply(f"Rename project to {name}", lambda s: rename_project(s, name))
 
     def may_leave(self) -> bool:
-        """Whether the document may be given up; asks when there are unsaved changes."""
-        if not self.session.is_dirty or self.session.history.position == 0:
+        """Whether the document may be given up; asks when it differs from what lies on disk."""
+        if not self.session.saving.is_idle:
+            self.session.saving.wait()
+        if not self.session.is_dirty:
             return True
         box = QMessageBox(self)
         box.setWindowTitle("Unsaved changes")
@@ -315,15 +323,12 @@ class MainWindow(QMainWindow):
         return answer == QMessageBox.StandardButton.Discard
 
     def _save_now(self) -> bool:
-        folder = self.session.path or self._ask_folder()
-        if folder is None:
+        """Save and wait for it; False when it was not saved, for whatever reason."""
+        folder = None if self.session.path and not self.session.is_read_only else self._ask_folder()
+        if folder is None and (self.session.path is None or self.session.is_read_only):
             return False
-        try:
-            Storage(folder).save(self.session.state)
-        except EvenPaletteError as error:
-            self.session.said.emit(str(error), True)
-            return False
-        return True
+        self.session.save(folder)
+        return self.session.saving.wait() and not self.session.is_dirty
 
     def new_project(self) -> None:
         """Begin an empty document."""
@@ -344,11 +349,81 @@ class MainWindow(QMainWindow):
         storage = Storage(project_folder(path))
 
         def done(state: State) -> None:
-            self.session.open_state(state, storage, f"Opened {state.project.name}")
-            recent.remember(storage.folder)
+            held = self._hold(storage.folder)
+            if held is None:
+                return
+            lock, read_only = held
+            self.session.open_state(state, storage, f"Opened {state.project.name}", lock=lock, read_only=read_only)
+            remember(storage.folder)
             self._station_for(state)
+            strange = self.session.strange_sources()
+            if strange:
+                self.session.said.emit(
+                    f"{len(strange)} source files of this project are not read or watched, as they were not brought in "
+                    "here. Project menu, Watch source files, allows it.", False
+                )  # fmt: skip
 
         self.session.tasks.start(Task("Opening", lambda _: storage.open(), done, self._failed))
+
+    def _hold(self, folder: Path) -> tuple[FolderLock | None, bool] | None:
+        """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be opened."""
+        mine = self.session.lock
+        if mine is not None and mine.folder.resolve() == folder.resolve() and not mine.is_lost:
+            return mine, False
+        lock = FolderLock(folder)
+        if lock.take():
+            return lock, False
+        box = QMessageBox(self)
+        box.setWindowTitle("Open elsewhere")
+        box.setText(f"{folder.name} is open in another window: {lock.holder()}.")
+        box.setInformativeText("Two windows that save one project undo each other's work.")
+        look = box.addButton("Open read-only", QMessageBox.ButtonRole.AcceptRole)
+        over = box.addButton("Take over", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is over:
+            return (lock if lock.take_over() else None), False
+        return (None, True) if box.clickedButton() is look else None
+
+    def _ask_conflict(self, text: str) -> None:
+        """The project on disk is not the one that was opened here: what becomes of it."""
+        box = QMessageBox(self)
+        box.setWindowTitle("Changed on disk")
+        box.setText(text)
+        box.setInformativeText("Nothing was written yet.")
+        again = box.addButton("Open it again", QMessageBox.ButtonRole.ResetRole)
+        elsewhere = box.addButton("Save elsewhere ...", QMessageBox.ButtonRole.AcceptRole)
+        over = box.addButton("Overwrite", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is elsewhere:
+            self.save_as()
+        elif box.clickedButton() is over:
+            self.session.save(overwrite=True, then=self._was_saved)
+        elif box.clickedButton() is again and self.session.path is not None:
+            self.open_path(self.session.path)
+
+    def _watch_sources(self) -> None:
+        """Ask whether the files that the project names may be read when they change."""
+        strange = self.session.strange_sources()
+        if not strange:
+            self.session.said.emit("All source files of this project are watched already.", False)
+            return
+        box = QMessageBox(self)
+        box.setWindowTitle("Watch source files")
+        box.setText(f"Read these {len(strange)} files whenever they change, into this project?")
+        box.setInformativeText("\n".join(one_line(path) for path in strange[:12]))
+        box.setStandardButtons(QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No)
+        if box.exec() == QMessageBox.StandardButton.Yes:
+            self.session.trust(strange)
+
+    def _ask_limits(self) -> None:
+        factor, done = QInputDialog.getDouble(
+            self, "File limits", "Larger files take more memory and time.\nRaise all limits by a factor of",
+            limits_factor(), 1.0, MOST, 1,
+        )  # fmt: skip
+        if done:
+            set_limits_factor(factor)
 
     def _station_for(self, state: State) -> None:
         project = state.project
@@ -375,25 +450,35 @@ class MainWindow(QMainWindow):
 
     def save(self) -> None:
         """Save where it was saved before, or ask."""
-        if self.session.path is None:
+        if self.session.path is None or self.session.is_read_only:
             self.save_as()
         else:
-            self.session.save(then=lambda: self._was_saved())
+            self.session.save(then=self._was_saved)
 
     def _was_saved(self) -> None:
         if self.session.path is not None:
-            recent.remember(self.session.path)
+            remember(self.session.path)
             self.session.said.emit(f"Saved to {self.session.path}", False)
 
     def _ask_folder(self) -> Path | None:
         proposal = str(Path.home() / safe_name(self.session.state.project.name))
         path, _ = QFileDialog.getSaveFileName(self, "Save project as a folder", proposal)
-        return Path(path) if path else None
+        if not path:
+            return None
+        folder = Path(path)
+        mine = self.session.path is not None and folder.resolve() == self.session.path.resolve()
+        if (folder / PROJECT_FILE).exists() and (not mine or self.session.is_read_only):
+            answer = QMessageBox.question(
+                self, "Replace a project", f"{folder} holds another project. Put this one in its place?"
+            )
+            if answer != QMessageBox.StandardButton.Yes:
+                return None
+        return folder
 
     def save_as(self) -> None:
         """Ask for a folder and save there."""
         if folder := self._ask_folder():
-            self.session.save(folder, then=lambda: self._was_saved())
+            self.session.save(folder, then=self._was_saved)
 
     def _failed(self, error: Exception) -> None:
         self.session.said.emit(
@@ -409,11 +494,15 @@ class MainWindow(QMainWindow):
     def _recover(self, item: autosave.Recoverable) -> None:
         def done(state: State) -> None:
             storage = Storage(Path(item.project)) if item.project else None
-            self.session.open_state(state, storage, "Recovered", dirty=True)
+            held = self._hold(storage.folder) if storage is not None and storage.folder.is_dir() else (None, False)
+            lock, read_only = held if held is not None else (None, True)
+            # The old autosave goes only when a new copy is complete.
+            self.session.open_state(
+                state, storage, "Recovered", dirty=True, lock=lock, read_only=read_only,
+                when_kept=lambda: autosave.forget(item),
+            )  # fmt: skip
             self._station_for(state)
-            # The old autosave goes only when the new session holds a copy.
             self.session.autosave()
-            QTimer.singleShot(4000, lambda: autosave.forget(item))
 
         self.session.tasks.start(Task("Recovering", lambda _: autosave.recover(item), done, self._failed))
 

@@ -17,6 +17,10 @@ class ProjectError(EvenPaletteError):
     """A project folder cannot be opened or saved."""
 
 
+class ProjectChanged(ProjectError):  # noqa: N818 - it is an outcome that the artist decides about
+    """The project on disk is no longer the one that was opened or saved last."""
+
+
 class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 

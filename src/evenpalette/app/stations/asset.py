@@ -38,7 +38,10 @@ def bring_in(session: Session, paths: list[Path]) -> None:
     if not paths:
         return
 
-    session.run(f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress))
+    session.run(
+        f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress),
+        lambda: session.trust([str(path) for path in paths]),
+    )  # fmt: skip
 
 
 def read_again(session: Session, paths: list[Path], said: str = "was read again") -> None:
@@ -189,7 +192,7 @@ class AssetBench(QWidget):
     def _row_tools(self, texture: Texture) -> QWidget:
         path = Path(texture.source_path) if texture.source_path else None
         again = tool(
-            "rotate-ccw", f"Read {texture.name} again from its file", lambda: read_again(self._session, [path] if path else [])
+            "rotate-ccw", f"Read {texture.name} again from {path}" if path else "It was not brought in from a file", lambda: read_again(self._session, [path] if path else [])
         )
         again.setEnabled(path is not None and path.is_file())
         return row(again, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)

@@ -1,8 +1,6 @@
 """The kit: textures, parameters of all variants, and the recipe as GLSL, enough for a game to recolor live."""
 
 import json
-import shutil
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -12,7 +10,8 @@ import numpy as np
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
-from evenpalette.core.files import safe_name, unique_names
+from evenpalette.core.file_set import files_as_one
+from evenpalette.core.files import plain_text, reason, safe_name, unique_names
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_image
@@ -88,18 +87,17 @@ def write_kit(
     """Write `variants/<variant>/base_color.png` and `kit/` into the folder; returns the files.
 
     variants: ids, None is all. workers: threads, 0 is one for each core. A project without variants gets one called
-    'default'. Everything is written beside
-    first and moved in at the end, so a failure or cancel leaves the folder as it was. Raises EvenPaletteError.
+    'default'. All files take their places together at the end (`files_as_one`), so a failure or cancel leaves the
+    folder as it was. Raises EvenPaletteError.
     """
     out = Path(out)
     chosen = [v for v in state.project.variants if variants is None or v.id in variants]
     jobs: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, "default")]
     folders = unique_names([name for _, name in jobs])
     size = delivered_size(state, longest)
+    written: list[Path] = []
     try:
-        out.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(prefix=".evenpalette-", dir=out) as temporary:
-            staged = Path(temporary)
+        with files_as_one(out, written) as staged:
             for index, ((variant_id, _), folder) in enumerate(zip(jobs, folders, strict=True)):
                 raster = render_map(state, variant_id, size, _part(progress, index, len(jobs) + 1), workers)
                 target = staged / "variants" / folder
@@ -107,28 +105,17 @@ def write_kit(
                 (target / "base_color.png").write_bytes(encode_image(raster, ".png"))
             _write_shared(state, staged / "kit", jobs, folders)
             progress(0.98)
-            return _move_in(staged, out)
-    except OSError as error:
-        raise EvenPaletteError(
-            f"Delivery to {out} failed: {error.strerror or error}. The folder is as it was."
-        ) from error
+    except (OSError, UnicodeError) as error:
+        why = reason(error) if isinstance(error, OSError) else "this is no folder name"
+        raise EvenPaletteError(f"Delivery to {out} failed: {why.rstrip('.')}. The folder is as it was.") from error
     except ImageFileError as error:
         raise EvenPaletteError(f"Delivery to {out} failed: {error}") from error
+    return written
 
 
 def _part(progress: Progress, index: int, count: int) -> Progress:
     """Progress of one of several equal pieces of work."""
     return lambda done: progress((index + done) / count)
-
-
-def _move_in(staged: Path, out: Path) -> list[Path]:
-    written = []
-    for path in sorted(p for p in staged.rglob("*") if p.is_file()):
-        target = out / path.relative_to(staged)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        shutil.move(str(path), target)
-        written.append(target)
-    return written
 
 
 def _write_shared(state: State, kit: Path, jobs: list[tuple[str | None, str]], folders: list[str]) -> None:
@@ -139,9 +126,9 @@ def _write_shared(state: State, kit: Path, jobs: list[tuple[str | None, str]], f
         (kit / "textures" / entry["file"]).write_bytes(encode_image(entry.pop("raster"), Path(entry["file"]).suffix))
     description = describe(state, shader, files, jobs, folders)
     (kit / "parameters.json").write_text(json.dumps(description, indent=2, ensure_ascii=False) + "\n", "utf-8")
-    textures = "".join(f"//   {name}: textures/{entry['file']}, {entry['reading']}\n" for name, entry in files.items())
-    uniforms = "".join(f"//   {u['glsl']} {u['uniform']}: {u['name']}\n" for u in description["parameters"])
-    header = HEADER.format(name=state.project.name, textures=textures, uniforms=uniforms.rstrip() or "//   none")
+    textures = "".join(f"//   {name}: textures/{plain_text(entry['file'])}, {entry['reading']}\n" for name, entry in files.items())
+    uniforms = "".join(f"//   {u['glsl']} {u['uniform']}: {plain_text(u['name'])}\n" for u in description["parameters"])
+    header = HEADER.format(name=plain_text(state.project.name), textures=textures, uniforms=uniforms.rstrip() or "//   none")
     (kit / "recipe.glsl").write_text(header + shader.text, "utf-8")
 
 

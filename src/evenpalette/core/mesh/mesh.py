@@ -6,8 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
+from evenpalette.core.limits import RAISE, limits
 
-MAX_FACES = 5_000_000
+#: Beyond these, areas and texels can no longer be told in the numbers that they are computed in.
+LARGEST_COORDINATE = 1e9
+MOST_TILES = 1e4
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,21 +84,21 @@ def build_mesh(
     faces = np.asarray(faces, np.int64).reshape(-1, 3)
     if not len(faces):
         raise MeshFileError(f"{name} has no faces.")
-    if len(faces) > MAX_FACES:
-        raise MeshFileError(f"{name} has {len(faces):,} triangles; the limit is {MAX_FACES:,}.")
+    if len(faces) > limits().mesh_faces:
+        raise too_many_faces(name, len(faces))
     if faces.min() < 0 or faces.max() >= len(positions):
         bad = int(((faces < 0) | (faces >= len(positions))).any(1).sum())
         raise MeshFileError(f"{name}: {bad} faces name vertices that do not exist. Export the mesh again.")
     if not np.isfinite(positions[faces.reshape(-1)]).all():
         raise MeshFileError(f"{name} has vertices whose coordinates are not numbers. Export the mesh again.")
+    if np.abs(positions[faces.reshape(-1)]).max() > LARGEST_COORDINATE:
+        raise MeshFileError(f"{name} has vertices beyond {LARGEST_COORDINATE:g}. Scale it down and export it again.")
     if uvs is not None and not np.isfinite(uvs).all():
         raise MeshFileError(f"{name} has UVs that are not numbers. Unwrap or export the mesh again.")
+    if uvs is not None and np.abs(uvs).max() > MOST_TILES:
+        raise MeshFileError(f"{name} has UVs beyond {MOST_TILES:g} tiles. Unwrap or export the mesh again.")
     if weld:
-        _, first, inverse = np.unique(positions, axis=0, return_index=True, return_inverse=True)
-        order = np.argsort(first)
-        rank = np.empty_like(order)
-        rank[order] = np.arange(len(order))
-        positions, faces = positions[first[order]], rank[inverse.reshape(-1)][faces]
+        positions, faces = _welded(positions, faces)
     faces = np.ascontiguousarray(faces, np.int32)
     if normals is not None:
         normals = _unit(np.nan_to_num(np.asarray(normals, np.float64)))
@@ -113,6 +116,26 @@ def build_mesh(
         group_names=group_names,
         name=name,
     )
+
+
+def too_many_faces(name: str, count: int) -> MeshFileError:
+    """What is said of a mesh beyond the limit."""
+    return MeshFileError(f"{name} has {count:,} triangles or more; the limit is {limits().mesh_faces:,}. {RAISE}")
+
+
+def _welded(positions: NDArray[np.float32], faces: NDArray) -> tuple[NDArray[np.float32], NDArray]:
+    """Positions that are exactly equal joined into the first of them, in the order of their first use in the file."""
+    order = np.lexsort(positions.T)
+    ranked = positions[order]
+    starts = np.concatenate([[True], (ranked[1:] != ranked[:-1]).any(1)])
+    group = np.empty(len(order), np.int64)
+    group[order] = np.cumsum(starts) - 1
+    # lexsort is stable, so the first of each run is the first in the file.
+    first = order[starts]
+    kept = np.argsort(first)
+    rank = np.empty_like(kept)
+    rank[kept] = np.arange(len(kept))
+    return positions[first[kept]], rank[group[faces]]
 
 
 def smooth_normals(positions: NDArray, faces: NDArray, crease_degrees: float = 40.0) -> NDArray[np.float32]:

@@ -5,12 +5,14 @@ from dataclasses import replace
 from pathlib import Path
 
 from evenpalette.core.errors import MeshFileError
+from evenpalette.core.files import read_regular, reason
+from evenpalette.core.limits import limits
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read_glb import parse_glb
 from evenpalette.core.mesh.read_obj import parse_obj
 from evenpalette.core.mesh.read_ply import parse_ply
+from evenpalette.core.quiet import quiet_libraries
 
-MAX_FILE_BYTES = 1 << 30
 _PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb}
 #: File endings that the window offers to open.
 READABLE = tuple(_PARSERS)
@@ -20,13 +22,11 @@ def read_mesh(path: Path | str) -> Mesh:
     """Read an OBJ, PLY or GLB file. Raises MeshFileError with the file's name."""
     path = Path(path)
     try:
-        if path.stat().st_size > MAX_FILE_BYTES:
-            raise MeshFileError(f"{path.name} is larger than {MAX_FILE_BYTES >> 20} MiB and was not read.")
-        content = path.read_bytes()
+        content = read_regular(path, limits().mesh_file_bytes)
     except FileNotFoundError:
         raise MeshFileError(f"{path} does not exist.") from None
     except OSError as error:
-        raise MeshFileError(f"{path} cannot be read: {error.strerror}.") from error
+        raise MeshFileError(f"{path} cannot be read: {reason(error)}.") from error
     return parse_mesh(content, path.name)
 
 
@@ -39,7 +39,8 @@ def parse_mesh(content: bytes, name: str) -> Mesh:
     if not content:
         raise MeshFileError(f"{name} is empty.")
     try:
-        mesh = parser(content, name)
+        with quiet_libraries():
+            mesh = parser(content, name)
     except MeshFileError:
         raise
     except Exception as error:

@@ -8,9 +8,11 @@ import pygltflib
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.mesh.mesh import Mesh, build_mesh
+from evenpalette.core.limits import limits
+from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
 
 _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+_MOST_PARTS = 20_000
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
 
 
@@ -27,17 +29,33 @@ def parse_glb(content: bytes, name: str) -> Mesh:
     required = gltf.extensionsRequired or []
     if "KHR_draco_mesh_compression" in required or "EXT_meshopt_compression" in required:
         raise MeshFileError(f"{name} holds compressed geometry. Export it without mesh compression.")
-    parts = []
+    wanted = _wanted_primitives(gltf, name)
+    parts = [_primitive(gltf, primitive, matrix, mesh_name, name) for primitive, matrix, mesh_name in wanted]
+    if not parts:
+        raise MeshFileError(f"{name} has no triangles.")
+    return _join(parts, name)
+
+
+def _wanted_primitives(gltf, name):  # type: ignore[no-untyped-def]
+    """The triangle primitives with their places and mesh names; their faces are counted before any is gathered."""
+    wanted: list = []
+    faces = corners = 0
     for node_index, matrix in _placed_nodes(gltf):
         node = gltf.nodes[node_index]
         if node.mesh is None:
             continue
         for primitive in gltf.meshes[node.mesh].primitives:
-            if primitive.mode in (None, 4):
-                parts.append(_primitive(gltf, primitive, matrix, gltf.meshes[node.mesh].name or "all", name))
-    if not parts:
-        raise MeshFileError(f"{name} has no triangles.")
-    return _join(parts, name)
+            if primitive.mode not in (None, 4) or primitive.attributes.POSITION is None:
+                if primitive.attributes.POSITION is None:
+                    raise MeshFileError(f"{name} has a part without positions.")
+                continue
+            used = primitive.attributes.POSITION if primitive.indices is None else primitive.indices
+            faces += max(0, int(gltf.accessors[used].count)) // 3
+            corners += max(0, int(gltf.accessors[primitive.attributes.POSITION].count))
+            if max(faces, corners // 3) > limits().mesh_faces or len(wanted) > _MOST_PARTS:
+                raise too_many_faces(name, max(faces, corners // 3))
+            wanted.append((primitive, matrix, gltf.meshes[node.mesh].name or "all"))
+    return wanted
 
 
 def _placed_nodes(gltf: pygltflib.GLTF2) -> list[tuple[int, NDArray]]:
@@ -74,27 +92,30 @@ def _local_matrix(node: pygltflib.Node) -> NDArray:
 
 def _primitive(gltf, primitive, matrix, mesh_name, name):  # type: ignore[no-untyped-def]
     attributes = primitive.attributes
-    if attributes.POSITION is None:
-        raise MeshFileError(f"{name} has a part without positions.")
-    positions = _accessor(gltf, attributes.POSITION, name)
+    positions = _accessor(gltf, attributes.POSITION, name, (3,))
     if primitive.indices is None:
         faces = np.arange(len(positions) // 3 * 3).reshape(-1, 3)
     else:
-        indices = _accessor(gltf, primitive.indices, name).reshape(-1)
+        indices = _accessor(gltf, primitive.indices, name, (1,)).reshape(-1)
         faces = indices[: len(indices) // 3 * 3].astype(np.int64).reshape(-1, 3)
-    if len(faces) and faces.max() >= len(positions):
+    if len(faces) and (faces.min() < 0 or faces.max() >= len(positions)):
         raise MeshFileError(f"{name}: faces name vertices that do not exist. Export the mesh again.")
 
-    def corner(accessor: int | None) -> NDArray | None:
-        return None if accessor is None else _accessor(gltf, accessor, name, normalized=True)[faces]
+    def corner(accessor: int | None, *widths: int) -> NDArray | None:
+        if accessor is None:
+            return None
+        values = _accessor(gltf, accessor, name, widths, normalized=True)
+        if len(faces) and faces.max() >= len(values):
+            raise MeshFileError(f"{name} is damaged: its corners have fewer values than positions.")
+        return values[faces]
 
     if np.linalg.det(matrix[:3, :3]) < 0:
         faces = faces[:, ::-1]
-    uvs = corner(attributes.TEXCOORD_0)
-    normals = corner(attributes.NORMAL)
+    uvs = corner(attributes.TEXCOORD_0, 2)
+    normals = corner(attributes.NORMAL, 3)
     if normals is not None:
         normals = normals @ np.linalg.inv(matrix[:3, :3])
-    colors = corner(getattr(attributes, "COLOR_0", None))
+    colors = corner(getattr(attributes, "COLOR_0", None), 3, 4)
     if colors is not None and colors.shape[-1] == 3:
         colors = np.concatenate([colors, np.ones_like(colors[..., :1])], -1)
     material = mesh_name
@@ -104,12 +125,19 @@ def _primitive(gltf, primitive, matrix, mesh_name, name):  # type: ignore[no-unt
     return placed, faces, uvs, normals, colors, material
 
 
-def _accessor(gltf: pygltflib.GLTF2, index: int, name: str, normalized: bool = False) -> NDArray:
+def _accessor(
+    gltf: pygltflib.GLTF2, index: int, name: str, widths: tuple[int, ...], normalized: bool = False
+) -> NDArray:
+    """The values of an accessor, (count, width); its width must be one of `widths`."""
     accessor = gltf.accessors[index]
     if accessor.sparse is not None or accessor.bufferView is None:
         raise MeshFileError(f"{name} uses sparse accessors, which cannot be read. Export it without them.")
     view = gltf.bufferViews[accessor.bufferView]
     dtype, width = np.dtype(_DTYPES[accessor.componentType]), _WIDTHS[accessor.type]
+    if width not in widths:
+        raise MeshFileError(f"{name} is damaged: an accessor holds {accessor.type} where {widths[-1]} numbers are needed.")
+    if accessor.count > limits().mesh_faces * 3:
+        raise too_many_faces(name, accessor.count // 3)
     blob = gltf.binary_blob() or b""
     start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
     stride = view.byteStride or dtype.itemsize * width

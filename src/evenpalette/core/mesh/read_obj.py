@@ -2,107 +2,221 @@
 
 Source: the Wavefront OBJ description as archived by the Library of Congress (format fdd000507).
 Read: v (with optional r g b), vt, vn, f (n-gons, negative indices), usemtl, g, o. Materials name the groups;
-where the file uses none, groups and objects do.
+where the file uses none, groups and objects do. Lines of one shape are turned into numbers together.
 """
 
+import warnings
+from dataclasses import dataclass, field
+
 import numpy as np
+from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.mesh.mesh import Mesh, build_mesh, triangulate
+from evenpalette.core.limits import RAISE, limits
+from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces, triangulate
+
+#: An index that names nothing, and that no table is long enough for.
+_NOTHING = 1 << 40
+
+
+@dataclass
+class _Lines:
+    """What follows the keyword in all lines of one kind, how many words that is, and where the line stands."""
+
+    texts: list[str] = field(default_factory=list)
+    widths: list[int] = field(default_factory=list)
+    numbers: list[int] = field(default_factory=list)
+
+    def add(self, text: str, width: int, number: int) -> None:
+        self.texts.append(text)
+        self.widths.append(width)
+        self.numbers.append(number)
 
 
 def parse_obj(content: bytes, name: str) -> Mesh:
     """Parse the bytes of an OBJ file. Raises MeshFileError naming the line."""
-    positions: list[list[float]] = []
-    uvs: list[list[float]] = []
-    normals: list[list[float]] = []
-    corners: list[tuple[int, int, int]] = []
-    face_groups: list[tuple[str, str]] = []
-    material, group = "", ""
+    most = limits()
+    if content.count(b"\n") + content.count(b"\r") > 2 * most.obj_lines:
+        raise MeshFileError(f"{name} has more than {most.obj_lines:,} lines. {RAISE}")
     try:
-        lines = content.decode("utf-8", errors="strict").replace("\\\n", " ").splitlines()
+        text = content.decode("utf-8", errors="strict")
     except UnicodeDecodeError:
-        lines = content.decode("latin-1").replace("\\\n", " ").splitlines()
+        text = content.decode("latin-1")
+    lines = text.replace("\\\n", " ").splitlines()
+    if len(lines) > most.obj_lines:
+        raise MeshFileError(f"{name} has {len(lines):,} lines; the limit is {most.obj_lines:,}. {RAISE}")
     if not any(line.startswith(("v ", "v\t")) for line in lines):
         raise MeshFileError(f"{name} is not an OBJ mesh: it has no vertices.")
+    positions, uvs, normals, faces = _Lines(), _Lines(), _Lines(), _Lines()
+    tables = {"v": positions, "vt": uvs, "vn": normals}
+    # Plain numbers only: the garbage collector would walk millions of small tuples again and again.
+    counts: tuple[list[int], ...] = ([], [], [])
+    labels: list[tuple[str, str]] = [("", "")]
+    label_of: list[int] = []
+    face_count = 0
     for number, line in enumerate(lines, 1):
-        words = line.split()
-        if not words or words[0].startswith("#"):
-            continue
-        try:
-            match words[0]:
-                case "v":
-                    positions.append([float(word) for word in words[1:7]])
-                case "vt":
-                    uvs.append([float(words[1]), 1.0 - float(words[2]) if len(words) > 2 else 0.0])
-                case "vn":
-                    normals.append([float(word) for word in words[1:4]])
-                case "f":
-                    polygon = [_corner(word, len(positions), len(uvs), len(normals)) for word in words[1:]]
-                    if len(polygon) < 3:
-                        continue
-                    for triangle in triangulate(len(polygon)):
-                        corners.extend(polygon[i] for i in triangle)
-                        face_groups.append((material, group))
-                case "usemtl":
-                    material = " ".join(words[1:])
-                case "g" | "o":
-                    group = " ".join(words[1:])
-        except (ValueError, IndexError):
-            raise MeshFileError(f"{name}, line {number}: '{line.strip()[:60]}' cannot be read.") from None
-    return _assemble(name, positions, uvs, normals, corners, face_groups)
-
-
-def _corner(word: str, position_count: int, uv_count: int, normal_count: int) -> tuple[int, int, int]:
-    """'7', '7/2', '7//3' or '7/2/3' to indices from 0; -1 is missing. Negative ones count back from the newest."""
-    parts = (word.split("/") + ["", ""])[:3]
-    found = []
-    for part, count in zip(parts, (position_count, uv_count, normal_count), strict=True):
-        index = int(part) if part else 0
-        # An index that is out of range must stay out of range; -1 would read as "missing".
-        found.append(
-            index - 1
-            if index > 0
-            else count + index
-            if index < 0 and count + index >= 0
-            else -1
-            if not index
-            else 1 << 40
-        )
-    if found[0] < 0:
-        found[0] = 1 << 40
-    return found[0], found[1], found[2]
-
-
-def _assemble(name, positions, uvs, normals, corners, face_groups) -> Mesh:  # type: ignore[no-untyped-def]
-    if not corners:
+        key, _, rest = line.replace("\t", " ").strip().partition(" ")
+        if key == "f":
+            corners = len(rest.split())
+            if corners < 3:
+                continue
+            if corners > most.face_corners:
+                raise MeshFileError(
+                    f"{name}, line {number}: a face has {corners:,} corners; the limit is {most.face_corners:,}. {RAISE}"
+                )
+            face_count += corners - 2
+            if face_count > most.mesh_faces:
+                raise too_many_faces(name, face_count)
+            faces.add(rest, corners, number)
+            counts[0].append(len(positions.texts))
+            counts[1].append(len(uvs.texts))
+            counts[2].append(len(normals.texts))
+            label_of.append(len(labels) - 1)
+        elif key in tables:
+            tables[key].add(rest, len(rest.split()), number)
+        elif key == "usemtl":
+            labels.append((" ".join(rest.split()), labels[-1][1]))
+        elif key in ("g", "o"):
+            labels.append((labels[-1][0], " ".join(rest.split())))
+    del lines, text
+    places, layout, directions = _table(name, positions, 3, 6), _uv_table(name, uvs), _table(name, normals, 3, 3)
+    if not faces.texts:
         raise MeshFileError(f"{name} has no faces.")
-    indices = np.array(corners, np.int64).reshape(-1, 3, 3)
-    by_material = any(material for material, _ in face_groups)
-    labels = [(material if by_material else group) or "all" for material, group in face_groups]
-    group_names = tuple(dict.fromkeys(labels))
-    lookup = {label: i for i, label in enumerate(group_names)}
+    indices, owner = _faces(name, faces, np.array(counts, np.int64).T)
+    return _assemble(
+        name, places, layout, directions, indices,
+        labels, np.array(label_of, np.int64)[owner],
+    )  # fmt: skip
+
+
+def _bad_line(name: str, number: int, text: str) -> MeshFileError:
+    return MeshFileError(f"{name}, line {number}: '{text.strip()[:60]}' cannot be read.")
+
+
+def _numbers(text: str, dtype: type) -> NDArray | None:
+    """All numbers of a text, None where something in it is none."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        try:
+            return np.fromstring(text, dtype, sep=" ")
+        except (DeprecationWarning, ValueError):
+            return None
+
+
+def _table(name: str, lines: _Lines, least: int, most: int) -> NDArray[np.float64] | None:
+    """The numbers of v, vt or vn lines, float64 (lines, widest); what a line lacks is NaN. None without lines."""
+    if not lines.texts:
+        return None
+    width = lines.widths[0]
+    if least <= width <= most and lines.widths.count(width) == len(lines.widths):
+        found = _numbers(" ".join(lines.texts), np.float64)
+        if found is not None and len(found) == width * len(lines.texts):
+            return found.reshape(-1, width)
+    table = np.full((len(lines.texts), max(least, min(max(lines.widths), most))), np.nan)
+    for row, (text, number) in enumerate(zip(lines.texts, lines.numbers, strict=True)):
+        try:
+            values = [float(word) for word in text.split()[:most]]
+        except ValueError:
+            raise _bad_line(name, number, text) from None
+        if len(values) < least:
+            raise _bad_line(name, number, text)
+        table[row, : len(values)] = values
+    return table
+
+
+def _uv_table(name: str, lines: _Lines) -> NDArray[np.float64] | None:
+    """(u, v) with v down; a missing second number is 0 as the file counts it, from the top."""
+    table = _table(name, lines, 1, 2)
+    if table is None:
+        return None
+    if table.shape[1] == 1:
+        return np.concatenate([table, np.zeros_like(table)], 1)
+    given = np.array(lines.widths) > 1
+    return np.stack([table[:, 0], np.where(given, 1.0 - table[:, 1], 0.0)], 1)
+
+
+def _faces(name: str, lines: _Lines, counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Indices from 0 of every triangle's corners, int64 (F, 3, 3) for position, UV, normal, -1 for missing ones; and
+    the face line that each triangle is of."""
+    shapes: dict[tuple[int, int, bool], list[int]] = {}
+    texts = lines.texts
+    for row, (text, count) in enumerate(zip(texts, lines.widths, strict=True)):
+        shapes.setdefault((count, text.count("/"), "//" in text), []).append(row)
+    corners, owners = [], []
+    for (count, slashes, skips), rows in shapes.items():
+        per = slashes // count + 1
+        found = None
+        if slashes % count == 0 and per <= 3:
+            joined = " ".join(texts[row] for row in rows)
+            joined = joined.replace("//", "/0/") if skips else joined
+            found = _numbers(joined.replace("/", " "), np.int64)
+        if found is not None and len(found) == len(rows) * count * per and (not skips or per == 3):
+            polygons = np.zeros((len(rows), count, 3), np.int64)
+            polygons[..., :per] = found.reshape(-1, count, per)
+        else:
+            polygons = np.array([_slowly(name, lines.numbers[row], texts[row]) for row in rows], np.int64)
+        polygons = _from_zero(polygons, counts[rows])
+        fan = np.array(triangulate(count))
+        corners.append(polygons[:, fan].reshape(-1, 3, 3))
+        owners.append(np.repeat(np.array(rows, np.int64), count - 2))
+    owner = np.concatenate(owners)
+    order = np.argsort(owner, kind="stable")
+    return np.concatenate(corners)[order], owner[order]
+
+
+def _slowly(name: str, number: int, text: str) -> list[list[int]]:
+    """The corners '7', '7/2', '7//3' or '7/2/3' of one face line, as the file counts them; 0 is missing."""
+    try:
+        found = [[int(part) if part else 0 for part in (word.split("/") + ["", ""])[:3]] for word in text.split()]
+    except ValueError:
+        raise _bad_line(name, number, text) from None
+    return [[max(-_NOTHING, min(index, _NOTHING)) for index in corner] for corner in found]
+
+
+def _from_zero(polygons: NDArray[np.int64], counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """File indices to ones from 0: negative ones count back from the newest line, 0 is missing (-1).
+
+    What is out of range stays out of range; -1 would read as missing, and a position may not be.
+    """
+    back = polygons + counts[:, None, :]
+    found = np.where(polygons > 0, polygons - 1, np.where(polygons < 0, np.where(back >= 0, back, _NOTHING), -1))
+    found[..., 0][found[..., 0] < 0] = _NOTHING
+    return found
+
+
+def _assemble(
+    name: str, positions: NDArray | None, uvs: NDArray | None, normals: NDArray | None, indices: NDArray,
+    labels: list[tuple[str, str]], label_of: NDArray[np.int64],
+) -> Mesh:  # fmt: skip
+    assert positions is not None
+    # In the order in which faces first use them.
+    used, first = np.unique(label_of, return_index=True)
+    used = used[np.argsort(first)]
+    by_material = any(labels[i][0] for i in used)
+    names = {int(i): (labels[i][0] if by_material else labels[i][1]) or "all" for i in used}
+    group_names = tuple(dict.fromkeys(names.values()))
+    table = np.zeros(len(labels), np.int32)
+    for index, label in names.items():
+        table[index] = group_names.index(label)
     colors = None
-    if positions and all(len(position) >= 6 for position in positions):
-        table = np.array([position[3:6] for position in positions], np.float32)
-        if (indices[..., 0] < len(table)).all():
-            corner_colors = table[indices[..., 0]]
-            colors = np.concatenate([corner_colors, np.ones_like(corner_colors[..., :1])], -1)
+    if positions.shape[1] >= 6 and np.isfinite(positions[:, 3:6]).all() and (indices[..., 0] < len(positions)).all():
+        corner_colors = positions[:, 3:6].astype(np.float32)[indices[..., 0]]
+        colors = np.concatenate([corner_colors, np.ones_like(corner_colors[..., :1])], -1)
     return build_mesh(
         name,
-        np.array([position[:3] for position in positions], np.float32),
+        positions[:, :3].astype(np.float32),
         indices[..., 0],
         uvs=_gather(name, "UVs", uvs, indices[..., 1]),
         normals=_gather(name, "normals", normals, indices[..., 2]),
         colors=colors,
-        groups=np.array([lookup[label] for label in labels], np.int32),
+        groups=table[label_of],
         group_names=group_names,
     )
 
 
-def _gather(name: str, what: str, table: list[list[float]], indices: np.ndarray) -> np.ndarray | None:
-    if not table or (indices < 0).any():
+def _gather(name: str, what: str, table: NDArray | None, indices: NDArray) -> NDArray | None:
+    if table is None or (indices < 0).any():
         return None
     if indices.max() >= len(table):
         raise MeshFileError(f"{name}: faces name {what} that do not exist. Export the mesh again.")
-    return np.array(table, np.float32)[indices]
+    return np.asarray(table.astype(np.float32)[indices])

@@ -5,8 +5,10 @@ import io
 import numpy as np
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.mesh.mesh import Mesh, build_mesh
+from evenpalette.core.limits import limits
+from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
 
+_MOST_HEADER = 1 << 16
 _UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
 
 
@@ -14,6 +16,7 @@ def parse_ply(content: bytes, name: str) -> Mesh:
     """Parse the bytes of a PLY file. UVs come from s,t / u,v / texture_u,texture_v; colors from red, green, blue."""
     if not content.startswith(b"ply"):
         raise MeshFileError(f"{name} is not a PLY mesh.")
+    _check_counts(content, name)
     # A second of the program's start hangs on this import, and few sessions read a PLY.
     import trimesh
 
@@ -38,6 +41,22 @@ def parse_ply(content: bytes, name: str) -> Mesh:
         channels.append(_color(raw, "alpha") if "alpha" in fields else np.ones_like(channels[0]))
         colors = np.stack(channels, -1)[faces]
     return build_mesh(name, loaded.vertices, faces, uvs=uvs, normals=normals, colors=colors, weld=True)
+
+
+def _check_counts(content: bytes, name: str) -> None:
+    """Refuse counts in the header that the rest of the file cannot hold, before anybody makes room for them."""
+    end = content.find(b"end_header", 0, _MOST_HEADER)
+    if end < 0:
+        raise MeshFileError(f"{name} is damaged: its header does not end.")
+    for line in content[:end].split(b"\n"):
+        words = line.split()
+        if len(words) >= 3 and words[0] == b"element":
+            count = int(words[2])
+            if words[1] == b"face" and count > limits().mesh_faces:
+                raise too_many_faces(name, count)
+            # No element takes less than a byte.
+            if not 0 <= count <= len(content) - end:
+                raise MeshFileError(f"{name} is cut short: it has no room for {count:,} of its {words[1].decode('latin-1')}.")
 
 
 def _column(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]

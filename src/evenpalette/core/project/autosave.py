@@ -4,6 +4,7 @@ import contextlib
 import json
 import os
 import shutil
+import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,12 +12,13 @@ from pathlib import Path
 import platformdirs
 
 from evenpalette.core.errors import ProjectError
-from evenpalette.core.files import write_atomically
+from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 
 INTERVAL_SECONDS = 15
 _NOTE = "session.json"
+_MOST_NOTE_BYTES = 1 << 20
 
 
 def autosave_root() -> Path:
@@ -36,14 +38,23 @@ class Recoverable:
 
 
 class Autosave:
-    """The autosave of one open document. Thread-safe as long as one thread at a time calls `save`."""
+    """The autosave of one open document, until it is discarded. May be used from any thread."""
 
     def __init__(self, root: Path | None = None) -> None:
         self._folder = (root or autosave_root()) / f"{os.getpid()}-{time.time_ns():x}"
         self._storage = Storage(self._folder / "project")
+        self._writing = threading.Lock()
+        self._gone = False
 
     def save(self, state: State, project_path: str) -> None:
-        """Write the state beside, without touching the project. Raises ProjectError."""
+        """Write the state beside, without touching the project. Raises ProjectError; the one before then still opens."""
+        with self._writing:
+            if not self._gone:
+                self._write(state, project_path)
+            if self._gone:
+                shutil.rmtree(self._folder, ignore_errors=True)
+
+    def _write(self, state: State, project_path: str) -> None:
         self._storage.save(state)
         note = {
             "pid": os.getpid(), "started": process_start(os.getpid()), "name": state.project.name,
@@ -52,11 +63,17 @@ class Autosave:
         try:
             write_atomically(self._folder / _NOTE, json.dumps(note).encode())
         except OSError as error:
-            raise ProjectError(f"Autosave failed: {error.strerror}. Save the project yourself.") from error
+            raise ProjectError(f"Autosave failed: {reason(error)}. Save the project yourself.") from error
 
     def discard(self) -> None:
-        """Remove the autosave: the document was saved or closed on purpose."""
-        shutil.rmtree(self._folder, ignore_errors=True)
+        """Remove the autosave for good: the document was saved or closed on purpose. One that is being written goes
+        when it is done."""
+        self._gone = True
+        if self._writing.acquire(blocking=False):
+            try:
+                shutil.rmtree(self._folder, ignore_errors=True)
+            finally:
+                self._writing.release()
 
 
 def process_start(pid: int) -> str:
@@ -73,11 +90,11 @@ def find_recoverable(root: Path | None = None) -> list[Recoverable]:
     with contextlib.suppress(OSError):
         for folder in (root or autosave_root()).iterdir():
             try:
-                note = json.loads((folder / _NOTE).read_text())
+                note = json.loads(read_regular(folder / _NOTE, _MOST_NOTE_BYTES))
                 if process_start(int(note["pid"])) == note["started"]:
                     continue
                 found.append(Recoverable(folder, str(note["name"]), str(note["project"]), float(note["saved_at"])))
-            except (OSError, ValueError, KeyError, TypeError):
+            except (OSError, ValueError, KeyError, TypeError, RecursionError):
                 continue
     return sorted(found, key=lambda item: -item.saved_at)
 

@@ -18,7 +18,7 @@ from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.parameters import Value
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.regions.coverage import Made
-from evenpalette.core.variants.model import resolve_values
+from evenpalette.core.variants.model import resolve_all
 
 _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
 
@@ -64,7 +64,12 @@ class State:
 
     def values(self, variant_id: str | None) -> dict[str, Value]:
         """Every parameter's value in a variant; None is the defaults."""
-        return resolve_values(self.project.recipe, self.project.variants, variant_id)
+        found = self._values_of_variants.get(variant_id or "")
+        return dict(found) if found is not None else {p.id: p.default for p in self.project.recipe.parameters}
+
+    @cached_property
+    def _values_of_variants(self) -> dict[str, dict[str, Value]]:
+        return resolve_all(self.project.recipe, self.project.variants)
 
     def bound_steps(self, variant_id: str | None) -> list[BoundStep]:
         """The recipe with a variant's values put in."""

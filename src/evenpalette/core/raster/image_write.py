@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from evenpalette.core.errors import ImageFileError
-from evenpalette.core.files import write_atomically
+from evenpalette.core.files import reason, write_atomically
+from evenpalette.core.quiet import quiet_libraries
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 
 #: zlib level: 3 writes four times faster than 9 for files a few percent larger (measured on painted textures).
@@ -40,11 +41,16 @@ def encode_exr(raster: Raster) -> bytes:
     names = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[raster.channels]
     channels = {name: np.ascontiguousarray(values[..., i]) for i, name in enumerate(names)}
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "image.exr"
-        with OpenEXR.File(header, channels) as image:
-            image.write(str(path))
-        return path.read_bytes()
+    try:
+        with tempfile.TemporaryDirectory() as folder, quiet_libraries():
+            path = Path(folder) / "image.exr"
+            with OpenEXR.File(header, channels) as image:
+                image.write(str(path))
+            return path.read_bytes()
+    except (RuntimeError, OSError) as error:  # the library raises its own for a full disk
+        raise ImageFileError(
+            f"The OpenEXR file could not be made in {tempfile.gettempdir()} ({str(error)[:120]}). Free some space there."
+        ) from error
 
 
 def encode_image(raster: Raster, ending: str) -> bytes:
@@ -83,7 +89,7 @@ def write_image(raster: Raster, path: Path | str) -> None:
     try:
         write_atomically(path, content)
     except OSError as error:
-        raise ImageFileError(f"{path} cannot be written: {error.strerror or error}.") from error
+        raise ImageFileError(f"{path} cannot be written: {reason(error)}.") from error
 
 
 def mask_raster(coverage: NDArray, depth: int = 8) -> Raster:

@@ -29,8 +29,8 @@ class Parameter(Stored):
     name: str = Field(min_length=1, max_length=80)
     type: ValueType
     default: Value
-    low: float = 0.0
-    high: float = 1.0
+    low: float = Field(0.0, ge=-1e9, le=1e9)
+    high: float = Field(1.0, ge=-1e9, le=1e9)
     unit: str = ""
     choices: tuple[str, ...] = ()
     group: str = ""

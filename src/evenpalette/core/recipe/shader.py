@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.files import plain_text, safe_name
 from evenpalette.core.recipe.binding import prepare_value, read_binding
 from evenpalette.core.recipe.kind import AMOUNT, Input
 from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
@@ -97,8 +98,8 @@ def parameter_uniform_names(parameters: Sequence[Parameter]) -> dict[str, str]:
     """A GLSL name for each parameter id, readable and unique."""
     names: dict[str, str] = {}
     for parameter in parameters:
-        words = "".join(c if c.isascii() and c.isalnum() else " " for c in parameter.name.lower()).split()
-        base = "p_" + ("_".join(words) or "value")
+        # GLSL keeps names with two underscores in a row for itself.
+        base = "p_" + safe_name(parameter.name, "value").replace("-", "_")
         name, count = base, 2
         while name in names.values():
             name, count = f"{base}_{count}", count + 1
@@ -132,7 +133,7 @@ def _build(
             )
         amount = expression(index, AMOUNT, step.amount)
         weight = _weight_text(step, ids)
-        comment = " ".join(step.name.split())
+        comment = plain_text(step.name)
         body.append(f"    // {comment}\n    w = {weight} * {amount};")
         body.append(f"    if (w > 0.0) c += (ep_{kind.key}({', '.join(arguments)}) - c) * w;")
     functions = "".join(kind_of(key).glsl for key in dict.fromkeys(step.kind for step in steps))

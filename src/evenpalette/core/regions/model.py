@@ -17,6 +17,12 @@ class Overlap(StrEnum):
     ADDITIVE = "additive"  # kept as they are; a step's sum over its regions is clamped to 1
 
 
+#: A coordinate of a texture; layouts may leave the first tile.
+_Place = Annotated[float, Field(ge=-1000, le=1000)]
+#: A face of a mesh, or a number of them.
+_FaceCount = Annotated[int, Field(ge=0, le=1 << 31)]
+
+
 class FlagSource(Stored):
     """Coverage from a flag color of an ID image.
 
@@ -30,7 +36,7 @@ class FlagSource(Stored):
     edges: Literal["thresholds", "shares"] = "shares"
     metric: Literal["rgb", "ciede2000", "oklab"] = "rgb"
     #: Where the color was picked, (u, v); with `contiguous` only the connected piece around it is taken.
-    seed: tuple[float, float] | None = None
+    seed: tuple[_Place, _Place] | None = None
     contiguous: bool = False
     near: float = Field(48.0, ge=0, le=442)
     far: float = Field(208.0, ge=0, le=442)
@@ -51,7 +57,7 @@ class FacesSource(Stored):
     """Coverage baked from a set of faces, as runs of (first face, count) in the order of the mesh file."""
 
     kind: Literal["faces"] = "faces"
-    runs: tuple[tuple[int, int], ...] = ()
+    runs: tuple[tuple[_FaceCount, _FaceCount], ...] = ()
 
     @property
     def texture(self) -> str:

@@ -9,17 +9,17 @@ class ToneRow(Stored):
     """How well a region is rebuilt: CIEDE2000 mean and 95th percentile, and the tone's mean linear gray."""
 
     region: str
-    mean: float
-    p95: float
-    gray: float
+    mean: float = Field(ge=0, le=1000)
+    p95: float = Field(ge=0, le=1000)
+    gray: float = Field(ge=0, le=1e6)
 
 
 class ToneReport(Stored):
     """The rebuilt picture against the painted one, over the used UV area and per region."""
 
     method: str
-    mean: float
-    p95: float
+    mean: float = Field(ge=0, le=1000)
+    p95: float = Field(ge=0, le=1000)
     rows: tuple[ToneRow, ...] = ()
 
 

@@ -18,11 +18,11 @@ class Variant(Stored):
 
 def lineage(variants: tuple[Variant, ...], variant_id: str | None) -> list[Variant]:
     """The variant, its parent, and so on; stops at a missing parent or a circle."""
-    by_id = {variant.id: variant for variant in variants}
+    left = {variant.id: variant for variant in variants}
     chain: list[Variant] = []
-    while variant_id in by_id and by_id[variant_id] not in chain:
-        chain.append(by_id[variant_id])
-        variant_id = chain[-1].parent
+    while (variant := left.pop(variant_id or "", None)) is not None:
+        chain.append(variant)
+        variant_id = variant.parent
     return chain
 
 
@@ -32,3 +32,26 @@ def resolve_values(recipe: Recipe, variants: tuple[Variant, ...], variant_id: st
     for variant in reversed(lineage(variants, variant_id)):
         values.update({key: value for key, value in variant.values.items() if key in values})
     return values
+
+
+def resolve_all(recipe: Recipe, variants: tuple[Variant, ...]) -> dict[str, dict[str, Value]]:
+    """The values of every variant by its id, as `resolve_values` says; each chain is walked once, however deep."""
+    by_id = {variant.id: variant for variant in variants}
+    defaults = {parameter.id: parameter.default for parameter in recipe.parameters}
+    done: dict[str, dict[str, Value]] = {}
+    for variant in variants:
+        path: list[Variant] = []
+        walked: set[str] = set()
+        above: Variant | None = variant
+        while above is not None and above.id not in done and above.id not in walked:
+            path.append(above)
+            walked.add(above.id)
+            above = by_id.get(above.parent or "")
+        if above is not None and above.id in walked:  # a circle: each begins it with itself
+            done.update({member.id: resolve_values(recipe, variants, member.id) for member in path})
+            continue
+        values = done[above.id] if above is not None else defaults
+        for member in reversed(path):
+            values = {**values, **{key: value for key, value in member.values.items() if key in defaults}}
+            done[member.id] = values
+    return done

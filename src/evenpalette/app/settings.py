@@ -1,0 +1,73 @@
+"""What the application remembers of its user between sessions."""
+
+import contextlib
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings
+
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.limits import set_factor
+
+_RECENT, _LONGEST = "recent", 8
+_SOURCES, _MOST_SOURCES = "sources", 4000
+_LIMITS = "limits"
+
+
+def settings() -> QSettings:
+    """The user's settings file."""
+    return QSettings(QSettings.Format.IniFormat, QSettings.Scope.UserScope, "evenpalette", "evenpalette")
+
+
+def _list(key: str) -> list[str]:
+    stored = settings().value(key, [])
+    return [stored] if isinstance(stored, str) else [str(item) for item in stored or []]
+
+
+def _store(key: str, value: object) -> None:
+    store = settings()
+    store.setValue(key, value)
+    store.sync()
+
+
+def recent_projects() -> list[Path]:
+    """Recently opened projects, newest first; folders that are gone are left out."""
+    return [path for name in _list(_RECENT) if (path := Path(name)).is_dir()]
+
+
+def remember(path: Path) -> None:
+    """Put a project at the top of the recent ones."""
+    names = [str(path.resolve())] + [str(p) for p in recent_projects() if p.resolve() != path.resolve()]
+    _store(_RECENT, names[:_LONGEST])
+
+
+def trusted_sources() -> frozenset[str]:
+    """Files that this user has brought in or said may be read; only these are watched for a project."""
+    return frozenset(_list(_SOURCES))
+
+
+def trust_sources(paths: list[str]) -> None:
+    """These files may be read whenever a project names them."""
+    known = _list(_SOURCES)
+    new = [path for path in dict.fromkeys(paths) if path and path not in known]
+    if new:
+        _store(_SOURCES, (known + new)[-_MOST_SOURCES:])
+
+
+def limits_factor() -> float:
+    """By how much the file limits are raised."""
+    try:
+        return float(settings().value(_LIMITS, 1.0))
+    except (TypeError, ValueError):
+        return 1.0
+
+
+def set_limits_factor(factor: float) -> None:
+    """Raise the file limits, now and in later sessions. Raises EvenPaletteError."""
+    set_factor(factor)
+    _store(_LIMITS, factor)
+
+
+def apply_limits() -> None:
+    """Put the remembered limits into force."""
+    with contextlib.suppress(EvenPaletteError):
+        set_factor(limits_factor())

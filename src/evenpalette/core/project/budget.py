@@ -1,0 +1,44 @@
+"""How much memory the pixels of one project may take, counted before it is taken."""
+
+from evenpalette.core.errors import ProjectError
+from evenpalette.core.limits import RAISE, limits, readable_bytes
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.model import PaintedSource
+
+
+class Budget:
+    """What a project that is being opened has left. A plane counts once for every region that has it."""
+
+    def __init__(self, where: str) -> None:
+        self._where = where
+        self._taken = 0
+
+    def take(self, count: int, what: str) -> None:
+        """Ask for so many bytes. Raises ProjectError when the project has had its share."""
+        most = limits().project_bytes
+        self._taken += count
+        if self._taken > most:
+            raise ProjectError(
+                f"{self._where}: with {what} the pixels of the project take more than {readable_bytes(most)}. {RAISE}"
+            )
+
+
+def pixel_bytes(state: State) -> int:
+    """Bytes that a state's pixels take as `Budget` counts them."""
+    textures = sum(raster.pixels.nbytes for raster in state.textures.values())
+    planes = sum(plane.nbytes for plane in state.coverages.values())
+    owners = [r.id for r in state.project.regions.regions if isinstance(r.source, PaintedSource)]
+    painted = sum(state.made[r].raw.nbytes for r in owners if r in state.made)
+    return textures + planes + painted + (state.tone.pixels.nbytes if state.tone is not None else 0)
+
+
+def check_budget(before: State, after: State) -> None:
+    """Refuse a change that would make a project too large to be opened again. Raises ProjectError."""
+    most = limits().project_bytes
+    if after.textures is before.textures and after.coverages is before.coverages and after.tone is before.tone:
+        return
+    asked = pixel_bytes(after)
+    if asked > most and asked > pixel_bytes(before):
+        raise ProjectError(
+            f"The pixels of the project would take {readable_bytes(asked)}; the limit is {readable_bytes(most)}. {RAISE}"
+        )

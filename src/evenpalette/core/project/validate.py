@@ -1,0 +1,136 @@
+"""What a project file must keep beside its schema: sane text and numbers, and references that fit what they name.
+
+A file is refused here with the place named, so that nothing later has to doubt what it is given.
+"""
+
+import math
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from evenpalette.core.errors import EvenPaletteError, ProjectError
+from evenpalette.core.project.model import Project
+from evenpalette.core.recipe.kind import AMOUNT, Input
+from evenpalette.core.recipe.model import Binding, Recipe, Step
+from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.regions.operations import operation_kind
+
+#: No number of a project comes near it; seeds and sizes have bounds of their own.
+LARGEST = 1e12
+DEEPEST = 60
+
+
+def check_tree(raw: Any) -> None:
+    """Refuse text that no file can hold and numbers that none can count. Raises ValueError."""
+    stack: list[tuple[Any, int]] = [(raw, 0)]
+    while stack:
+        item, depth = stack.pop()
+        if depth > DEEPEST:
+            raise ValueError("it is nested too deeply")
+        if isinstance(item, dict):
+            stack.extend((part, depth + 1) for pair in item.items() for part in pair)
+        elif isinstance(item, list):
+            stack.extend((part, depth + 1) for part in item)
+        elif isinstance(item, str):
+            if "\0" in item or any("\ud800" <= c <= "\udfff" for c in item):
+                raise ValueError(f"{item[:40]!a} is no text")
+        elif isinstance(item, int | float) and not isinstance(item, bool):
+            _check_number(item)
+
+
+def _check_number(value: float) -> None:
+    if isinstance(value, float) and not math.isfinite(value):
+        raise ValueError("a number is not finite")
+    if abs(value) > LARGEST:
+        raise ValueError(f"the number {str(value)[:24]} is too large")
+
+
+def check_project(project: Project, where: str) -> None:
+    """Refuse references that do not fit. Raises ProjectError."""
+    for problem in _problems(project):
+        raise ProjectError(f"{where}: project.json is damaged: {problem}.")
+
+
+def _problems(project: Project) -> Iterator[str]:
+    yield from _repeated("texture", (t.id for t in project.asset.textures))
+    yield from _repeated("region", (r.id for r in project.regions.regions))
+    yield from _repeated("step", (s.id for s in project.recipe.steps))
+    yield from _repeated("parameter", (p.id for p in project.recipe.parameters))
+    yield from _repeated("variant", (v.id for v in project.variants))
+    for region in project.regions.regions:
+        for operation in region.operations:
+            try:
+                operation_kind(operation.kind).values(operation.settings)
+            except EvenPaletteError as error:
+                yield f"region '{region.name}': {str(error).rstrip('.')}"
+    for step in project.recipe.steps:
+        yield from _step_problems(step, project.recipe)
+    yield from _circles(project)
+    parameters = {p.id: p for p in project.recipe.parameters}
+    for variant in project.variants:
+        for key, value in variant.values.items():
+            try:
+                if key in parameters:
+                    parameters[key].accept(value)
+            except EvenPaletteError as error:
+                yield f"variant '{variant.name}': {str(error).rstrip('.')}"
+
+
+def _circles(project: Project) -> Iterator[str]:
+    parents = {v.id: v.parent for v in project.variants}
+    sound: set[str] = set()
+    for variant in project.variants:
+        walked: set[str] = set()
+        at: str | None = variant.id
+        while at in parents and at not in sound:
+            if at in walked:
+                yield f"variant '{variant.name}' derives from itself"
+                return
+            walked.add(at)
+            at = parents[at]
+        sound |= walked
+
+
+def _repeated(what: str, ids: Iterable[str]) -> Iterator[str]:
+    seen: set[str] = set()
+    for id_ in ids:
+        if id_ in seen:
+            yield f"two {what}s have the id '{id_[:40]}'"
+        seen.add(id_)
+
+
+def _step_problems(step: Step, recipe: Recipe) -> Iterator[str]:
+    try:
+        kind = kind_of(step.kind)
+    except EvenPaletteError as error:
+        yield str(error).rstrip(".")
+        return
+    inputs = {i.key: i for i in kind.inputs}
+    for key, binding in step.inputs.items():
+        if key not in inputs:
+            yield f"step '{step.name}' has the input '{key[:40]}', which {kind.label} lacks"
+            continue
+        yield from _binding_problems(step, inputs[key], binding, recipe)
+    yield from _binding_problems(step, AMOUNT, step.amount, recipe)
+    channels = {c.key for c in kind.channels}
+    yield from (
+        f"step '{step.name}' reads the channel '{key[:40]}', which {kind.label} lacks"
+        for key in step.channels
+        if key not in channels
+    )
+
+
+def _binding_problems(step: Step, input: Input, binding: Binding, recipe: Recipe) -> Iterator[str]:
+    parameter = recipe.parameter(binding.parameter) if binding.parameter else None
+    if binding.parameter and parameter is None:
+        return
+    try:
+        if parameter is None:
+            if binding.value is not None:
+                input.accept(binding.value)
+        elif parameter.type is not input.type:
+            yield f"step '{step.name}': {input.label} takes a {input.type.value}, '{parameter.name}' is a {parameter.type.value}"
+        elif input.type is ValueType.CHOICE and not set(parameter.choices) <= set(input.choices):
+            yield f"step '{step.name}': {input.label} lacks choices that '{parameter.name}' has"
+    except EvenPaletteError as error:
+        yield f"step '{step.name}': {str(error).rstrip('.')}"

@@ -1,0 +1,33 @@
+"""What the application does with a file that it is given: all of it that can be done without a window."""
+
+from pathlib import Path
+
+from evenpalette.core.delivery.kit import build_shader, render_map
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.view import MeshView
+from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster.image_read import decode_image
+
+
+def read_image_bytes(content: bytes, name: str) -> None:
+    decode_image(content, name)
+
+
+def read_mesh_bytes(content: bytes, name: str) -> None:
+    MeshView(parse_mesh(content, name)).prepare()
+
+
+def read_project(_: bytes, folder: str) -> None:
+    """Open it, look for findings, evaluate every variant, write the shader, save it elsewhere and open that."""
+    state = Storage(folder).open()
+    find_all(state)
+    for variant in (None, *(v.id for v in state.project.variants[:4])):
+        render_map(state, variant, (8, 8), workers=1)
+    build_shader(state)
+    copy = Path(folder).with_name("copy")
+    Storage(copy).save(state)
+    Storage(copy).open()
+
+
+READERS = {"image": read_image_bytes, "mesh": read_mesh_bytes, "project": read_project}
