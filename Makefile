@@ -13,7 +13,7 @@ else
 UNDER :=
 endif
 
-.PHONY: setup demo test bench screenshots lint demo-files schema system
+.PHONY: setup demo test fuzz torture bench screenshots lint demo-files schema system
 
 setup: system $(VENV)/.ready
 
@@ -40,6 +40,14 @@ endif
 
 test: setup
 	$(UNDER) $(BIN)/python -m pytest
+
+# Ten thousand spoiled files of every format, each read under a cap of time and memory.
+fuzz: setup
+	$(BIN)/python -m tests.hostile.fuzz $(FILES)
+
+# Hundreds of kills, overlapping saves, full disks: prints what was lost.
+torture: setup
+	$(BIN)/python -m tests.hostile.torture $(KILLS)
 
 bench: setup
 	$(UNDER) $(BIN)/python -m benchmarks

@@ -12,7 +12,7 @@ def main() -> None:
     id_image.run()
     bake.run()
     painting.run()
-    for words in (("window", "slider"), ("window", "start"), ("painting",)):
+    for words in (("window", "slider"), ("window", "saving"), ("window", "start"), ("painting",)):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)
 

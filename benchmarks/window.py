@@ -47,6 +47,53 @@ def slider() -> None:
     os._exit(0)
 
 
+def saving() -> None:
+    """The longest time that the window does nothing else while the demo, with all its coverages changed, is saved and
+    a slider is moved."""
+    from dataclasses import replace
+
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtTest import QTest
+
+    from evenpalette.app.main import make_application
+    from evenpalette.app.window import MainWindow
+    from evenpalette.core.project.edits.variants import set_value
+
+    _app = make_application()
+    window = MainWindow()
+    window.show()
+    window.open_demo(into=Path(tempfile.mkdtemp()))
+    end = time.monotonic() + 30
+    while time.monotonic() < end and (not window.session.state.region_ids or not window.views.pictures.is_empty):
+        QTest.qWait(30)
+    QTest.qWait(3000)
+    session = window.session
+    ticks: list[float] = []
+    timer = QTimer(interval=0)
+    timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
+    timer.start()
+    gaps, calm = [], []
+    for round_ in range(20):
+        planes = {key: 255 - plane for key, plane in session.state.coverages.items()}
+        session.commit("invert", replace(session.state, coverages=planes))
+        while not (session.tasks.is_idle and window.views.pictures.is_empty):
+            QTest.qWait(20)
+        for found in (calm, gaps):
+            ticks.clear()
+            if found is gaps:
+                session.save()
+            color = f"#{100 + 2 * round_ + (found is gaps):02x}60a0"
+            parameter = session.state.project.recipe.parameters[0].id
+            session.apply("slide", lambda s, c=color, p=parameter: set_value(s, None, p, c), "slide")
+            until = time.monotonic() + 0.4
+            while time.monotonic() < until or not session.saving.is_idle:
+                QTest.qWait(1)
+            found.append(max(b - a for a, b in zip(ticks, ticks[1:], strict=False)))
+    spread("Longest pause of the window while a slider moves", calm)
+    spread("  the same while the demo is saved", gaps)
+    os._exit(0)
+
+
 def start() -> None:
     """Warm start of `evenpalette demo` to a painted window."""
     code = (
@@ -68,4 +115,4 @@ def start() -> None:
 
 
 if __name__ == "__main__":
-    slider() if sys.argv[1:] == ["slider"] else start()
+    {"slider": slider, "saving": saving}.get((sys.argv[1:] or [""])[0], start)()

@@ -17,9 +17,9 @@ from evenpalette import __version__
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.delivery.kit import coverage_textures, delivered_size, render_map, write_kit
 from evenpalette.core.delivery.maps import id_picture
-from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.file_set import files_as_one
-from evenpalette.core.files import one_line, reason
+from evenpalette.core.files import reason
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology

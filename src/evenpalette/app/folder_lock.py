@@ -5,6 +5,7 @@ nobody removes another's mark, and the one who had it notices before its next sa
 """
 
 import contextlib
+import fcntl
 import re
 import socket
 from datetime import datetime
@@ -37,7 +38,7 @@ class FolderLock:
             with contextlib.suppress(OSError):
                 path.unlink()
         self._file, self._number = _lock_file(path), number
-        if self._file.tryLock(0):
+        if self._file.tryLock(0) or (_is_a_copy(path, self._file) and self._file.tryLock(0)):
             for older in self._numbers():
                 if older < number:  # goes only where its program has died
                     old = _lock_file(self._path(older))
@@ -79,6 +80,20 @@ class FolderLock:
             return [int(found[1]) for path in self.folder.iterdir() if (found := _MARK.fullmatch(path.name))]
         except OSError:
             return []
+
+
+def _is_a_copy(path: Path, file: QLockFile) -> bool:
+    """Remove a mark that came with a copied folder: its program runs on this machine, but does not hold this file."""
+    known, _, host, _ = file.getLockInfo()
+    if not known or host != socket.gethostname():
+        return False
+    try:
+        with path.open("rb") as stream:
+            fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            path.unlink()
+    except OSError:
+        return False
+    return True
 
 
 def _lock_file(path: Path) -> QLockFile:

@@ -37,8 +37,8 @@ from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, tool
-from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.files import one_line, safe_name
+from evenpalette.core.errors import EvenPaletteError, one_line
+from evenpalette.core.files import safe_name
 from evenpalette.core.limits import MOST
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.project import autosave

@@ -1,8 +1,16 @@
 """Errors worded for the artist: what is wrong, with which file or thing, and what to do."""
 
 
+def one_line(text: str) -> str:
+    """A message that may name files of any name, without line breaks and other control characters."""
+    return "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in " ".join(text.split()))
+
+
 class EvenPaletteError(Exception):
-    """Anything that can go wrong with the artist's files or choices; its text is shown as it is."""
+    """Anything that can go wrong with the artist's files or choices; its text is shown as it is, on one line."""
+
+    def __str__(self) -> str:
+        return one_line(super().__str__())
 
 
 class ImageFileError(EvenPaletteError):

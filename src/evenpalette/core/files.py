@@ -120,11 +120,6 @@ def reason(error: OSError) -> str:
     return str(error.strerror or error)
 
 
-def one_line(text: str) -> str:
-    """A message that may name files of any name, without line breaks and other control characters."""
-    return "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in " ".join(text.splitlines()))
-
-
 def plain_text(text: str) -> str:
     """Any text in printable ASCII on one line, letters of other scripts transliterated, without a backslash or the
     marks of a comment's end: safe inside a comment of shader code.

@@ -23,7 +23,7 @@ class Limits:
     image_texels: int = 16384 * 8192
     image_bytes: int = 512 << 20
     image_file_bytes: int = 512 << 20
-    project_bytes: int = 1536 << 20
+    project_bytes: int = 1024 << 20
     project_file_bytes: int = 32 << 20
     mesh_file_bytes: int = 256 << 20
     mesh_faces: int = 2_000_000

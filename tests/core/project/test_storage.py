@@ -17,9 +17,11 @@ import pytest
 from evenpalette.core import files
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.project.autosave import Autosave, find_recoverable, recover
-from evenpalette.core.project.edits.asset import rename_project
+from evenpalette.core.project.edits.asset import add_texture, rename_project
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster import image_write
+from evenpalette.core.raster.raster import Encoding, Raster
 
 
 def equal(a: State, b: State) -> bool:
@@ -47,6 +49,32 @@ def test_saving_again_writes_only_what_changed_and_removes_what_is_unused(tmp_pa
     assert changed == ["project.json"]
     storage.save(State(project=state.project, mesh=state.mesh, textures=state.textures, coverages=state.coverages))
     assert not (tmp_path / "p" / "tone").exists()
+
+
+def test_a_file_that_was_written_over_is_written_again(tmp_path: Path, demo_folder: Path) -> None:
+    """By something that keeps its size, its name and its time."""
+    shutil.copytree(demo_folder, tmp_path / "p")
+    storage = Storage(tmp_path / "p")
+    state = storage.open()
+    for victim in (*(tmp_path / "p" / "textures").iterdir(), *(tmp_path / "p" / "mesh").iterdir()):
+        stamp = victim.stat()
+        victim.write_bytes(bytes(stamp.st_size))
+        os.utime(victim, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    storage.save(rename_project(state, "Other"))
+    assert equal(Storage(tmp_path / "p").open(), rename_project(state, "Other"))
+
+
+def test_a_save_whose_float_texture_cannot_be_made_says_so(
+    tmp_path: Path, lantern: State, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The OpenEXR library raises its own error for a full disk."""
+    storage = Storage(tmp_path / "p")
+    storage.save(lantern)
+    monkeypatch.setattr(image_write.tempfile, "tempdir", str(tmp_path / "no such folder"))
+    light = add_texture(lantern, Raster(np.ones((4, 4, 3), np.float32), Encoding.LINEAR), "light.exr")
+    with pytest.raises(ProjectError, match="OpenEXR file could not be made"):
+        storage.save(light)
+    assert equal(Storage(tmp_path / "p").open(), lantern)
 
 
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:
@@ -135,6 +163,8 @@ import sys, numpy as np
 from pathlib import Path
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster import image_write
+from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.project.autosave import Autosave
 from evenpalette.core.project.edits import asset, regions
 from evenpalette.core.raster.raster import Encoding, Raster

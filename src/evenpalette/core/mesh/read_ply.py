@@ -1,6 +1,7 @@
 """PLY, text and binary, through trimesh; vertex properties are taken from its raw table by their usual names."""
 
 import io
+import logging
 
 import numpy as np
 
@@ -19,6 +20,8 @@ def parse_ply(content: bytes, name: str) -> Mesh:
     _check_counts(content, name)
     # A second of the program's start hangs on this import, and few sessions read a PLY.
     import trimesh
+
+    logging.getLogger("trimesh").setLevel(logging.CRITICAL + 1)
 
     loaded = trimesh.load(io.BytesIO(content), file_type="ply", process=False, maintain_order=True)
     if not isinstance(loaded, trimesh.Trimesh) or not len(loaded.faces):

@@ -4,6 +4,7 @@ Files are untrusted: what a file is, is told by its content; its size is checked
 """
 
 import io
+import logging
 import struct
 import tempfile
 import warnings
@@ -30,6 +31,8 @@ READABLE = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".bmp", ".tga", ".
 _MOST_CHUNKS, _MOST_SCANS = 500_000, 200
 _ROWS_AT_ONCE = 256
 
+# What it finds wrong with a file, we say ourselves.
+logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)
 # Our own check comes first and says more; this one is for what Pillow decodes on its way.
 Image.MAX_IMAGE_PIXELS = Limits().image_texels * 64
 
