@@ -1,8 +1,9 @@
-"""Write the project file's JSON schema to docs/project.schema.json."""
+"""Write the JSON Schemas of the project file and of a kit's description into docs/."""
 
 import json
 from pathlib import Path
 
+from evenpalette.core.delivery import kit_model
 from evenpalette.core.project.model import Project
 
 
@@ -12,4 +13,6 @@ def schema_text() -> str:
 
 
 if __name__ == "__main__":
-    (Path(__file__).parents[1] / "docs" / "project.schema.json").write_text(schema_text())
+    docs = Path(__file__).parents[1] / "docs"
+    (docs / "project.schema.json").write_text(schema_text())
+    (docs / "parameters.schema.json").write_text(kit_model.schema_text())

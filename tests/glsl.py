@@ -7,11 +7,7 @@ from typing import TypeVar
 import moderngl
 import numpy as np
 
-from evenpalette.core.raster.raster import Raster
-from evenpalette.gpu.textures import upload
-
-_VERTEX = "#version 330 core\nin vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }"
-
+from evenpalette.core.raster.raster import Encoding, Raster
 
 T = TypeVar("T")
 #: A context without a window stays current on its thread, where it would keep Qt's own from becoming current.
@@ -24,28 +20,34 @@ def apart(work: Callable[[], T]) -> T:
 
 
 class Game:
-    """A stand-in for a game: one quad, one fragment shader that calls the recipe at texel centers."""
+    """A stand-in for a game: one quad, one fragment shader that calls the recipe once for each pixel.
+
+    It sets textures up as any loader would, by their channels and bits alone: what has one channel is read as red, zero,
+    zero, one. Color that is stored encoded is decoded while it is loaded; mip levels are made by the driver.
+    """
 
     def __init__(self) -> None:
         self.ctx = apart(lambda: moderngl.create_standalone_context(backend="egl"))
 
     def run(
-        self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int]
-    ) -> np.ndarray:
-        """Linear float32 (height, width, 3), first row first."""
-        return apart(lambda: self._draw(recipe, textures, uniforms, size))
+        self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int],
+        *, es: bool = False, shift: tuple[float, float] = (0.0, 0.0), mips: bool = False, repeat: bool = True,
+    ) -> np.ndarray:  # fmt: skip
+        """Linear float32 (height, width, 3), first row first. shift: of the sampled place, in pixels of the result."""
+        return apart(lambda: self._draw(recipe, textures, uniforms, size, es, shift, mips, repeat))
 
-    def _draw(
-        self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int]
-    ) -> np.ndarray:
-        text = "#version 330 core\nuniform vec2 size; out vec4 o;\n" + recipe
-        text += "\nvoid main() { o = vec4(evenpalette_recipe(gl_FragCoord.xy / size), 1.0); }"
-        program = self.ctx.program(_VERTEX, text)
+    def _draw(self, recipe, textures, uniforms, size, es, shift, mips, repeat) -> np.ndarray:  # type: ignore[no-untyped-def]
+        version = "#version 300 es\nprecision highp float;\n" if es else "#version 330 core\n"
+        text = version + "uniform vec2 size; uniform vec2 shift; out vec4 o;\n" + recipe
+        text += "\nvoid main() { o = vec4(evenpalette_recipe((gl_FragCoord.xy + shift) / size), 1.0); }"
+        program = self.ctx.program(version + "in vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }", text)
+        held = []
         for unit, (name, raster) in enumerate(textures.items()):
             if name in program:
-                upload(self.ctx, raster).use(unit)
+                held.append(self._load(raster, mips, repeat))
+                held[-1].use(unit)
                 program[name].value = unit
-        for name, value in {**uniforms, "size": tuple(float(v) for v in size)}.items():
+        for name, value in {**uniforms, "size": tuple(float(v) for v in size), "shift": shift}.items():
             if name in program:
                 program[name].value = value
         quad = self.ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], "f4").tobytes())
@@ -53,7 +55,21 @@ class Game:
         target.use()
         self.ctx.vertex_array(program, [(quad, "2f", "p")]).render(moderngl.TRIANGLE_STRIP)
         data = np.frombuffer(target.read(components=4, dtype="f4"), np.float32)
+        for texture in held:
+            texture.release()
         return data.reshape(size[1], size[0], 4)[..., :3]
+
+    def _load(self, raster: Raster, mips: bool, repeat: bool) -> moderngl.Texture:
+        is_color = raster.encoding is Encoding.SRGB
+        pixels = raster.as_linear().astype(np.float32) if is_color else raster.pixels
+        dtype = {"u1": "f1", "u2": "nu2", "f4": "f4"}[pixels.dtype.str[1:]]
+        texture = self.ctx.texture(raster.size, raster.channels, np.ascontiguousarray(pixels).tobytes(), alignment=1, dtype=dtype)
+        texture.repeat_x = texture.repeat_y = repeat
+        texture.filter = moderngl.LINEAR, moderngl.LINEAR
+        if mips:
+            texture.build_mipmaps()
+            texture.filter = moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR
+        return texture
 
 
 def drawn_by_opengl(uvs: np.ndarray, labels: np.ndarray, size: int) -> np.ndarray:

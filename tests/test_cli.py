@@ -42,7 +42,7 @@ def test_check_says_nothing_for_a_project_in_order_and_lists_findings_otherwise(
     assert capsys.readouterr().out == ""
     shutil.copytree(demo_folder, tmp_path / "p")
     raw = json.loads((tmp_path / "p" / "project.json").read_text())
-    raw["asset"]["textures"][1]["encoding"] = "srgb"
+    raw["sheets"][0]["textures"][1]["encoding"] = "srgb"
     (tmp_path / "p" / "project.json").write_text(json.dumps(raw))
     assert main(["check", str(tmp_path / "p"), "--json"]) == 1
     assert json.loads(capsys.readouterr().out)["findings"][0]["code"] == "data-as-color"
@@ -96,7 +96,9 @@ def test_export_writes_variants_and_kit(demo_folder: Path, tmp_path: Path) -> No
         == 0
     )
     assert (tmp_path / "o" / "variants" / "straw" / "base_color.png").is_file()
-    assert {p.name for p in (tmp_path / "o" / "kit").iterdir()} == {"recipe.glsl", "parameters.json", "textures"}
+    assert {p.name for p in (tmp_path / "o" / "kit").iterdir()} == {
+        "recipe.glsl", "parameters.json", "parameters.schema.json", "textures",
+    }
 
 
 def test_masks_come_out_as_8_bit_gray(id_image: Path, tmp_path: Path) -> None:

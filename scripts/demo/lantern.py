@@ -329,13 +329,9 @@ def _make_recipe(state: State) -> State:
     state = recipe.add_step(state, "hue_shift", (_region(state, "Paper"),), step_id="step-drift")
     state = recipe.update_step(state, "step-drift", name="Paper drift")
     state = recipe.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")
-    state = recipe.add_step(state, "grade", None, step_id="step-fade")
-    state = recipe.update_step(
-        state,
-        "step-fade",
-        name="Fade",
-        regions=(_region(state, "Paper"), _region(state, "Moth"), _region(state, "Tassel")),
-    )
+    faded = tuple(_region(state, name) for name in ("Paper", "Moth", "Tassel"))
+    state = recipe.add_step(state, "grade", faded, step_id="step-fade")
+    state = recipe.update_step(state, "step-fade", name="Fade")
     state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")
@@ -353,7 +349,7 @@ VARIANTS: dict[str, tuple[str | None, dict[str, object]]] = {
         "Paper tint": "#6fa3cf", "Moth tint": "#f4e6c0", "Frame tint": "#b9bdc0", "Cap tint": "#5b3348",
         "Tassel tint": "#e9c94f", "Base ring tint": "#3c434c", "Knot tint": "#d8dde2",
     }),
-    "Harbour Night, old": ("Harbour Night", {"Soot": 1.0, "Sun fade": 0.55, "Occlusion": 1.0, "Paper hue drift": -14.0}),
+    "Harbour Night, old": ("Harbour Night", {"Soot": 1.0, "Sun fade": 0.55, "Occlusion": 1.0, "Paper hue drift": 14.0}),
     "Plum Rain": (None, {
         "Paper tint": "#a3569c", "Moth tint": "#ffc9de", "Frame tint": "#caa05a", "Cap tint": "#2c5a4a",
         "Tassel tint": "#f0a03c", "Base ring tint": "#4a3a52", "Knot tint": "#f3d9a0",

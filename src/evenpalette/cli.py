@@ -15,8 +15,9 @@ from tqdm import tqdm
 
 from evenpalette import __version__
 from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.delivery.kit import coverage_textures, delivered_size, render_map, write_kit
-from evenpalette.core.delivery.maps import id_picture
+from evenpalette.core.delivery.kit import delivered_size, render_map, write_kit
+from evenpalette.core.delivery.kit_textures import coverage_textures
+from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import reason
@@ -114,7 +115,8 @@ def _parser() -> argparse.ArgumentParser:
     render = verb("render", _render, "write one map of a variant")
     render.add_argument("project", type=Path)
     render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
-    render.add_argument("--map", default="base_color", help="base_color, tone, id, or coverage:REGION")
+    render.add_argument("--map", default="base_color", help="base_color, tone, id, id:DIVISION, or coverage:REGION")
+    render.add_argument("--sheet", default="", help="name of a sheet; the first one if left out")
     render.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
     render.add_argument("--out", type=Path, required=True)
     export = verb("export", _export, "deliver variants and kit")
@@ -122,6 +124,7 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--out", type=Path, required=True)
     export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
     export.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
+    export.add_argument("--kit-size", type=_size, default=0, help="longest side of the kit's textures")
     export.add_argument("--jobs", type=_jobs, default=0, help="worker threads; one for each core if left out")
     bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
     bake.add_argument("mesh", type=Path)
@@ -241,7 +244,7 @@ def _variant_ids(state: State, names: list[str]) -> list[str]:
 
 
 def _render(options: argparse.Namespace) -> None:
-    state = _open(options.project)
+    state = _on_sheet(_open(options.project), options.sheet)
     size = delivered_size(state, options.size)
     variant = None
     if options.variant.lower() != "default" or any(v.name.lower() == "default" for v in state.project.variants):
@@ -251,6 +254,16 @@ def _render(options: argparse.Namespace) -> None:
         write_image(_map(state, variant, options.map, size, progress), options.out)
 
 
+def _on_sheet(state: State, name: str) -> State:
+    """The state on a sheet by its name or number; '' is the first."""
+    wanted = name.strip().lower()
+    for number, sheet in enumerate(state.project.sheets, 1):
+        if wanted in ("", sheet.name.lower(), str(number)):
+            return state.on(sheet.id)
+    known = ", ".join(sheet.name for sheet in state.project.sheets)
+    raise EvenPaletteError(f"There is no sheet called '{name}'. There are: {known}.")
+
+
 def _map(state: State, variant: str | None, name: str, size: tuple[int, int], progress: Progress) -> Raster:
     if name in ("base_color", "base-color", "color"):
         return render_map(state, variant, size, progress)
@@ -258,8 +271,8 @@ def _map(state: State, variant: str | None, name: str, size: tuple[int, int], pr
         if state.tone is None:
             raise EvenPaletteError("This project has no tone yet.")
         return state.tone.resized(*size)
-    if name == "id":
-        return id_picture(state).resized(*size)
+    if name == "id" or name.startswith("id:"):
+        return id_picture(state, division_named(state, name.partition(":")[2])).resized(*size)
     if name.startswith("coverage:"):
         wanted = name.removeprefix("coverage:").lower()
         for index, region in enumerate(state.project.regions.regions):
@@ -267,7 +280,7 @@ def _map(state: State, variant: str | None, name: str, size: tuple[int, int], pr
                 plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
                 return Raster.gray(plane).resized(*size)
         raise EvenPaletteError(f"There is no region '{wanted}'.")
-    raise EvenPaletteError(f"'{name}' is no map. There are base_color, tone, id and coverage:REGION.")
+    raise EvenPaletteError(f"'{name}' is no map. There are base_color, tone, id, id:DIVISION and coverage:REGION.")
 
 
 def _export(options: argparse.Namespace) -> None:
@@ -275,7 +288,10 @@ def _export(options: argparse.Namespace) -> None:
     chosen = _variant_ids(state, options.variant) if options.variant else None
     progress, bar = _bar("exporting")
     with bar:
-        write_kit(state, options.out, variants=chosen, longest=options.size, workers=options.jobs, progress=progress)
+        write_kit(
+            state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
+            workers=options.jobs, progress=progress,
+        )  # fmt: skip
 
 
 def _bake(options: argparse.Namespace) -> None:

@@ -118,10 +118,11 @@ def test_a_setting_raises_all_limits(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_all_rasters_of_a_project_share_one_budget(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     raw = write_project(tmp_path / "p")
-    region = raw["regions"]["regions"][0]
+    regions = raw["sheets"][0]["regions"]["divisions"][0]["regions"]
+    region = regions[0]
     mask = raw["rasters"][region["id"]]
     for number in range(300):
-        raw["regions"]["regions"].append({**region, "id": f"more-{number}", "name": f"More {number}", "operations": []})
+        regions.append({**region, "id": f"more-{number}", "name": f"More {number}", "operations": []})
         raw["rasters"][f"more-{number}"] = mask
     (tmp_path / "p" / "project.json").write_text(json.dumps(raw))
     Storage(tmp_path / "p").open()
@@ -146,7 +147,7 @@ def test_pipes_devices_and_folders_are_not_waited_for(tmp_path: Path) -> None:
 def test_a_chain_of_three_thousand_variants_is_walked_once(tmp_path: Path) -> None:
     raw = write_project(tmp_path / "p")
     parameter = {"id": "p1", "name": "P", "type": "number", "default": 0.5}
-    raw["recipe"]["parameters"].append(parameter)
+    raw["parameters"].append(parameter)
     raw["variants"] = [
         {"id": f"v{i}", "name": f"V{i}", "parent": f"v{i - 1}" if i else None, "values": {"p1": i / 3000}}
         for i in range(3000)

@@ -21,41 +21,74 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, list_actions, row
 from evenpalette.core.project.edits import regions as edit
-from evenpalette.core.project.edits.tone import tint_step_of
+from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.mends import mend_for
+from evenpalette.core.regions.model import Division, Region
 
-ROW_HEIGHT = 40
+ROW_HEIGHT, HEADING_HEIGHT = 40, 24
 
 
 class RegionModel(QAbstractListModel):
-    """The regions as rows; the name can be edited."""
+    """The regions as rows; the name can be edited. With several divisions each has a heading, which folds it away."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self.folded: set[str] = set()
+
+    def entries(self) -> list[Region | Division]:
+        """What the rows show."""
+        divisions = self._session.state.project.regions.divisions
+        if len(divisions) == 1:
+            return list(divisions[0].regions)
+        rows: list[Region | Division] = []
+        for division in divisions:
+            rows.append(division)
+            rows += () if division.id in self.folded else division.regions
+        return rows
+
+    def entry(self, index: QModelIndex) -> Region | Division | None:
+        """What a row shows."""
+        rows = self.entries()
+        return rows[index.row()] if 0 <= index.row() < len(rows) else None
+
+    def place(self, region_id: str | None) -> int:
+        """The row of a region, -1 while it is folded away."""
+        found = (i for i, entry in enumerate(self.entries()) if isinstance(entry, Region) and entry.id == region_id)
+        return next(found, -1)
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(self._session.state.region_ids)
+        return 0 if parent.isValid() else len(self.entries())
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         return super().flags(index) | Qt.ItemFlag.ItemIsEditable
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
-        region = self._session.state.project.regions.regions[index.row()]
+        entry = self.entry(index)
+        if entry is None:
+            return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return region.name
+            return entry.name
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"Region {index.row() + 1}, {region.name}, flag {region.flag}, {self._session.shares.get(region.id, 0):.1%} of the used UV area"
+            if isinstance(entry, Division):
+                return f"Division {entry.name}, {len(entry.regions)} regions, {entry.overlap.value}. Click to fold"
+            number = self._session.state.project.regions.number(entry.id)
+            share = self._session.shares.get(entry.id, 0)
+            return f"Region {number}, {entry.name}, flag {entry.flag}, {share:.1%} of the used UV area"
         return None
 
     def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
-        if role != Qt.ItemDataRole.EditRole:
+        entry = self.entry(index)
+        if role != Qt.ItemDataRole.EditRole or entry is None:
             return False
-        region = self._session.state.project.regions.regions[index.row()]
         name = str(value).strip()
-        if name == region.name:
+        if name == entry.name:
             return False
-        return self._session.apply(f"Rename region to {name}", lambda s: edit.update_region(s, region.id, name=name))
+        if isinstance(entry, Division):
+            return self._session.apply(
+                f"Rename division to {name}", lambda s: edit.rename_division(s, entry.id, name)
+            )
+        return self._session.apply(f"Rename region to {name}", lambda s: edit.update_region(s, entry.id, name=name))
 
 
 class RegionDelegate(QStyledItemDelegate):
@@ -65,8 +98,18 @@ class RegionDelegate(QStyledItemDelegate):
         super().__init__()
         self._session = session
 
-    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
-        return QSize(180, ROW_HEIGHT)
+    def sizeHint(self, _option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(180, HEADING_HEIGHT if isinstance(_entry(index), Division) else ROW_HEIGHT)
+
+    def _paint_heading(self, painter: QPainter, option: QStyleOptionViewItem, division: Division, folded: bool) -> None:
+        box = QRectF(option.rect).adjusted(4, 2, -10, -1)
+        painter.setFont(theme.font(theme.NOTE, strong=True))
+        painter.setPen(QColor(theme.ACCENT if option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected else theme.MUTED))
+        arrow = "\u25b8" if folded else "\u25be"
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{arrow}  {division.name}")
+        share = sum(self._session.shares.get(region.id, 0.0) for region in division.regions)
+        painter.setFont(theme.font(theme.NOTE))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{share:.0%}")
 
     def updateEditorGeometry(self, editor: QWidget | None, option: QStyleOptionViewItem, _index: QModelIndex) -> None:
         assert editor is not None
@@ -77,10 +120,16 @@ class RegionDelegate(QStyledItemDelegate):
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
-        state = self._session.state
-        region = state.project.regions.regions[index.row()]
+        state, region = self._session.state, _entry(index)
+        if region is None:
+            return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if isinstance(region, Division):
+            model = index.model()
+            self._paint_heading(painter, option, region, isinstance(model, RegionModel) and region.id in model.folded)
+            painter.restore()
+            return
         box = QRectF(option.rect).adjusted(2, 1, -2, -1)
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
         if selected:
@@ -97,7 +146,7 @@ class RegionDelegate(QStyledItemDelegate):
         painter.drawRoundedRect(chip, 4, 4)
         painter.setPen(QColor(theme.contrast_ink(region.flag)))
         painter.setFont(theme.font(theme.TEXT, strong=True))
-        painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(index.row() + 1))
+        painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(state.project.regions.number(region.id)))
         left, right = box.left() + 40, box.right() - 8
         share = self._session.shares.get(region.id, 0.0)
         painter.setFont(theme.font(theme.TEXT))
@@ -116,13 +165,17 @@ class RegionDelegate(QStyledItemDelegate):
         painter.drawRoundedRect(bar, 1.5, 1.5)
         painter.setBrush(QColor("#5c5c5c"))
         painter.drawRoundedRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, share), 3), 1.5, 1.5)
-        step = tint_step_of(state, region.id)
-        if step is not None and (parameter := step.inputs["color"].parameter):
+        if parameter := tint_parameter_of(state, region.id):
             color = state.values(state.project.active_variant).get(parameter)
             painter.setPen(QPen(QColor("#8c8c8c"), 1))
             painter.setBrush(QColor(str(color)))
             painter.drawRect(QRectF(right - 14, box.bottom() - 14, 13, 9))
         painter.restore()
+
+
+def _entry(index: QModelIndex) -> Region | Division | None:
+    model = index.model()
+    return model.entry(index) if isinstance(model, RegionModel) else None
 
 
 class Ledger(QWidget):
@@ -149,7 +202,8 @@ class Ledger(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(self._menu)
-        self.list.entered.connect(lambda index: self.hovered.emit(index.row()))
+        self.list.entered.connect(self._hover)
+        self.list.clicked.connect(self._fold)
         self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))
         self.list.leaveEvent = lambda _event: self.hovered.emit(-1)  # type: ignore[method-assign,assignment]
         self._hint = label("No regions yet. At Regions, take them from an ID image, a mask or the mesh, select faces, or paint.", "note")
@@ -194,6 +248,7 @@ class Ledger(QWidget):
                 ("Move down", "Alt+Down", lambda: self._move(1)),
                 ("Lock or unlock", "Ctrl+L", self._lock),
                 ("Remove region", "Del", self._remove),
+                ("Fold or unfold", "Return", lambda: self._fold(self.list.currentIndex())),
             ],
         )
 
@@ -209,10 +264,20 @@ class Ledger(QWidget):
             menu.addActions(self.actions_)
             menu.exec(self.list.viewport().mapToGlobal(place))  # type: ignore[union-attr]
 
+    def _hover(self, index: QModelIndex) -> None:
+        entry, ids = self.model.entry(index), self._session.state.region_ids
+        self.hovered.emit(ids.index(entry.id) if isinstance(entry, Region) and entry.id in ids else -1)
+
+    def _fold(self, index: QModelIndex) -> None:
+        """A click on a heading, or Return, folds its regions away or shows them again."""
+        entry = self.model.entry(index)
+        if isinstance(entry, Division):
+            self.model.folded ^= {entry.id}
+            self.refresh()
+
     def _current(self) -> str | None:
-        row_index = self.list.currentIndex().row()
-        ids = self._session.state.region_ids
-        return ids[row_index] if 0 <= row_index < len(ids) else None
+        entry = self.model.entry(self.list.currentIndex())
+        return entry.id if isinstance(entry, Region) else None
 
     def _move(self, offset: int) -> None:
         if region := self._current():
@@ -220,15 +285,16 @@ class Ledger(QWidget):
             self._show_selection()
 
     def _remove(self) -> None:
-        if region := self._current():
-            found = self._session.state.project.regions.find(region)
-            assert found is not None
-            self._session.run(f"Remove region {found.name}", lambda s, _: edit.remove_region(s, region))
+        entry = self.model.entry(self.list.currentIndex())
+        if isinstance(entry, Division):
+            self._session.run(f"Remove division {entry.name}", lambda s, _: edit.remove_division(s, entry.id))
+        elif entry is not None:
+            self._session.run(f"Remove region {entry.name}", lambda s, _: edit.remove_region(s, entry.id))
 
     def _select(self, current: QModelIndex, _before: QModelIndex) -> None:
-        ids = self._session.state.region_ids
-        if 0 <= current.row() < len(ids):
-            self._session.select_region(ids[current.row()])
+        entry = self.model.entry(current)
+        if isinstance(entry, Region):
+            self._session.select_region(entry.id)
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {"regions", "coverages", "asset"}:
@@ -246,14 +312,15 @@ class Ledger(QWidget):
         self._show_selection()
 
     def _show_selection(self) -> None:
-        ids = self._session.state.region_ids
-        if self._session.region in ids:
-            index = self.model.index(ids.index(self._session.region))
+        place = self.model.place(self._session.region)
+        if place >= 0:
+            index = self.model.index(place)
             if self.list.currentIndex() != index:
                 self.list.setCurrentIndex(index)
 
     def _show_findings(self) -> None:
-        covered = sum(self._session.shares.values())
+        division = self._session.state.project.regions.division_of(self._session.region)
+        covered = sum(self._session.shares.get(region.id, 0.0) for region in division.regions)
         self._total.setText(f"{min(covered, 9.99):.0%}" if self._session.state.region_ids else "")
         self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()

@@ -1,6 +1,6 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -30,10 +30,18 @@ ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVER
 EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
 
 
+def _unbound(inputs: Mapping[str, Binding]) -> dict[str, Binding]:
+    return {key: Binding(parameter=binding.parameter) for key, binding in inputs.items()}
+
+
 def _structure(step: Step) -> Step:
     """A step without its constants: what its card is built from, while constants are only shown on it."""
-    inputs = {key: Binding(parameter=binding.parameter) for key, binding in step.inputs.items()}
-    return step.model_copy(update={"inputs": inputs, "amount": Binding(parameter=step.amount.parameter)})
+    rows = tuple(
+        row.model_copy(update={"inputs": _unbound(row.inputs), "amount": Binding(parameter=row.amount.parameter)})
+        for row in step.rows
+    )
+    amount = Binding(parameter=step.amount.parameter)
+    return step.model_copy(update={"inputs": _unbound(step.inputs), "amount": amount, "rows": rows})
 
 
 def difference(before: State, after: State) -> frozenset[str]:
@@ -89,6 +97,8 @@ class Session(QObject):
         self.station = "asset"
         self.region: str | None = None
         self.step: str | None = None
+        #: The row of the step that is the subject of the bench; None is the first.
+        self.row: str | None = None
         self.findings: list[Finding] = []
         self._region_findings: RegionFindings | None = None
         #: Each region's part of the used UV area, 0..1.
@@ -147,6 +157,7 @@ class Session(QObject):
         regions = state.project.regions.regions
         self.region = regions[0].id if regions else None
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
+        self.row = self._row_of_region()
         self._fit_faces()
         self.findings, self.shares = [], {}
         self.changed.emit(EVERYTHING)
@@ -280,6 +291,9 @@ class Session(QObject):
         steps = self.state.project.recipe.steps
         if self.step not in [s.id for s in steps]:
             self.select_step(steps[0].id if steps else None)
+        step = self.state.project.recipe.step(self.step or "")
+        if step is not None and step.row(self.row) is None:
+            self.row = self._row_of_region()
         self._fit_faces()
         self.changed.emit(facets)
         self.saved_changed.emit()
@@ -307,13 +321,30 @@ class Session(QObject):
         """Make a region the subject everywhere."""
         if region != self.region:
             self.region = region
+            step = self.state.project.recipe.step(self.step or "")
+            if step is not None and any(region in (row.regions or ()) for row in step.rows):
+                self.row = self._row_of_region()
             self.selection_changed.emit()
 
     def select_step(self, step: str | None) -> None:
-        """Make a step the subject of the bench."""
+        """Make a step the subject of the bench; of its rows the one with the selected region, else the first."""
         if step != self.step:
             self.step = step
+            self.row = self._row_of_region()
             self.selection_changed.emit()
+
+    def select_row(self, row: str | None) -> None:
+        """Make a row of the selected step the subject of the bench."""
+        if row != self.row:
+            self.row = row
+            self.selection_changed.emit()
+
+    def _row_of_region(self) -> str | None:
+        step = self.state.project.recipe.step(self.step or "")
+        if step is None or not step.rows:
+            return None
+        row = step.row_with(self.region)
+        return row.id if row is not None and len(step.rows) > 1 else step.rows[0].id
 
     def select_faces(self, faces: NDArray[np.bool_], label: str = "") -> None:
         """Make these the selected faces; with a label this can be undone, without one it is only shown for now."""

@@ -156,9 +156,11 @@ class StrokeTool:
         brush = replace(self.brush, erases=erases, seed=session.history.position + 1)
         self._before = session.state
         state = session.state
-        paintable = {r.id for r in state.project.regions.regions if is_paintable(r)}
+        # "Take from others" stays within the division.
+        division = state.project.regions.division_of(region.id)
+        paintable = {r.id for r in division.regions if is_paintable(r)}
         planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
-        self._stroke = Stroke(planes, region.id, brush, self._surface, locked_cover(state))
+        self._stroke = Stroke(planes, region.id, brush, self._surface, locked_cover(state, region.id))
         self._on_form = self._views.form_rect().contains(place.toPoint())
         self._places = None
         unit = 1.0
@@ -297,10 +299,10 @@ class StrokeTool:
 
         def edit(state: State) -> State:
             assert texels is not None
-            paintable = {r.id for r in state.project.regions.regions if is_paintable(r)}
+            paintable = {r.id for r in state.project.regions.division_of(region_id).regions if is_paintable(r)}
             planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
             mask = fill_mask(texels, int(found[0]), extent)
-            changed = filled(planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state))
+            changed = filled(planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state, region_id))
             return with_painted(state, changed)
 
         session.run(f"{'Empty' if erases else 'Fill'} {extent}", lambda s, _: edit(s))

@@ -353,7 +353,10 @@ class MainWindow(QMainWindow):
             if held is None:
                 return
             lock, read_only = held
-            self.session.open_state(state, storage, f"Opened {state.project.name}", lock=lock, read_only=read_only)
+            note = f"; {storage.note}" if storage.note else ""
+            self.session.open_state(
+                state, storage, f"Opened {state.project.name}{note}", lock=lock, read_only=read_only
+            )  # fmt: skip
             remember(storage.folder)
             self._station_for(state)
             strange = self.session.strange_sources()

@@ -13,8 +13,9 @@ from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import Sources, evaluate
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
+from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.recipe.steps.hue_shift import SPACES
 from evenpalette.core.regions.flags import find_flags
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
@@ -29,10 +30,10 @@ def warm_up() -> None:
     image[:, 4:] = (255, 0, 0)
     gray = Raster.gray(np.full((8, 8), 128, np.uint8))
     steps = [
-        Step(id=f"{kind.key}{space}", kind=kind.key, name=kind.label, regions=("a",),
-             inputs={"space": Binding(value=space)} if kind.key == "hue_shift" else {},
+        Step(id=f"{kind.key}{space}", kind=kind.key, name=kind.label,
+             rows=(Row(id="1", regions=("a",)), Row(id="2", regions=("b",)), Row(id="3")), inputs={"space": Binding(value=space)} if kind.key == "hue_shift" else {},
              channels={channel.key: ChannelRef(texture="t") for channel in kind.channels})
-        for kind in KINDS.values() for space in (("YIQ", "OKLCh") if kind.key == "hue_shift" else ("",))
+        for kind in KINDS.values() for space in (SPACES if kind.key == "hue_shift" else ("",))
     ]  # fmt: skip
     bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})
     planes = [np.full((8, 8), 200, np.uint8)] * 2

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.delivery.kit import component_of
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -64,12 +63,11 @@ class SceneRenderer:
             self._buffers, self._mesh = MeshBuffers(self.ctx, mesh), mesh
             self._arrays.clear()
         project = state.project
-        self._shader: ShaderText = live_shader(
-            project.recipe, state.region_ids, project.regions.overlap, lambda ref: component_of(state, ref)
-        )
+        self._shader: ShaderText = live_shader(project.recipe, state.shader_reads)
         count = len(state.region_ids)
         text = self._view_fragment.replace("//RECIPE//", self._shader.text)
         self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
+        self._view_text = self._view_text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(count)))
         self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
 
     def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
@@ -295,10 +293,14 @@ class SceneRenderer:
     def _set_look(self, program: moderngl.Program, look: Look) -> None:
         steps = self._state.bound_steps(look.variant)
         last = len(steps) if look.steps is None else look.steps
+        # A step that is not shown has an amount of 0; its rows keep theirs.
         amounts = [s.amount if i < last and not (look.alone and i != last - 1) else 0.0 for i, s in enumerate(steps)]
         for uniform in self._shader.uniforms:
-            step = steps[uniform.step]
-            value = amounts[uniform.step] if uniform.key == "amount" else step.values[uniform.key]
+            row = steps[uniform.step].rows[max(uniform.row, 0)]
+            if uniform.key == "amount":
+                value = amounts[uniform.step] if uniform.row < 0 else row.amount
+            else:
+                value = row.values[uniform.key]
             _set(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
         regions = self._state.project.regions.regions
         flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]

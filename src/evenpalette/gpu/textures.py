@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import halved, packed
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -103,7 +104,7 @@ class TextureCache:
 
         def make(coarse: bool) -> Raster:
             stride = max(1, max(planes[0].shape) // _STAND_IN_TEXELS) if coarse else 1
-            return Raster(_packed([plane[::stride, ::stride] for plane in planes]), Encoding.DATA)
+            return Raster(packed([plane[::stride, ::stride] for plane in planes]), Encoding.DATA)
 
         large = planes[0].size > LARGE_TEXELS
         return self._get(key, tuple(planes), large, make)
@@ -145,25 +146,25 @@ class TextureCache:
             return
         texture, step = held[1], 1 << _EXACT_LEVELS
         if width % step or height % step:
-            texture.write(_packed(planes), alignment=1)
+            texture.write(packed(planes), alignment=1)
             texture.build_mipmaps()
             texture.filter = SMOOTH
             return
         for box in boxes:
             left, top = box[0] // step * step, box[1] // step * step
             right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
-            data = _packed([plane[top:bottom, left:right] for plane in planes])
+            data = packed([plane[top:bottom, left:right] for plane in planes])
             for level in range(_EXACT_LEVELS + 1):
                 area = (left >> level, top >> level, data.shape[1], data.shape[0])
                 texture.write(np.ascontiguousarray(data), area, level=level, alignment=1)
                 if level < _EXACT_LEVELS:
-                    data = _halved(data)
+                    data = halved(data)
         # The few texels of the coarser levels are made from the last exact one as a whole.
         size = width >> _EXACT_LEVELS, height >> _EXACT_LEVELS
         data = np.frombuffer(texture.read(level=_EXACT_LEVELS, alignment=1), np.uint8).reshape(size[1], size[0], 4)
         level = _EXACT_LEVELS
         while min(data.shape[:2]) > 1:
-            data, level = _halved(data), level + 1
+            data, level = halved(data), level + 1
             texture.write(np.ascontiguousarray(data), (0, 0, data.shape[1], data.shape[0]), level=level, alignment=1)
 
     def magnify(self, filter: tuple[int, int]) -> None:
@@ -208,18 +209,6 @@ class TextureCache:
         while len(self._held) > self._longest:
             self._held.pop(next(iter(self._held)))[1].release()
         return texture
-
-
-def _packed(planes: list[NDArray[np.uint8]]) -> NDArray[np.uint8]:
-    """One to four planes as RGBA."""
-    four = planes + [np.zeros_like(planes[0])] * (4 - len(planes))
-    return np.ascontiguousarray(np.stack(four, -1))
-
-
-def _halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """The next mip level: means of two by two texels."""
-    even = data[: data.shape[0] // 2 * 2, : data.shape[1] // 2 * 2].astype(np.uint16)
-    return ((even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2] + 2) >> 2).astype(np.uint8)
 
 
 def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> Box | None:

@@ -1,51 +1,112 @@
-"""The kit: a game that follows it gets the delivered pixels."""
+"""The kit: a game that knows only `parameters.json` and the head of `recipe.glsl` draws what is delivered."""
 
+import hashlib
 import json
+from dataclasses import replace
 from pathlib import Path
+from types import MappingProxyType
 
+import jsonschema
 import numpy as np
 import pytest
 from tests.glsl import Game
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.delivery.kit_model import schema_text
 from evenpalette.core.errors import Cancelled, EvenPaletteError
-from evenpalette.core.project.state import State
+from evenpalette.core.project.demo_files import copy_demo, demo_names
+from evenpalette.core.project.edits.asset import rename_project
+from evenpalette.core.project.edits.recipe import update_parameter, update_step
+from evenpalette.core.project.model import Sheet
+from evenpalette.core.project.state import Resting, State
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
-from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.raster.raster import Encoding, Raster
 
 
-def as_uniform(value: object) -> object:
-    if isinstance(value, dict):
-        return tuple(value["linear"]) if "linear" in value else value["index"]
-    return int(value) if isinstance(value, bool) else value
+@pytest.fixture(scope="module", params=demo_names())
+def delivered(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, State]:
+    """Every demo, delivered."""
+    folder = tmp_path_factory.mktemp("kit")
+    state = Storage(copy_demo(folder / "demo", request.param)).open()
+    write_kit(state, folder / "out")
+    return folder / "out", state
 
 
-def test_a_game_that_reads_only_the_kit_gets_the_delivered_pixels(tmp_path: Path, lantern: State) -> None:
-    write_kit(lantern, tmp_path)
-    kit = tmp_path / "kit"
-    described = json.loads((kit / "parameters.json").read_text())
-    textures = {
-        entry["sampler"]: read_image(
-            kit / "textures" / entry["file"], Encoding.SRGB if entry["reading"].startswith("sRGB") else Encoding.DATA
-        )
-        for entry in described["textures"]
-    }
-    game = Game()
-    names = []
-    for variant in described["variants"]:
-        uniforms = {name: as_uniform(value) for name, value in variant["values"].items()}
-        picture = read_image(tmp_path / variant["folder"] / "base_color.png")
-        drawn = encode_srgb_8bit(game.run((kit / "recipe.glsl").read_text(), textures, uniforms, picture.size))
-        apart = np.abs(drawn.astype(int) - picture.pixels).max(-1)
-        assert (apart <= 1).mean() >= 0.999
-        assert apart.max() <= 2
-        names.append(variant["name"])
-    assert names == [v.name for v in lantern.project.variants]
-    old = next(v for v in described["variants"] if v["name"] == "Harbour Night, old")
-    assert old["derives_from"] == "Harbour Night"
-    assert old["folder"] == "variants/harbour-night-old"
-    assert {u["uniform"] for u in described["parameters"]} == set(old["values"])
+class Loader:
+    """A plain loader, written from the kit's own documentation."""
+
+    def __init__(self, kit: Path) -> None:
+        self.said = json.loads((kit / "parameters.json").read_text())
+        self.text = (kit / self.said["recipe"]).read_text()
+        self.textures = {}
+        for entry in self.said["textures"]:
+            path = kit / "textures" / entry["file"]
+            assert hashlib.sha256(path.read_bytes()).hexdigest() == entry["sha256"]
+            raster = read_image(path, Encoding.SRGB if entry["encoding"] == "srgb" else Encoding.DATA)
+            assert raster.channels == entry["channels"]
+            assert raster.pixels.dtype.itemsize * 8 == entry["bits"]
+            assert entry["mips"]
+            self.textures[entry["sampler"]] = raster
+        self.repeat = any(entry["wrap"] == "repeat" for entry in self.said["textures"])
+
+    def uniforms(self, variant: dict) -> dict[str, object]:
+        by_name = {p["uniform"]: p for p in self.said["parameters"]}
+        return {name: self._uniform(by_name[name], value) for name, value in variant["values"].items()}
+
+    @staticmethod
+    def _uniform(parameter: dict, value: object) -> object:
+        if isinstance(value, dict):
+            return tuple(value["linear"]) if parameter["type"] == "color" else value["index"]
+        return int(value) if parameter["type"] == "switch" else value
+
+    def draw(self, game: Game, variant: dict, size: tuple[int, int], *, es: bool = False, mips: bool = False) -> np.ndarray:
+        return game.run(
+            self.text, self.textures, self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat
+        )  # fmt: skip
+
+
+def test_a_plain_loader_draws_every_variant_as_delivered(delivered: tuple[Path, State]) -> None:
+    out, state = delivered
+    loader, game = Loader(out / "kit"), Game()
+    for variant in loader.said["variants"]:
+        picture = read_image(out / variant["folder"] / "base_color.png")
+        for es in (False, True):
+            drawn = encode_srgb_8bit(loader.draw(game, variant, picture.size, es=es)).astype(int)
+            assert np.abs(drawn - picture.pixels).max() <= 1
+        # An eighth of the size: the maps averaged in linear light, against the kit through its mip levels.
+        size = (picture.width // 8, picture.height // 8)
+        averaged = picture.as_linear().reshape(size[1], 8, size[0], 8, 3).mean((1, 3))
+        small = encode_srgb_8bit(loader.draw(game, variant, size, mips=True)).astype(int)
+        used = state.used.reshape(size[1], 8, size[0], 8).all((1, 3)) if state.used.shape[0] == picture.height else ...
+        apart = np.abs(small - encode_srgb_8bit(averaged.astype(np.float32)))
+        assert apart[used].mean() <= 1.0
+    assert [v["name"] for v in loader.said["variants"]] == [v.name for v in state.project.variants]
+
+
+def test_the_description_follows_its_published_schema(delivered: tuple[Path, State]) -> None:
+    out, state = delivered
+    said = json.loads((out / "kit" / "parameters.json").read_text())
+    schema = json.loads((out / "kit" / "parameters.schema.json").read_text())
+    jsonschema.validate(said, schema)
+    published = (Path(__file__).parents[3] / "docs" / "parameters.schema.json").read_text()
+    assert json.loads(published) == schema == json.loads(schema_text()), "run `make schema`"
+    assert [p["id"] for p in said["parameters"]] == [p.id for p in state.project.parameters]
+    assert all(set(v["values"]) == {p["uniform"] for p in said["parameters"]} for v in said["variants"])
+    derived = [v for v in said["variants"] if v["derives_from"]]
+    assert [v["folder"] for v in derived] in (["variants/harbour-night-old"], [])
+
+
+def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: State, tmp_path: Path) -> None:
+    parameter = lantern.project.parameters[0]
+    named = rename_project(update_parameter(lantern, parameter.id, name="Бумага"), "灯")
+    named = update_step(named, named.project.recipe.steps[0].id, name="Farbe für Löwen")
+    write_kit(named, tmp_path, longest=16, kit_longest=64)
+    said = json.loads((tmp_path / "kit" / "parameters.json").read_text())
+    assert (said["parameters"][0]["id"], said["parameters"][0]["uniform"]) == (parameter.id, "p_bumaga")
+    assert "Farbe fur Lowen" in (tmp_path / "kit" / "recipe.glsl").read_text()
+    assert {tuple(entry["size"]) for entry in said["textures"]} == {(64, 64)}
 
 
 def test_a_smaller_size_and_a_choice_of_variants(tmp_path: Path, lantern: State) -> None:
@@ -54,6 +115,34 @@ def test_a_smaller_size_and_a_choice_of_variants(tmp_path: Path, lantern: State)
     assert read_image(tmp_path / "variants" / "harbour-night" / "base_color.png").size == (256, 256)
     assert [p.name for p in (tmp_path / "variants").iterdir()] == ["harbour-night"]
     assert all(path.exists() for path in written)
+
+
+def test_sheets_have_a_folder_each_and_one_variant_recolors_them_all(tmp_path: Path, lantern: State) -> None:
+    """A badge with a texture space of its own follows the paper's parameter."""
+    paper = lantern.project.recipe.steps[0].rows[0]
+    badge_step = lantern.project.recipe.steps[0].model_copy(
+        update={"id": "badge", "rows": (paper.model_copy(update={"id": "badge-row", "regions": None}),)}
+    )
+    badge = Sheet(id="sheet-badge", name="Badge", groups=("Cap",), steps=(badge_step,))
+    state = lantern.with_project(sheets=(*lantern.project.sheets, badge))
+    gray = Raster(np.full((32, 32, 1), 30000, np.uint16), Encoding.DATA)
+    state = replace(state, resting=MappingProxyType({"sheet-badge": Resting(tone=gray)}))
+    Storage(tmp_path / "p").save(state)
+    opened = Storage(tmp_path / "p").open()
+    assert opened.project == state.project
+    assert opened.on("sheet-badge").tone is not None
+    # Only the cap lies on the badge's texels.
+    assert 0 < opened.on("sheet-badge").used.mean() < 0.3
+    write_kit(opened, tmp_path / "out", longest=32)
+    assert {p.name for p in (tmp_path / "out" / "kit").iterdir()} == {"sheet", "badge"}
+    colors = [
+        read_image(tmp_path / "out" / "variants" / name / "badge" / "base_color.png").pixels[16, 16].tolist()
+        for name in ("ember", "harbour-night")
+    ]
+    assert colors[0] != colors[1]
+    said = json.loads((tmp_path / "out" / "kit" / "badge" / "parameters.json").read_text())
+    assert said["sheet"] == "Badge"
+    assert len(said["parameters"]) == 1
 
 
 def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Path, lantern: State) -> None:

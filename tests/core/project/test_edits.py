@@ -51,7 +51,7 @@ def test_one_parameter_may_feed_several_steps_and_names_do_not_collide() -> None
     shared = state.project.recipe.parameters[0]
     state = recipe.bind_input(state, "two", "color", Binding(parameter=shared.id))
     state = variants.set_value(state, None, shared.id, "#336699")
-    colors = [bound.values["color"] for bound in state.bound_steps(None)]
+    colors = [bound.rows[0].values["color"] for bound in state.bound_steps(None)]
     assert np.array_equal(colors[0], colors[1])
     assert [s.id for s in state.project.recipe.users(shared.id)] == ["one", "two"]
     state = recipe.name_input(state, "one", "detail", "Ribbon")
@@ -61,7 +61,7 @@ def test_one_parameter_may_feed_several_steps_and_names_do_not_collide() -> None
     with pytest.raises(RecipeError, match="number parameter"):
         recipe.bind_input(state, "one", "detail", Binding(parameter=shared.id))
     gone = recipe.remove_parameter(state, shared.id)
-    assert [b.values["color"].tolist() for b in gone.bound_steps(None)] == [c.tolist() for c in colors]
+    assert [b.rows[0].values["color"].tolist() for b in gone.bound_steps(None)] == [c.tolist() for c in colors]
 
 
 def test_variants_follow_their_parent_until_they_say_otherwise() -> None:
@@ -92,7 +92,7 @@ def test_variants_follow_their_parent_until_they_say_otherwise() -> None:
 def test_steps_forget_regions_that_are_gone(lantern: State) -> None:
     paper = lantern.project.regions.regions[0].id
     without = regions.remove_region(lantern, paper)
-    assert all(paper not in (s.regions or ()) for s in without.project.recipe.steps)
+    assert all(paper not in s.named_regions() for s in without.project.recipe.steps)
     assert "no-region" in [f.code for f in find_all(without)]
     assert station_state(without, "recipe", find_all(without)).isdigit()
     assert lantern.project.regions.regions[0].id == paper
@@ -122,11 +122,12 @@ def test_findings_that_can_be_mended_are_gone_after_the_mend(lantern: State) -> 
     source = {**lantern.project.regions.regions[0].source.model_dump(), "color": "#fe0300"}
     gaps = lantern.textures[id_map.id].pixels.copy()
     gaps[300:340, 100:180] = 0
+    tints = lantern.project.recipe.steps[0]
     broken = {
         "data-as-color": asset.set_encoding(lantern, id_map.id, Encoding.SRGB),
         "impure-flag": regions.update_region(impure, lantern.region_ids[0], source=source),
         "gap": regions.recompute_coverages(asset.replace_texture(lantern, id_map.id, Raster(gaps, Encoding.DATA))),
-        "unused-parameter": recipe.remove_step(lantern, lantern.project.recipe.steps[0].id),
+        "unused-parameter": recipe.remove_row(lantern, tints.id, tints.rows[0].id),
     }
     for code, state in broken.items():
         finding = next(f for f in find_all(state) if f.code == code)

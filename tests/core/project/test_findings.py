@@ -119,7 +119,7 @@ def test_gaps_overlaps_empty_regions_names_and_flags_are_mended(halves: tuple) -
     assert closed.coverages[state.region_ids[1]][69, 64] == 255
     overlap = painted_can(np.full((128, 128), 255, np.uint8), halves[1])
     layered = mended(overlap, "overlap")
-    assert layered.project.regions.overlap is Overlap.LAYERED
+    assert layered.project.regions.divisions[0].overlap is Overlap.LAYERED
     assert "overlap" not in codes(layered)
     assert "overlap" in codes(set_overlap(layered, Overlap.EXCLUSIVE))
     empty = painted_can(*halves, np.zeros((128, 128), np.uint8))

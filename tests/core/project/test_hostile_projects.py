@@ -71,9 +71,13 @@ def test_only_what_the_last_save_named_is_cleaned_away(tmp_path: Path) -> None:
     assert not any(path.exists() for path in left)
 
 
+def first_region(raw: dict) -> dict:
+    return raw["sheets"][0]["regions"]["divisions"][0]["regions"][0]
+
+
 def _bind_choice(raw: dict) -> None:
-    raw["recipe"]["parameters"].append({"id": "c", "name": "C", "type": "choice", "default": "a", "choices": ["a"]})
-    raw["recipe"]["steps"][0]["inputs"]["lacking"] = {"parameter": "c"}
+    raw["parameters"].append({"id": "c", "name": "C", "type": "choice", "default": "a", "choices": ["a"]})
+    raw["sheets"][0]["steps"][0]["inputs"]["lacking"] = {"parameter": "c"}
 
 
 @pytest.mark.parametrize(
@@ -82,13 +86,13 @@ def _bind_choice(raw: dict) -> None:
         ("damaged", lambda raw: raw["rasters"].update(tone="tone/\0.png")),
         ("damaged", lambda raw: raw.update(name="\ud800")),
         ("cannot be read", lambda raw: raw.update(mesh_file="mesh/" + "y" * 300 + ".obj")),
-        ("damaged", lambda raw: raw["regions"]["regions"][0]["source"].update(seed=[1e308, 0])),
-        ("damaged", lambda raw: raw["regions"]["regions"][0]["source"].update(seed=[float("nan"), 0])),
+        ("damaged", lambda raw: first_region(raw)["source"].update(seed=[1e308, 0])),
+        ("damaged", lambda raw: first_region(raw)["source"].update(seed=[float("nan"), 0])),
         ("lacks", _bind_choice),
-        ("Input to step|lacks|takes a", lambda raw: raw["recipe"]["steps"][0].update(inputs={"color": {"value": True}})),
-        ("no kind of step", lambda raw: raw["recipe"]["steps"][0].update(kind="glitter")),
+        ("Input to step|lacks|takes a", lambda raw: raw["sheets"][0]["steps"][0].update(inputs={"color": {"value": True}})),
+        ("no kind of step", lambda raw: raw["sheets"][0]["steps"][0].update(kind="glitter")),
         ("derives from itself", lambda raw: raw["variants"][0].update(parent=raw["variants"][0]["id"])),
-        ("two regions have the id", lambda raw: raw["regions"]["regions"].append(raw["regions"]["regions"][0])),
+        ("two regions have the id", lambda raw: raw["sheets"][0]["regions"]["divisions"][0]["regions"].append(first_region(raw))),
         ("outside the project or is a link", lambda raw: raw.update(mesh_file="mesh/loop/x.obj")),
         ("nested too deeply|damaged", lambda raw: raw.update(variants=json.loads("[" * 900 + "]" * 900))),
     ],

@@ -100,7 +100,7 @@ def damaged(folder: Path, change) -> None:
         ("not an Even Palette project", lambda raw: raw.update(format="other")),
         ("lies outside the project", lambda raw: raw["rasters"].update(tone="../../etc/hostname")),
         ("lies outside the project", lambda raw: raw.update(mesh_file="/etc/hostname")),
-        ("damaged at recipe", lambda raw: raw["recipe"].update(steps=[{"id": 1}])),
+        ("damaged at sheets > 0 > steps", lambda raw: raw["sheets"][0].update(steps=[{"id": 1}])),
         ("cannot be read", lambda raw: raw["rasters"].update(tone="tone/gone.png")),
     ],
 )

@@ -216,12 +216,7 @@ def test_assigned_faces_move_from_region_to_region_and_undo_by_keeping_the_state
     state = faces.set_bake(lantern, size=256)
     assert state.mesh is not None
     by_shell = faces.regions_from_mesh(
-        replace(
-            state,
-            project=state.project.model_copy(
-                update={"regions": type(state.project.regions)(bake=state.project.regions.bake)}
-            ),
-        ),
+        state.with_project(regions=type(state.project.regions)(bake=state.project.regions.bake)),
         "material",
     )
     names = [r.name for r in by_shell.project.regions.regions]

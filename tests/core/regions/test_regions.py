@@ -12,7 +12,7 @@ from evenpalette.core.regions.checks import find_gaps_and_overlaps, shares
 from evenpalette.core.regions.clean import clean_id_map
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
-from evenpalette.core.regions.model import ChannelSource, FlagSource, Region, RegionSet
+from evenpalette.core.regions.model import ChannelSource, Division, FlagSource, Region, RegionSet
 from evenpalette.core.regions.pick import pick_by_color, pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
@@ -112,18 +112,22 @@ def region(name: str, source: FlagSource | ChannelSource, flag: str) -> Region:
     return Region(id=name, name=name, flag=flag, source=source)
 
 
+def in_set(*regions: Region) -> RegionSet:
+    return RegionSet(divisions=(Division(regions=regions),))
+
+
 def test_findings_name_gaps_overlaps_and_impure_flags_with_a_place() -> None:
     mask = np.zeros((64, 64, 3), np.uint8)
     mask[:, :32, 0] = 255
     mask[:, 24:40, 1] = 255
     textures = {"m": Raster(mask, Encoding.DATA), "i": Raster(mask, Encoding.DATA)}
-    regions = RegionSet(regions=(
+    regions = Division(regions=(
         region("a", ChannelSource(texture="m", channel=0), "#ff0000"),
         region("b", ChannelSource(texture="m", channel=1), "#00ff00"),
         region("c", FlagSource(texture="i", color="#fe0300"), "#0000ff"),
     ))  # fmt: skip
     planes = {
-        key: made.coverage for key, made in compute_coverages(RegionSet(regions=regions.regions[:2]), textures).items()
+        key: made.coverage for key, made in compute_coverages(in_set(*regions.regions[:2]), textures).items()
     }
     found = {f.code: f for f in find_gaps_and_overlaps(regions, planes, np.ones((64, 64), bool))}
     assert set(found) == {"gap", "overlap", "impure-flag"}
@@ -186,13 +190,13 @@ def test_a_contiguous_pick_keeps_only_the_piece_around_its_seed() -> None:
     textures = {"i": Raster(image, Encoding.DATA)}
     for contiguous, expected in ((False, 36 + 64), (True, 64)):
         source = FlagSource(texture="i", color="#ff0000", edges="thresholds", seed=(0.75, 0.75), contiguous=contiguous)
-        plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), textures)["a"].coverage
+        plane = compute_coverages(in_set(region("a", source, "#ff0000")), textures)["a"].coverage
         assert int((plane == 255).sum()) == expected
 
 
 def test_thresholds_in_another_metric_make_coverages(lantern: State) -> None:
     painted = str(lantern.project.tone.painted)
     source = FlagSource(texture=painted, color="#d06030", edges="thresholds", metric="ciede2000", near=5, far=25)
-    plane = compute_coverages(RegionSet(regions=(region("a", source, "#ff0000"),)), lantern.textures)["a"].coverage
+    plane = compute_coverages(in_set(region("a", source, "#ff0000")), lantern.textures)["a"].coverage
     paper = lantern.coverages[lantern.region_ids[0]] == 255
     assert plane[paper].mean() > 4 * plane[~paper].mean()

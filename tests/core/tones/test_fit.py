@@ -50,7 +50,7 @@ def test_the_fit_sees_through_dirt_and_soft_edges() -> None:
     dirt[10:30] = 150
     share = left[..., None] / 255
     a, b = hex_to_linear("#ce4f6e"), hex_to_linear("#4fa3ce")
-    clean = gray * (1 + (a - 1) * share) * (1 + (b - 1) * (1 - share))
+    clean = gray * (a * share + b * (1 - share))
     dirty = clean * (1 - dirt[..., None] / 255) + hex_to_linear("#2b2620") * (dirt[..., None] / 255)
     state = two_regions(encode_srgb_8bit(dirty.astype(np.float32)), left)
     state = asset.add_texture(state, Raster.gray(dirt), "dirt.png", Role.MASK)
@@ -84,7 +84,7 @@ def test_a_real_picture_gets_the_best_gray_for_its_tint() -> None:
     gray = state.tone.channel(0)
 
     def error(g: np.ndarray) -> np.ndarray:
-        tint = state.bound_steps(None)[0].values["color"]
+        tint = state.bound_steps(None)[0].rows[0].values["color"]
         return ((g[..., None] * tint - painted) ** 2).sum(-1)
 
     free = (gray > 0.01) & (gray < 0.99)

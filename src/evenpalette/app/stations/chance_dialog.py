@@ -15,9 +15,11 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.session import Session
+from evenpalette.app.stations.into import IntoBox
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits.faces import Shared, share_shells
+from evenpalette.core.project.edits.regions import Into
 from evenpalette.core.project.state import State
 
 
@@ -29,6 +31,7 @@ class ChanceDialog(QDialog):
         self.setWindowTitle("Shells by chance")
         self.setMinimumWidth(420)
         self._session = session
+        self._made: Into | None = None
         self.percentages = QLineEdit("50, 30, 20")
         self.by = QComboBox()
         self.by.addItems(["by area", "by count"])
@@ -37,11 +40,14 @@ class ChanceDialog(QDialog):
         self.seed.setRange(0, 999_999)
         self.seed.setValue(1)
         self.result = label("", "note")
+        self.into = IntoBox(session, "By chance", "new")
         form = QFormLayout()
         form.addRow("Percentages", self.percentages)
         form.addRow("Shares", self.by)
         form.addRow("", self.apart)
         form.addRow("Seed", row(self.seed, button("Roll again", self._roll_again)))
+        if self.into.is_needed:
+            form.addRow("Put them", self.into)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         share = buttons.addButton("Share out", QDialogButtonBox.ButtonRole.ApplyRole)
         assert share is not None
@@ -67,13 +73,22 @@ class ChanceDialog(QDialog):
             return
         by_area, apart, seed = self.by.currentIndex() == 0, self.apart.isChecked(), self.seed.value()
         held: list[Shared] = []
+        # Rolled again, the shares take the place of those of the roll before.
+        into = self._made or self.into.into
+        before = {division.id for division in self._session.state.project.regions.divisions}
 
         def work(state: State, _: Progress) -> State:
-            made, shared = share_shells(state, wanted, seed, by_area, apart)
+            made, shared = share_shells(state, wanted, seed, by_area, apart, into)
             held.append(shared)
             return made
 
-        self._session.run(f"Shells by chance, seed {seed}", work, lambda: self._show(wanted, held[0], apart))
+        def then() -> None:
+            new = [d.id for d in self._session.state.project.regions.divisions if d.id not in before]
+            if new:
+                self._made = Into("replace", new[0])
+            self._show(wanted, held[0], apart)
+
+        self._session.run(f"Shells by chance, seed {seed}", work, then)
 
     def _show(self, wanted: list[float], shared: Shared, apart: bool) -> None:
         lines = [

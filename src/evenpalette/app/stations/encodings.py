@@ -89,14 +89,15 @@ class EncodingsPage(QWidget):
     def run(self) -> None:
         """Measure all ways."""
         state = self._session.state
-        flags = [region.flag for region in state.project.regions.regions]
+        division = state.project.regions.division_of(self._session.region)
+        flags = [region.flag for region in division.regions]
 
         def done(found: list[Assessment]) -> None:
             self.found, self._of = found, state.coverages
             self._show()
 
         self._session.tasks.start(
-            Task("Measuring encodings", lambda p: assess(resolved_planes(state), flags, p), done, self._session.failed)
+            Task("Measuring encodings", lambda p: assess(resolved_planes(state, division), flags, p), done, self._session.failed)
         )
 
     def _show(self) -> None:
@@ -150,10 +151,11 @@ class EncodingsPage(QWidget):
     def write_to(self, folder: Path) -> None:
         """Write the regions as the chosen way holds them."""
         way, state = ENCODINGS[self.table.currentRow()], self._session.state
-        flags = [region.flag for region in state.project.regions.regions]
+        division = state.project.regions.division_of(self._session.region)
+        flags = [region.flag for region in division.regions]
 
         def work(progress: Progress) -> int:
-            pictures = picture_files(way, resolved_planes(state), flags)
+            pictures = picture_files(way, resolved_planes(state, division), flags)
             for done, (name, raster) in enumerate(pictures.items(), 1):
                 write_image(raster, folder / f"{name}.png")
                 progress(done / len(pictures))

@@ -156,11 +156,11 @@ class FacesPanel(QWidget):
             self._select(found if tool.through else found & self._views.faces.visible(), "facing")
 
     def _unassigned(self) -> None:
-        self._select(edit.region_of_faces(self._session.state) < 0, "unassigned")
+        self._select(edit.region_of_faces(self._session.state, self._session.region) < 0, "unassigned")
 
     def next_unassigned(self) -> None:
         """Take the views to the next face in no region."""
-        free = np.flatnonzero(edit.region_of_faces(self._session.state) < 0)
+        free = np.flatnonzero(edit.region_of_faces(self._session.state, self._session.region) < 0)
         if not len(free):
             self._session.said.emit("Every face is in a region.", False)
             return
@@ -172,6 +172,7 @@ class FacesPanel(QWidget):
         chosen = self._session.faces.copy()
         found = self._session.state.project.regions.find(region or "")
         before = set(self._session.state.region_ids)
+        home = self._session.state.project.regions.division_of(self._session.region).id
         text = f"{int(chosen.sum()):,} faces to {found.name if found else 'a new region'}"
 
         def then() -> None:
@@ -180,6 +181,6 @@ class FacesPanel(QWidget):
                 self._session.select_region(new[0])
 
         def give(state: State) -> State:
-            return replace(edit.assign_faces(state, chosen, region), chosen=None)
+            return replace(edit.assign_faces(state, chosen, region, home), chosen=None)
 
         self._session.run(text, lambda s, _: give(s), then)

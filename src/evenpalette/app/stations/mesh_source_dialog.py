@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
+from evenpalette.app.stations.into import IntoBox
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.errors import EvenPaletteError
@@ -45,6 +46,12 @@ class MeshSourceDialog(QDialog):
             form.addRow("Color tolerance", self.tolerance)
         if other is not None:
             form.addRow("Distance", self.within)
+        division = session.state.project.regions.division_of(session.region)
+        made_of_faces = any(region.source.kind == "faces" for region in division.regions)
+        name = "Other mesh" if other is not None else "Vertex colors"
+        self.into = IntoBox(session, name, "replace" if made_of_faces else "new")
+        if self.into.is_needed:
+            form.addRow("Put them", self.into)
         self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         self.make = self._buttons.addButton("Make regions", QDialogButtonBox.ButtonRole.ApplyRole)
         assert self.make is not None
@@ -80,11 +87,12 @@ class MeshSourceDialog(QDialog):
     def take(self) -> None:
         """Make the regions; one change that can be undone."""
         other, tolerance, within, said = self._other, self.tolerance.value, self.within.value, [""]
+        into, before = self.into.into, set(self._session.state.region_ids)
 
         def work(state: State, _: Progress) -> State:
             if other is None:
-                return edit.regions_from_mesh(state, "vertex-color", tolerance)
-            made, moved = edit.regions_from_other(state, other, within, tolerance)
+                return edit.regions_from_mesh(state, "vertex-color", tolerance, into)
+            made, moved = edit.regions_from_other(state, other, within, tolerance, into)
             said[0] = (
                 f" The farthest match is {moved.farthest:.3g} units away; "
                 f"{moved.missed:,} faces have nothing near and stay unassigned."
@@ -92,7 +100,7 @@ class MeshSourceDialog(QDialog):
             return made
 
         def then() -> None:
-            count = sum(r.source.kind == "faces" for r in self._session.state.project.regions.regions)
+            count = len(set(self._session.state.region_ids) - before)
             self.result.setText(f"Made {count} regions.{said[0]}")
 
         name = Path(other.name).name if other else "vertex colors"

@@ -134,7 +134,8 @@ class PaintPage(QWidget):
     def add_region(self) -> None:
         """Add an empty painted region and select it."""
         before = set(self._session.state.region_ids)
-        if self._session.apply("New painted region", edit.add_painted_region):
+        home = self._session.state.project.regions.division_of(self._session.region).id
+        if self._session.apply("New painted region", lambda s: edit.add_painted_region(s, home)):
             new = [r for r in self._session.state.region_ids if r not in before]
             self._session.select_region(new[0])
 

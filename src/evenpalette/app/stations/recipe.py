@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QImage, QKeyEvent
+from PyQt6.QtGui import QAction, QCursor, QImage, QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -68,10 +68,11 @@ class RecipeBench(QWidget):
         layout.addWidget(header)
         layout.addWidget(self._area, 1)
         self._open: OpenCard | None = None
+        self._shown_cards: list[StepCard | OpenCard] = []
         self._pictures: list[tuple[int, Picture]] = []
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
-        self._shown_step: str | None = None
+        self._shown_step: tuple[str | None, str | None] = (None, None)
         self.rebuild()
 
     def sizeHint(self) -> QSize:
@@ -101,6 +102,45 @@ class RecipeBench(QWidget):
         if session.apply(f"Add {kind_of(kind).label}", lambda s: edit.add_step(s, kind, regions, at)):
             new = [s.id for s in session.state.project.recipe.steps if s.id not in before]
             session.select_step(new[0])
+
+    def row_name(self, step: Step, row_id: str | None) -> str:
+        """What a row is called in proposals: its regions' name, else the step's."""
+        row_ = step.row(row_id)
+        regions = [self.session.state.project.regions.find(r) for r in (row_.regions or () if row_ else ())]
+        names = [region.name for region in regions if region is not None]
+        return names[0] if len(names) == 1 else step.name
+
+    def choose_regions(self, step_id: str, row_id: str) -> None:
+        """Ask for the regions of a row."""
+        session = self.session
+        step = edit.step_of(session.state.project.recipe, step_id)
+        row_ = step.row(row_id)
+        if row_ is None:
+            return
+        menu = QMenu(self)
+
+        def choose(regions: tuple[str, ...] | None) -> None:
+            session.apply("Regions of the row", lambda s: edit.set_row_regions(s, step_id, row_id, regions))
+
+        whole = menu.addAction(
+            "The whole surface" if len(step.rows) == 1 else "Everywhere else", lambda: choose(None)
+        )
+        assert whole is not None
+        whole.setCheckable(True)
+        whole.setChecked(row_.regions is None)
+        chosen = row_.regions or ()
+        regions = session.state.project.regions
+        for division in regions.divisions:
+            menu.addSection(division.name) if len(regions.divisions) > 1 else menu.addSeparator()
+            for region in division.regions:
+                kept = tuple(r for r in chosen if regions.division_of(r) is division)
+                toggled = tuple(r for r in kept if r != region.id) if region.id in kept else (*kept, region.id)
+                text = f"{regions.number(region.id)}  {region.name}"
+                action = menu.addAction(text, lambda t=toggled: choose(t))  # type: ignore[misc]
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(region.id in chosen)
+        menu.exec(QCursor.pos())
 
     def seal(self) -> None:
         """The next change is an undo step of its own."""
@@ -132,13 +172,14 @@ class RecipeBench(QWidget):
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {"recipe", "regions", "asset", "variants"}:
             self.rebuild()
-        elif facets & {"values", "active"} and self._open is not None:
-            self._open.refresh()
+        elif facets & {"values", "active"}:
+            for card in self._shown_cards:
+                card.refresh()
         if facets - {"name", "delivery"}:
             self._request_pictures()
 
     def _on_select(self) -> None:
-        if self.session.step != self._shown_step:
+        if (self.session.step, self.session.row) != self._shown_step:
             self.rebuild()
 
     def rebuild(self) -> None:
@@ -147,8 +188,8 @@ class RecipeBench(QWidget):
         recipe = self.session.state.project.recipe
         self._fill_start()
         clear(self._cards)
-        self._pictures, self._open = [], None
-        self._shown_step = self.session.step
+        self._pictures, self._open, self._shown_cards = [], None, []
+        self._shown_step = self.session.step, self.session.row
         if self._alone not in [s.id for s in recipe.steps]:
             self._alone = None
         self._cards.addWidget(self._start_card())
@@ -160,10 +201,11 @@ class RecipeBench(QWidget):
             else:
                 card = StepCard(self, step, index)
             self._cards.addWidget(card)
+            self._shown_cards.append(card)
             self._pictures.append((index + 1, card.picture))
         if not recipe.steps:
             hint = label(
-                "Add a step: a Tint multiplies the tone by a color in the selected region. Making a tone adds one for every region.",
+                "Add a step: a Tint multiplies the tone by a color, row by row. Making a tone adds one with a row for every region.",
                 "note",
             )
             self._cards.addSpacing(16)
@@ -242,6 +284,7 @@ class RecipeBench(QWidget):
         menu.addAction("Move left\tCtrl+Left", lambda: self._move(-1))
         menu.addAction("Move right\tCtrl+Right", lambda: self._move(1))
         menu.addAction("Duplicate", self._duplicate)
+        menu.addAction("Join with neighbors of its kind", self._join)
         menu.addAction("Remove\tDel", self._remove)
         return menu
 
@@ -287,6 +330,10 @@ class RecipeBench(QWidget):
     def _duplicate(self) -> None:
         if step := self.session.step:
             self.session.apply("Duplicate step", lambda s: edit.duplicate_step(s, step))
+
+    def _join(self) -> None:
+        if step := self.session.step:
+            self.session.apply("Join steps", lambda s: edit.join_neighbors(s, step))
 
     def _remove(self) -> None:
         if step := self.session.step:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QMenu, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
@@ -12,6 +12,7 @@ from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.encodings import EncodingsPage
 from evenpalette.app.stations.faces import FacesPanel
 from evenpalette.app.stations.flag_dialog import FlagDialog
+from evenpalette.app.stations.into import ask_into
 from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.operations import OperationsPage
 from evenpalette.app.stations.paint import PaintPage
@@ -30,7 +31,7 @@ from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.bake import check_uvs
-from evenpalette.core.regions.model import Overlap, Region
+from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -42,7 +43,14 @@ _MESH_WORDS = {
     "material": "Material groups of the mesh", "shell": "Shells of the mesh", "island": "UV islands",
     "vertex-color": "Vertex colors of the mesh",
 }  # fmt: skip
+#: What a division of such regions is called.
+_DIVISION_NAMES = {"material": "Materials", "shell": "Shells", "island": "Islands", "vertex-color": "Vertex colors"}
 _CHANNELS = ("red", "green", "blue", "alpha")
+
+
+def _title(texture: Texture) -> str:
+    """The texture's name as a division's: without ending and dashes."""
+    return Path(texture.name).stem.replace("-", " ").replace("_", " ").strip().capitalize() or "Division"
 
 
 class RegionsBench(QWidget):
@@ -69,7 +77,9 @@ class RegionsBench(QWidget):
             self._overlap.addItem(word, overlap)
             self._overlap.setItemData(self._overlap.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
         self._overlap.activated.connect(
-            lambda i: session.apply("Overlap", lambda s: edit.set_overlap(s, self._overlap.itemData(i)))
+            lambda i: session.apply(
+                "Overlap", lambda s: edit.set_overlap(s, self._overlap.itemData(i), self._division().id)
+            )
         )
         self._facts = label("", "note")
         self._bake_size, self._samples, self._padding = QComboBox(), QComboBox(), QComboBox()
@@ -134,13 +144,16 @@ class RegionsBench(QWidget):
         if facets & {"regions", "coverages", "asset"}:
             self.refresh()
 
+    def _division(self) -> Division:
+        return self._session.state.project.regions.division_of(self._session.region)
+
     def _region(self) -> Region | None:
         return self._session.state.project.regions.find(self._session.region or "")
 
     def refresh(self) -> None:
         """Show the selected region as it is now."""
         state, region = self._session.state, self._region()
-        self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(state.project.regions.overlap))
+        self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(self._division().overlap))
         self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP, Role.PAINTED)))
         bake = state.project.regions.bake
         for box, value in (
@@ -152,7 +165,9 @@ class RegionsBench(QWidget):
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
             count = len(state.region_ids)
-            self._facts.setText(f"{count} region{'s' if count > 1 else ''}, {width} x {height}")
+            divisions = state.project.regions.divisions
+            more = f" in {len(divisions)} divisions" if len(divisions) > 1 else ""
+            self._facts.setText(f"{count} region{'s' if count > 1 else ''}{more}, {width} x {height}")
         else:
             self._facts.setText("")
         self._order.setVisible(region is not None)
@@ -205,7 +220,12 @@ class RegionsBench(QWidget):
         if kind == "vertex-color":
             MeshSourceDialog(self._session, self).exec()
             return
-        self._session.run(f"Regions: {_MESH_WORDS[kind].lower()}", lambda s, _: faces_edit.regions_from_mesh(s, kind))
+        made_of_faces = any(isinstance(r.source, FacesSource) for r in self._division().regions)
+        goes, into = ask_into(self._session, _DIVISION_NAMES[kind], "replace" if made_of_faces else "new", self)
+        if goes:
+            self._session.run(
+                f"Regions: {_MESH_WORDS[kind].lower()}", lambda s, _: faces_edit.regions_from_mesh(s, kind, into=into)
+            )
 
     def _ask_other(self) -> None:
         pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)
@@ -246,6 +266,8 @@ class RegionsBench(QWidget):
         state = self._session.state
         for text, action, ready in (
             ("Plan flag colors ...", lambda: FlagDialog(self._session, self).exec(), True),
+            ("Rename the division ...", self._rename_division, bool(state.region_ids)),
+            ("Remove the division", self._remove_division, len(state.project.regions.divisions) > 1),
             (
                 "Clean an ID map ...",
                 lambda: CleanDialog(self._session, self).exec(),
@@ -262,6 +284,16 @@ class RegionsBench(QWidget):
             assert made is not None
             made.setEnabled(ready)
         menu.exec(self._tools.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+
+    def _rename_division(self) -> None:
+        division = self._division()
+        name, done = QInputDialog.getText(self, "Rename division", "Name", text=division.name)
+        if done and name.strip() != division.name:
+            self._session.apply(f"Rename division to {name}", lambda s: edit.rename_division(s, division.id, name))
+
+    def _remove_division(self) -> None:
+        division = self._division()
+        self._session.run(f"Remove division {division.name}", lambda s, _: edit.remove_division(s, division.id))
 
     def _ask_maps(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Folder for position, normal, island and density")
@@ -294,10 +326,15 @@ class RegionsBench(QWidget):
         self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
 
     def _from_flags(self, texture: Texture) -> None:
-        self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id))
+        known = any(region.source.texture == texture.id for region in self._division().regions)
+        goes, into = ask_into(self._session, _title(texture), "add" if known else "new", self)
+        if goes:
+            self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id, into))
 
     def _from_channels(self, texture: Texture) -> None:
-        self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id))
+        goes, into = ask_into(self._session, _title(texture), "new", self)
+        if goes:
+            self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id, into))
 
     def _start_pick(self) -> None:
         texture = self._pick_texture()
@@ -322,7 +359,8 @@ class RegionsBench(QWidget):
             return
         u, v = self._views.pointer
         color = edit.stored_color(self._session.state, texture_id, u, v)
-        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v)))
+        home = self._division().id
+        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v), division=home))
 
     def _move(self, offset: int) -> None:
         if region := self._session.region:

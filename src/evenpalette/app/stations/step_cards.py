@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -18,12 +18,17 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
+from evenpalette.app.stations.row_strips import RowStrips, StripLook
 from evenpalette.app.stations.step_input import InputRow
-from evenpalette.app.widgets.basics import button, label
+from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.project.edits import recipe as edit
+from evenpalette.core.project.edits.variants import set_value
 from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import new_id
+from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import ChannelRef, Step
+from evenpalette.core.recipe.model import Binding, ChannelRef, Row, Step
+from evenpalette.core.recipe.parameters import ValueType
 from evenpalette.core.recipe.steps import KINDS, kind_of
 
 if TYPE_CHECKING:
@@ -31,14 +36,48 @@ if TYPE_CHECKING:
 
 PICTURE = (100, 76)
 CARD_WIDTH = 118
+#: With at most so many inputs, what a row has and what all share stand one above the other.
+_STACKED = 2
+
+
+def row_text(session: Session, row: Row, alone: bool) -> str:
+    """'all regions', 'elsewhere' or the numbers."""
+    if row.regions is None:
+        return "all regions" if alone else "elsewhere"
+    numbers = [str(session.state.project.regions.number(r)) for r in row.regions]
+    return ("region " if len(numbers) == 1 else "regions ") + " ".join(numbers) if numbers else "no region"
 
 
 def region_text(session: Session, step: Step) -> str:
-    """'all regions' or the numbers."""
-    if step.regions is None:
-        return "all regions"
-    numbers = [str(session.state.project.regions.number(r)) for r in step.regions]
-    return ("region " if len(numbers) == 1 else "regions ") + " ".join(numbers) if numbers else "no region"
+    """Where a step acts."""
+    if len(step.rows) == 1:
+        return row_text(session, step.rows[0], True)
+    return f"{len(step.rows)} rows" if step.rows else "no region"
+
+
+def colors_of(session: Session, step: Step) -> list[str]:
+    """The color of each row as it is in the active variant; empty for steps without colors of their own."""
+    kind = KINDS.get(step.kind)
+    first = kind.inputs[0] if kind is not None and kind.inputs else None
+    if first is None or first.type is not ValueType.COLOR or len(step.rows) < 2:
+        return []
+    values = session.state.values(session.state.project.active_variant)
+    return [str(read_binding(step.binding(row, first.key), first, values)) for row in step.rows]
+
+
+class Swatches(QWidget):
+    """The colors of a step's rows as one line of small fields."""
+
+    def __init__(self, colors: list[str]) -> None:
+        super().__init__()
+        self.colors = colors
+        self.setFixedHeight(10)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        wide = min(16.0, self.width() / max(1, len(self.colors)))
+        for place, color in enumerate(self.colors):
+            painter.fillRect(QRectF(place * wide, 0, wide - 1, 9), QColor(color))
 
 
 class Picture(QLabel):
@@ -87,8 +126,18 @@ class StepCard(QFrame):
         name = label(self.fontMetrics().elidedText(step.name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 18))
         layout.addWidget(name)
         layout.addWidget(label(region_text(bench.session, step), "note"))
+        self._swatches = Swatches(colors_of(bench.session, step))
+        self._swatches.setVisible(bool(self._swatches.colors))
+        layout.addWidget(self._swatches)
         layout.addStretch(1)
         layout.addWidget(bench.foot(step, index))
+
+    def refresh(self) -> None:
+        """Show the colors of the rows as they are now."""
+        step = self._bench.session.state.project.recipe.step(self.step_id)
+        if step is not None:
+            self._swatches.colors = colors_of(self._bench.session, step)
+            self._swatches.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -124,11 +173,8 @@ class OpenCard(QFrame):
         name.setStyleSheet(f"color: {theme.INK}; font-weight: 600; padding: 2px 0;")
         name.setFixedWidth(PICTURE[0])
         left.addWidget(name)
-        self.regions = button(
-            region_text(bench.session, step), self._choose_regions, "link", "Choose the regions this step is limited to"
-        )
-        self.regions.setStyleSheet("padding: 1px 0;")
-        left.addWidget(self.regions)
+        if kind is None or kind.label != step.name:
+            left.addWidget(label(kind.label if kind is not None else "unknown kind", "note"))
         left.addStretch(1)
         left.addWidget(bench.foot(step, index))
         layout = QHBoxLayout(self)
@@ -136,33 +182,95 @@ class OpenCard(QFrame):
         layout.setSpacing(14)
         layout.addLayout(left)
         self.rows: list[InputRow] = []
+        self.strips: RowStrips | None = None
         if kind is not None:
-            layout.addLayout(self._grid(step, kind))
+            chosen = step.row(bench.session.row) or next(iter(step.rows), None)
+            self._row_id = chosen.id if chosen is not None else None
+            layout.addLayout(self._row_column(step))
+            own = [i for i in kind.inputs if chosen is not None and i.key in chosen.inputs]
+            stacked = QVBoxLayout()
+            stacked.setSpacing(2)
+            layout.addLayout(stacked)
+            few = len(kind.inputs) + len(kind.channels) <= _STACKED
+            if chosen is not None and len(step.rows) > 1:
+                cells = [(i, chosen.id) for i in (*own, AMOUNT)]
+                stacked.addLayout(self._panel(step, "This row", cells, ()))
+            shared = [(i, None) for i in kind.inputs if i not in own]
+            if chosen is not None and len(step.rows) == 1:
+                shared = [*((i, chosen.id) for i in own), *shared]  # type: ignore[list-item]
+            title = "All rows" if len(step.rows) > 1 else ""
+            panel = self._panel(step, title, [*shared, (AMOUNT, None)], kind.channels)
+            if few:
+                stacked.addLayout(panel)
+            else:
+                layout.addLayout(panel)
+            stacked.addStretch(1)
 
-    def _grid(self, step: Step, kind) -> QGridLayout:  # type: ignore[no-untyped-def]
+    def _row_column(self, step: Step) -> QVBoxLayout:
+        """The strips, and how rows are added."""
+        session = self.bench.session
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        self.strips = RowStrips(
+            self._looks(step), self._row_id, session.select_row, self._copy_color, self._row_menu, self._remove_row
+        )
+        add = button("Add row", self._add_row, "link", "A row for the selected region, or for the next that has none")
+        add.setStyleSheet("padding: 0;")
+        regions = button("Regions ...", lambda: self._choose_regions(self._row_id), "link", "The regions of the chosen row")
+        regions.setStyleSheet("padding: 0;")
+        column.addWidget(row(add, regions, None, spacing=10))
+        column.addWidget(self.strips)
+        column.addStretch(1)
+        return column
+
+    def _looks(self, step: Step) -> list[StripLook]:
+        session = self.bench.session
+        state = session.state
+        values = state.values(state.project.active_variant)
+        regions = state.project.regions
+        first = kind_of(step.kind).inputs[0]
+        looks = []
+        for line in step.rows:
+            binding = step.binding(line, first.key)
+            value = read_binding(binding, first, values)
+            parameter = state.project.recipe.parameter(binding.parameter or "") if binding is not None else None
+            known = [region for r in line.regions or () if (region := regions.find(r)) is not None]
+            chips = tuple((regions.number(region.id), region.flag) for region in known)
+            is_color = first.type is ValueType.COLOR
+            shown = str(value) if is_color or isinstance(value, str) else f"{first.label} {value:g}{first.unit}"
+            looks.append(StripLook(
+                line.id, chips, row_text(session, line, len(step.rows) == 1), str(value) if is_color else "", shown,
+                parameter.name if parameter is not None else "",
+            ))  # fmt: skip
+        return looks
+
+    def _panel(self, step: Step, title: str, inputs, channels) -> QGridLayout:  # type: ignore[no-untyped-def]
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
-        inputs = [*kind.inputs, AMOUNT]
-        cells = len(inputs) + len(kind.channels)
-        per_column = 6 if cells <= 6 else (cells + 1) // 2
-        for index, input in enumerate(inputs):
-            line, offset = index % per_column, index // per_column * 6
-            made = InputRow(self.bench, step, input)
+        start = 0
+        if title:
+            grid.addWidget(label(title, "note"), 0, 0, 1, 4)
+            start = 1
+        cells = len(inputs) + len(channels)
+        per_column = 6 if cells + start <= 6 else (cells + 1) // 2
+        for index, (input, row_id) in enumerate(inputs):
+            line, offset = start + index % per_column, index // per_column * 6
+            made = InputRow(self.bench, step, input, row_id)
             self.rows.append(made)
             for column, widget in enumerate((made.name, made.editor, made.undo, made.source)):
                 grid.addWidget(widget, line, offset + column)
-            grid.setColumnMinimumWidth(offset + 3, 100)
+            grid.setColumnMinimumWidth(offset + 3, 92)
             if offset:
                 grid.setColumnMinimumWidth(offset - 1, 10)
-        for extra, channel in enumerate(kind.channels):
+        for extra, channel in enumerate(channels):
             index = len(inputs) + extra
-            line, offset = index % per_column, index // per_column * 6
+            line, offset = start + index % per_column, index // per_column * 6
             name = label(channel.label)
             name.setToolTip(channel.description)
             grid.addWidget(name, line, offset)
             grid.addWidget(self._channel_box(step, channel.key), line, offset + 1, 1, 3)
-        grid.setRowStretch(per_column, 1)
+        grid.setRowStretch(start + per_column, 1)
         return grid
 
     def _channel_box(self, step: Step, key: str) -> QWidget:
@@ -192,28 +300,58 @@ class OpenCard(QFrame):
         """Show all values as they are now."""
         for made in self.rows:
             made.refresh()
+        if self.strips is not None:
+            self.strips.refresh(self._looks(self._step()), self._row_id)
 
-    def _choose_regions(self) -> None:
+    def _step(self) -> Step:
+        return edit.step_of(self.bench.session.state.project.recipe, self.step_id)
+
+    def _copy_color(self, row_id: str, color: str) -> None:
+        """A color was dropped on a row: it takes it, in the active variant where it follows a parameter."""
         session = self.bench.session
-        step = edit.step_of(session.state.project.recipe, self.step_id)
-        menu = QMenu(self)
+        first = kind_of(self._step().kind).inputs[0]
+        binding = edit.binding_of(self._step(), first.key, row_id)
+        variant = session.state.project.active_variant
+        if binding.parameter is not None:
+            parameter = binding.parameter
+            session.apply(f"Copy {color}", lambda s: set_value(s, variant, parameter, color))
+        else:
+            session.apply(
+                f"Copy {color}", lambda s: edit.bind_input(s, self.step_id, first.key, Binding(value=color), row_id)
+            )
 
-        def choose(regions: tuple[str, ...] | None) -> None:
-            session.apply(f"Regions of {step.name}", lambda s: edit.update_step(s, self.step_id, regions=regions))
+    def _add_row(self) -> None:
+        """For the selected region where no row has it, else for the next region of the division without a row."""
+        session, step = self.bench.session, self._step()
+        regions = session.state.project.regions
+        named = step.named_regions()
+        division = regions.division_of(named[0]) if named else regions.division_of(session.region)
+        free = [region.id for region in division.regions if region.id not in named]
+        wanted = session.region if session.region in free else free[0] if free else None
+        if wanted is None and any(line.regions is None for line in step.rows):
+            session.said.emit("Every region has a row. Give a row other regions instead.", True)
+            return
+        row_id = new_id("row")
+        if session.apply("Add row", lambda s: edit.add_row(s, self.step_id, (wanted,) if wanted else None, row_id)):
+            session.select_row(row_id)
 
-        whole = menu.addAction("The whole surface", lambda: choose(None))
-        assert whole is not None
-        whole.setCheckable(True)
-        whole.setChecked(step.regions is None)
-        menu.addSeparator()
-        chosen = step.regions or ()
-        for number, region in enumerate(session.state.project.regions.regions, 1):
-            toggled = tuple(r for r in chosen if r != region.id) if region.id in chosen else (*chosen, region.id)
-            action = menu.addAction(f"{number}  {region.name}", lambda t=toggled: choose(t))  # type: ignore[misc]
-            assert action is not None
-            action.setCheckable(True)
-            action.setChecked(region.id in chosen)
-        menu.exec(self.regions.mapToGlobal(QPoint(0, self.regions.height())))
+    def _remove_row(self, row_id: str) -> None:
+        self.bench.session.apply("Remove row", lambda s: edit.remove_row(s, self.step_id, row_id))
+
+    def _row_menu(self, row_id: str, place: QPoint) -> None:
+        session = self.bench.session
+        session.select_row(row_id)
+        menu = QMenu(self.bench)
+        menu.addAction("Regions ...", lambda: self.bench.choose_regions(self.step_id, row_id))
+        menu.addAction("Duplicate", lambda: session.apply("Duplicate row", lambda s: edit.duplicate_row(s, self.step_id, row_id)))
+        menu.addAction("Move up", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, -1)))
+        menu.addAction("Move down", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, 1)))
+        menu.addAction("Remove\tDel", lambda: self._remove_row(row_id))
+        menu.exec(place)
+
+    def _choose_regions(self, row_id: str | None) -> None:
+        if row_id is not None:
+            self.bench.choose_regions(self.step_id, row_id)
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         self.bench.step_menu().exec(event.globalPos())

@@ -20,7 +20,7 @@ from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import find, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import Input
+from evenpalette.core.recipe.kind import AMOUNT, Input
 from evenpalette.core.recipe.model import Binding, Step
 from evenpalette.core.recipe.parameters import Value, ValueType
 
@@ -31,8 +31,9 @@ if TYPE_CHECKING:
 class InputRow:
     """The editor of one input, and where its value comes from."""
 
-    def __init__(self, bench: "RecipeBench", step: Step, input: Input) -> None:
-        self.bench, self.step_id, self.input = bench, step.id, input
+    def __init__(self, bench: "RecipeBench", step: Step, input: Input, row_id: str | None = None) -> None:
+        """row_id: the row that has the input for itself; None for what all rows share."""
+        self.bench, self.step_id, self.input, self.row_id = bench, step.id, input, row_id
         self.name = label(input.label)
         self.name.setToolTip(input.description)
         self.editor = self._make_editor()
@@ -51,7 +52,8 @@ class InputRow:
     @property
     def binding(self) -> Binding:
         """Where the value comes from now."""
-        return edit.binding_of(edit.step_of(self.bench.session.state.project.recipe, self.step_id), self.input.key)
+        step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
+        return edit.binding_of(step, self.input.key, self.row_id)
 
     def _make_editor(self) -> QWidget:
         if self.input.type is ValueType.COLOR:
@@ -92,10 +94,10 @@ class InputRow:
         elif isinstance(self.editor, Switch):
             self.editor.set_on(bool(value))
         if parameter is not None:
-            users = len(state.project.recipe.users(parameter.id))
+            users = sum(b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings)
             text = parameter.name if users < 2 else f"{parameter.name} ({users})"
             self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
-            shared = f", shared by {users} steps" if users > 1 else ""
+            shared = f", followed in {users} places" if users > 1 else ""
             self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")
         else:
             self.source.setText("constant")
@@ -126,8 +128,8 @@ class InputRow:
             text = f"{self.input.label} to {shown}"
             session.apply(
                 text,
-                lambda s: edit.bind_input(s, self.step_id, self.input.key, new),
-                f"{self.step_id} {self.input.key}",
+                lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
+                f"{self.step_id} {self.row_id} {self.input.key}",
             )
 
     def _reset(self) -> None:
@@ -135,7 +137,7 @@ class InputRow:
         variant = session.state.project.active_variant
         if binding.parameter is None:
             new = Binding(value=self.input.default)
-            session.apply(f"Reset {self.input.label}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new))
+            session.apply(f"Reset {self.input.label}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id))
         elif variant is not None:
             parameter = binding.parameter
             session.apply(f"Reset {self.input.label}", lambda s: reset_value(s, variant, parameter))
@@ -152,7 +154,7 @@ class InputRow:
                 "Make it a constant",
                 lambda: session.apply(
                     f"{self.input.label} is a constant",
-                    lambda s: edit.release_input(s, self.step_id, self.input.key, value),
+                    lambda s: edit.release_input(s, self.step_id, self.input.key, value, self.row_id),
                 ),
             )
         else:
@@ -166,19 +168,37 @@ class InputRow:
             assert share is not None
             for p in fitting:
                 share.addAction(p.name, lambda p=p: self._bind(p.id, p.name))  # type: ignore[misc]
+        step = edit.step_of(recipe, self.step_id)
+        if len(step.rows) > 1 and self.input.key != AMOUNT.key:
+            menu.addSeparator()
+            if self.row_id is not None:
+                menu.addAction("The same in all rows", self._share)
+            else:
+                menu.addAction("Each row its own", self._own)
         menu.exec(self.source.mapToGlobal(QPoint(0, self.source.height())))
+
+    def _share(self) -> None:
+        self.bench.session.apply(
+            f"{self.input.label} the same in all rows",
+            lambda s: edit.share_input(s, self.step_id, self.input.key, self.row_id),
+        )
+
+    def _own(self) -> None:
+        self.bench.session.apply(
+            f"{self.input.label} by row", lambda s: edit.own_input(s, self.step_id, self.input.key)
+        )
 
     def _bind(self, parameter: str, name: str) -> None:
         new = Binding(parameter=parameter)
         self.bench.session.apply(
-            f"{self.input.label} follows {name}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new)
+            f"{self.input.label} follows {name}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id)
         )
 
     def _name(self) -> None:
         step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
-        proposal = f"{step.name} {self.input.label.lower()}"
+        proposal = f"{self.bench.row_name(step, self.row_id)} {self.input.label.lower()}"
         name, done = QInputDialog.getText(self.bench, "New parameter", "Name of the parameter", text=proposal)
         if done and name.strip():
             self.bench.session.apply(
-                f"New parameter {name}", lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name)
+                f"New parameter {name}", lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name, self.row_id),
             )

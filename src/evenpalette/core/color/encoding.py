@@ -91,6 +91,18 @@ def decode_scalar(e):  # type: ignore[no-untyped-def]
     return e / np.float32(12.92) if e <= 0.04045 else ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
 
 
+@njit(nogil=True, cache=True)
+def encode_signed(c):  # type: ignore[no-untyped-def]
+    """`encode_scalar` of any value, mirrored at zero."""
+    return encode_scalar(c) if c >= 0 else -encode_scalar(-c)
+
+
+@njit(nogil=True, cache=True)
+def decode_signed(e):  # type: ignore[no-untyped-def]
+    """`decode_scalar` of any value, mirrored at zero."""
+    return decode_scalar(e) if e >= 0 else -decode_scalar(-e)
+
+
 #: The same functions as GLSL. Shaders that need an encoding include this text once.
 GLSL = """
 vec3 ep_encode_srgb(vec3 c) {

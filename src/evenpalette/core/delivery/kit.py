@@ -3,30 +3,53 @@
 import json
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.delivery.kit_model import (
+    VERSION,
+    AnyValue,
+    ChoiceValue,
+    ColorValue,
+    KitDescription,
+    KitDivision,
+    KitParameter,
+    KitRegion,
+    KitStep,
+    KitTexture,
+    KitVariant,
+    schema_text,
+)
+from evenpalette.core.delivery.kit_textures import kit_textures
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
 from evenpalette.core.file_set import files_as_one
-from evenpalette.core.files import plain_text, reason, safe_name, unique_names
+from evenpalette.core.files import plain_text, reason, unique_names
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_image
-from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.model import ChannelRef
-from evenpalette.core.recipe.parameters import Value, ValueType
+from evenpalette.core.recipe.parameters import Parameter, Value, ValueType
 from evenpalette.core.recipe.shader import ShaderText, kit_shader, parameter_uniform_names
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.variants.model import Variant
 
-HEADER = """// {name}: recipe for recoloring at runtime, written by Even Palette.
-// vec3 evenpalette_recipe(vec2 uv) returns linear Rec. 709 light. uv (0, 0) is the first texel of the first row.
+NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
+OUTPUT = (
+    "Linear Rec. 709 light, not clamped. Encode it to sRGB when the target is an 8-bit one without an sRGB format."
+)
+HEADER = """// {name}: recipe for recoloring at runtime. Kit version {version}.
+// {notice}
 //
-// Textures (see parameters.json for the files): sample with linear filtering and mipmaps.
+// Compiles as GLSL 3.30 and as GLSL ES 3.00; put the #version line in front. uv (0, 0) is the first texel of the first row.
+//   EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy)
+//   vec3 evenpalette_recipe(vec2 uv)                 base color at 0 s of copy 0
+// Both take the level of detail from the slopes of uv, so call them in uniform control flow, or hand the slopes to
+// evenpalette_surface_grad. Result: {output}
+//
+// Textures (set up as parameters.json says: wrap, filter, mips, encoding; one-channel ones are read as .r):
 {textures}//
 // Uniforms (colors are linear light; parameters.json has them encoded as hex and linear):
 {uniforms}
@@ -42,31 +65,9 @@ def delivered_size(state: State, longest: int) -> tuple[int, int]:
     return max(1, round(width * factor)), max(1, round(height * factor))
 
 
-def component_of(state: State, ref: ChannelRef) -> int:
-    """Which sampler component a channel reference reads; -1 where the texture is missing."""
-    raster = state.textures.get(ref.texture)
-    if raster is None:
-        return -1
-    if raster.channels <= 2:
-        return 3 if ref.channel == 3 else 0
-    return ref.channel
-
-
-def coverage_textures(state: State) -> list[Raster]:
-    """The coverages packed four to a texture in region order, RGBA 8-bit data; unused channels are 0."""
-    planes = list(state.sources.coverages)
-    packed = []
-    for start in range(0, len(planes), 4):
-        four = planes[start : start + 4]
-        four += [np.zeros_like(planes[0])] * (4 - len(four))
-        packed.append(Raster(np.ascontiguousarray(np.stack(four, -1)), Encoding.DATA))
-    return packed
-
-
 def build_shader(state: State) -> ShaderText:
-    """The recipe as a game runs it."""
-    project = state.project
-    return kit_shader(project.recipe, state.region_ids, project.regions.overlap, lambda ref: component_of(state, ref))
+    """The recipe of the active sheet as a game runs it."""
+    return kit_shader(state.project.recipe, state.shader_reads)
 
 
 def render_map(
@@ -76,34 +77,40 @@ def render_map(
     progress: Progress = no_progress,
     workers: int = 0,
 ) -> Raster:
-    """The recolored base color of a variant, 8-bit sRGB."""
+    """The recolored base color of a variant on the active sheet, 8-bit sRGB."""
     return evaluate(state.bound_steps(variant_id), state.working, size=size, progress=progress, workers=workers)
 
 
 def write_kit(
-    state: State, out: Path | str, *, variants: Sequence[str] | None = None, longest: int = 0,
+    state: State, out: Path | str, *, variants: Sequence[str] | None = None, longest: int = 0, kit_longest: int = 0,
     workers: int = 0, progress: Progress = no_progress,
 ) -> list[Path]:  # fmt: skip
     """Write `variants/<variant>/base_color.png` and `kit/` into the folder; returns the files.
 
-    variants: ids, None is all. workers: threads, 0 is one for each core. A project without variants gets one called
-    'default'. All files take their places together at the end (`files_as_one`), so a failure or cancel leaves the
-    folder as it was. Raises EvenPaletteError.
+    Several sheets have a folder each: `variants/<variant>/<sheet>/` and `kit/<sheet>/`. variants: ids, None is all.
+    longest: side of the maps, kit_longest: of the kit's textures, in texels, 0 is the sources' own. workers: threads, 0
+    is one for each core. A project without variants gets one called 'default'. All files take their places together at
+    the end (`files_as_one`), so a failure or cancel leaves the folder as it was. Raises EvenPaletteError.
     """
     out = Path(out)
     chosen = [v for v in state.project.variants if variants is None or v.id in variants]
     jobs: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, "default")]
     folders = unique_names([name for _, name in jobs])
-    size = delivered_size(state, longest)
+    sheets = list(state.sheets())
+    places = unique_names([sheet.project.sheet.name for sheet in sheets]) if len(sheets) > 1 else [""]
+    count = len(jobs) * len(sheets) + 1
     written: list[Path] = []
     try:
         with files_as_one(out, written) as staged:
-            for index, ((variant_id, _), folder) in enumerate(zip(jobs, folders, strict=True)):
-                raster = render_map(state, variant_id, size, _part(progress, index, len(jobs) + 1), workers)
-                target = staged / "variants" / folder
-                target.mkdir(parents=True)
-                (target / "base_color.png").write_bytes(encode_image(raster, ".png"))
-            _write_shared(state, staged / "kit", jobs, folders)
+            for number, (sheet, place) in enumerate(zip(sheets, places, strict=True)):
+                size = delivered_size(sheet, longest)
+                for index, ((variant_id, _), folder) in enumerate(zip(jobs, folders, strict=True)):
+                    part = _part(progress, number * len(jobs) + index, count)
+                    target = staged / "variants" / folder / place
+                    target.mkdir(parents=True)
+                    raster = render_map(sheet, variant_id, size, part, workers)
+                    (target / "base_color.png").write_bytes(encode_image(raster, ".png"))
+                _write_shared(sheet, staged / "kit" / place, place, jobs, folders, kit_longest)
             progress(0.98)
     except (OSError, UnicodeError) as error:
         why = reason(error) if isinstance(error, OSError) else "this is no folder name"
@@ -118,104 +125,86 @@ def _part(progress: Progress, index: int, count: int) -> Progress:
     return lambda done: progress((index + done) / count)
 
 
-def _write_shared(state: State, kit: Path, jobs: list[tuple[str | None, str]], folders: list[str]) -> None:
+def _write_shared(
+    state: State, kit: Path, place: str, jobs: list[tuple[str | None, str]], folders: list[str], longest: int
+) -> None:
     shader = build_shader(state)
-    files = _texture_files(state, shader)
+    textures = kit_textures(state, shader, longest)
     (kit / "textures").mkdir(parents=True)
-    for entry in files.values():
-        (kit / "textures" / entry["file"]).write_bytes(encode_image(entry.pop("raster"), Path(entry["file"]).suffix))
-    description = describe(state, shader, files, jobs, folders)
-    (kit / "parameters.json").write_text(json.dumps(description, indent=2, ensure_ascii=False) + "\n", "utf-8")
-    textures = "".join(f"//   {name}: textures/{plain_text(entry['file'])}, {entry['reading']}\n" for name, entry in files.items())
-    uniforms = "".join(f"//   {u['glsl']} {u['uniform']}: {plain_text(u['name'])}\n" for u in description["parameters"])
-    header = HEADER.format(name=plain_text(state.project.name), textures=textures, uniforms=uniforms.rstrip() or "//   none")
+    for texture in textures:
+        (kit / "textures" / texture.said.file).write_bytes(texture.content)
+    said = describe(state, shader, [texture.said for texture in textures], jobs, [str(Path(f) / place) for f in folders])
+    text = json.dumps(said.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+    (kit / "parameters.json").write_text(text, "utf-8")
+    (kit / "parameters.schema.json").write_text(schema_text(), "utf-8")
+    listed = "".join(
+        f"//   {t.sampler}: textures/{plain_text(t.file)}, {t.encoding}{', ' + plain_text(t.holds) if t.holds else ''}\n"
+        for t in said.textures
+    )
+    uniforms = "".join(f"//   {p.glsl} {p.uniform}: {plain_text(p.name)}\n" for p in said.parameters)
+    header = HEADER.format(
+        name=plain_text(state.project.name), version=VERSION, notice=NOTICE, output=OUTPUT, textures=listed,
+        uniforms=uniforms.rstrip() or "//   none",
+    )  # fmt: skip
     (kit / "recipe.glsl").write_text(header + shader.text, "utf-8")
 
 
-def _texture_files(state: State, shader: ShaderText) -> dict[str, dict[str, Any]]:
-    """Sampler name to file, raster and how to read it."""
-    files: dict[str, dict[str, Any]] = {}
-    base = state.base
-    is_color = base.encoding is Encoding.SRGB
-    files["ep_base"] = _entry(
-        "tone" if base is state.tone else "base", base, "sRGB color" if is_color else "linear data"
-    )
-    for index, raster in enumerate(coverage_textures(state)):
-        names = [
-            f"{'RGBA'[i]} {region.name}"
-            for i, region in enumerate(state.project.regions.regions[index * 4 : index * 4 + 4])
-        ]
-        entry = _entry(f"coverage-{index}", raster, "linear data")
-        files[f"ep_coverage_{index}"] = {**entry, "channels": names}
-    for sampler, texture_id in shader.textures.items():
-        texture = state.project.asset.texture(texture_id)
-        name = safe_name(Path(texture.name).stem if texture else texture_id)
-        files[sampler] = _entry(f"{sampler.removeprefix('ep_')}-{name}", state.textures[texture_id], "linear data")
-    return files
-
-
-def _entry(name: str, raster: Raster, reading: str) -> dict[str, Any]:
-    ending = ".exr" if raster.pixels.dtype == np.float32 else ".png"
-    return {"file": name + ending, "reading": reading, "size": list(raster.size), "raster": raster}
-
-
-def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> Any:
+def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> AnyValue:
     if type is ValueType.COLOR:
-        codes = np.array(parse_hex(str(value)))
-        return {"hex": value, "linear": [round(float(v), 7) for v in decode_srgb(codes / 255)]}
+        r, g, b = (round(float(v), 7) for v in decode_srgb(np.array(parse_hex(str(value))) / 255))
+        return ColorValue(hex=str(value), linear=(r, g, b))
     if type is ValueType.CHOICE:
-        return {"choice": value, "index": choices.index(str(value))}
-    return value
+        return ChoiceValue(choice=str(value), index=choices.index(str(value)))
+    return value if isinstance(value, bool) else float(value)
 
 
 def describe(
-    state: State,
-    shader: ShaderText,
-    files: dict[str, dict[str, Any]],
-    jobs: list[tuple[str | None, str]],
-    folders: list[str],
-) -> dict[str, Any]:
-    """What parameters.json holds."""
+    state: State, shader: ShaderText, textures: list[KitTexture], jobs: list[tuple[str | None, str]], folders: list[str]
+) -> KitDescription:
+    """What parameters.json holds for the active sheet."""
     project = state.project
-    names = parameter_uniform_names(project.recipe.parameters)
+    names = parameter_uniform_names(project.parameters)
     types = {u.parameter: u.glsl_type for u in shader.uniforms}
-    parameters = [p for p in project.recipe.parameters if p.id in types]
-    return {
-        "format": "even-palette-kit",
-        "version": 1,
-        "name": project.name,
-        "overlap": project.regions.overlap.value,
-        "regions": [
-            {"number": n, "name": r.name, "flag": r.flag, "sampler": f"ep_coverage_{(n - 1) // 4}", "channel": "rgba"[(n - 1) % 4]}
-            for n, r in enumerate(project.regions.regions, 1)
-        ],
-        "textures": [{"sampler": sampler, **entry} for sampler, entry in files.items()],
-        "parameters": [
-            {
-                "uniform": names[p.id], "glsl": types[p.id], "name": p.name, "type": p.type.value, "group": p.group,
-                "description": p.description, "unit": p.unit, "default": _value(p.default, p.type, p.choices),
-                **({"low": p.low, "high": p.high} if p.type is ValueType.NUMBER else {}),
-                **({"choices": list(p.choices)} if p.choices else {}),
-            }
+    parameters = [p for p in project.parameters if p.id in types]
+    homes = {region.id: division.name for division in project.regions.divisions for region in division.regions}
+    return KitDescription(
+        notice=NOTICE, output=OUTPUT, name=project.name, sheet=project.sheet.name, textures=textures,
+        parameters=[
+            KitParameter(
+                id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,
+                range=(p.low, p.high) if p.type is ValueType.NUMBER else None, choices=list(p.choices), group=p.group,
+                description=p.description, default=_value(p.default, p.type, p.choices),
+            )
             for p in parameters
         ],
-        "steps": [
-            {"name": s.name, "kind": s.kind, "formula": kind_of(s.kind).formula, "source": kind_of(s.kind).source}
+        divisions=[KitDivision(id=d.id, name=d.name, overlap=d.overlap.value) for d in project.regions.divisions],
+        regions=[
+            KitRegion(
+                id=r.id, number=n + 1, name=r.name, division=homes[r.id], flag=r.flag, sampler=f"ep_coverage_{n // 4}",
+                channel="rgba"[n % 4],
+            )
+            for n, r in enumerate(project.regions.regions)
+        ],
+        steps=[
+            KitStep(
+                id=s.id, name=s.name, kind=s.kind, rows=len(s.rows), formula=kind_of(s.kind).formula,
+                source=kind_of(s.kind).source,
+            )
             for s in project.recipe.steps if s.enabled
         ],
-        "variants": [_variant_entry(state, job, folder, parameters, names) for job, folder in zip(jobs, folders, strict=True)],
-    }  # fmt: skip
+        variants=[
+            _variant_entry(state, job, folder, parameters, names) for job, folder in zip(jobs, folders, strict=True)
+        ],
+    )  # fmt: skip
 
 
 def _variant_entry(
-    state: State, job: tuple[str | None, str], folder: str, parameters: list, names: dict[str, str]
-) -> dict[str, Any]:
+    state: State, job: tuple[str | None, str], folder: str, parameters: list[Parameter], names: dict[str, str]
+) -> KitVariant:
     variant: Variant | None = next((v for v in state.project.variants if v.id == job[0]), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)
     values = state.values(job[0])
-    return {
-        "name": job[1],
-        "derives_from": parent,
-        "folder": f"variants/{folder}",
-        "values": {names[p.id]: _value(values[p.id], p.type, p.choices) for p in parameters},
-    }
+    return KitVariant(
+        id=job[0] or "", name=job[1], derives_from=parent, folder=f"variants/{folder}",
+        values={names[p.id]: _value(values[p.id], p.type, p.choices) for p in parameters},
+    )  # fmt: skip

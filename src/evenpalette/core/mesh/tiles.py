@@ -1,5 +1,6 @@
 """UV tiles: layouts that leave the first one, to be worked on tile by tile or wrapped into one."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -62,6 +63,16 @@ def in_tile(mesh: Mesh, tile: str) -> Mesh:
         moved[..., 1] += place[1]
         moved[(places != place).any(1)] = ASIDE
     return replace(mesh, uvs=np.ascontiguousarray(moved, np.float32), tile=tile, all_tiles=tuple(tiles.items()))
+
+
+def of_groups(mesh: Mesh, groups: Sequence[str]) -> Mesh:
+    """The mesh with the faces of all other material groups put aside."""
+    if mesh.uvs is None:
+        return mesh
+    wanted = [index for index, name in enumerate(mesh.group_names) if name in groups]
+    uvs = mesh.uvs.copy()
+    uvs[~np.isin(mesh.groups, wanted)] = ASIDE
+    return replace(mesh, uvs=uvs)
 
 
 def is_aside(mesh: Mesh) -> NDArray[np.bool_]:

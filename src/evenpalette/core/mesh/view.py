@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.mesh.tiles import of_groups
 from evenpalette.core.mesh.topology import Topology, find_topology
 from evenpalette.core.mesh.uv_raster import face_map
 
@@ -22,9 +23,25 @@ class MeshView:
         _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
         return self
 
-    def __init__(self, mesh: Mesh) -> None:
+    def __init__(self, mesh: Mesh, whole: "MeshView | None" = None) -> None:
         self.mesh = mesh
         self._texels: dict[tuple[int, int], Texels] = {}
+        self._whole = whole
+        self._parts: dict[tuple[str, ...], MeshView] = {}
+
+    @property
+    def whole(self) -> "MeshView":
+        """The mesh with all its material groups."""
+        return self._whole or self
+
+    def only(self, groups: tuple[str, ...] | None) -> "MeshView":
+        """The mesh on which only these material groups lie on texels; None is all of it. Faces keep their numbers."""
+        whole = self.whole
+        if groups is None:
+            return whole
+        if groups not in whole._parts:
+            whole._parts[groups] = MeshView(of_groups(whole.mesh, groups), whole)
+        return whole._parts[groups]
 
     def texels(self, shape: tuple[int, int]) -> Texels | None:
         """What lies under each texel at this (height, width); None without UVs. The last two sizes are kept."""

@@ -25,11 +25,13 @@ class Budget:
 
 def pixel_bytes(state: State) -> int:
     """Bytes that a state's pixels take as `Budget` counts them."""
-    textures = sum(raster.pixels.nbytes for raster in state.textures.values())
-    planes = sum(plane.nbytes for plane in state.coverages.values())
-    owners = [r.id for r in state.project.regions.regions if isinstance(r.source, PaintedSource)]
-    painted = sum(state.made[r].raw.nbytes for r in owners if r in state.made)
-    return textures + planes + painted + (state.tone.pixels.nbytes if state.tone is not None else 0)
+    total = sum(raster.pixels.nbytes for raster in state.textures.values())
+    for sheet in state.sheets():
+        total += sum(plane.nbytes for plane in sheet.coverages.values())
+        owners = [r.id for r in sheet.project.regions.regions if isinstance(r.source, PaintedSource)]
+        total += sum(sheet.made[r].raw.nbytes for r in owners if r in sheet.made)
+        total += sheet.tone.pixels.nbytes if sheet.tone is not None else 0
+    return total
 
 
 def check_budget(before: State, after: State) -> None:

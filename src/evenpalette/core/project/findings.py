@@ -12,7 +12,7 @@ from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
 from evenpalette.core.regions.faces import unassigned
-from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.model import Division, FacesSource
 
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
@@ -36,8 +36,14 @@ def find_in_regions(state: State) -> RegionFindings:
     """Findings of the station Regions."""
     found = (
         *_unassigned_faces(state),
-        *find_gaps_and_overlaps(state.project.regions, dict(state.coverages), state.used),
-        *find_on_surface(state),
+        *(
+            finding
+            for division in state.project.regions.divisions
+            for finding in (
+                *find_gaps_and_overlaps(division, dict(state.coverages), state.used),
+                *find_on_surface(state, division),
+            )
+        ),
     )
     return RegionFindings(state, found)
 
@@ -80,17 +86,26 @@ def _asset(state: State) -> list[Finding]:
 
 
 def _unassigned_faces(state: State) -> list[Finding]:
-    """Only where the surface is divided by faces alone: with an image among the sources the gap says it better."""
-    regions = state.project.regions.regions
-    if state.mesh is None or not regions or not all(isinstance(r.source, FacesSource) for r in regions):
-        return []
-    mesh = state.mesh.mesh
-    free = np.flatnonzero(unassigned(regions, mesh.face_count))
-    if not len(free) or mesh.uvs is None:
-        return []
-    u, v = mesh.uvs[free[len(free) // 2]].mean(0)
-    text = f"{len(free):,} faces are in no region"
-    return [Finding("unassigned-faces", "regions", text, place=(float(u), float(v)))]
+    """Only where a division is of faces alone: with an image among its sources the gap says it better."""
+    found = []
+    for division in state.project.regions.divisions:
+        regions = division.regions
+        if state.mesh is None or not regions or not all(isinstance(r.source, FacesSource) for r in regions):
+            continue
+        mesh = state.mesh.mesh
+        if mesh.uvs is None:
+            continue
+        free = np.flatnonzero(unassigned(regions, mesh.face_count) & ~is_aside(mesh))
+        if len(free):
+            u, v = mesh.uvs[free[len(free) // 2]].mean(0)
+            text = f"{len(free):,} faces are in no region" + _of(state, division)
+            place = (float(u), float(v))
+            found.append(Finding("unassigned-faces", "regions", text, place=place, subject=division.id))
+    return found
+
+
+def _of(state: State, division: Division) -> str:
+    return f" of {division.name}" if len(state.project.regions.divisions) > 1 else ""
 
 
 def _tones(state: State) -> list[Finding]:
@@ -120,10 +135,11 @@ def _recipe(state: State) -> list[Finding]:
             if ref is None or ref.texture not in state.textures:
                 text = f"{step.name} reads no texture for {channel.label.lower()}, so it changes nothing"
                 found.append(Finding("no-texture", "recipe", text))
-        if step.regions is not None and not step.regions:
-            found.append(Finding("no-region", "recipe", f"{step.name} is limited to no region, so it changes nothing"))
+        if not step.rows or any(row.regions == () for row in step.rows):
+            text = f"{step.name} has a row for no region, so it changes nothing"
+            found.append(Finding("no-region", "recipe", text, subject=step.id))
     for parameter in recipe.parameters:
-        if not recipe.users(parameter.id):
+        if not state.project.users(parameter.id):
             text = f"No step reads the parameter {parameter.name}; moving it changes nothing"
             found.append(Finding("unused-parameter", "recipe", text, subject=parameter.id))
     return found

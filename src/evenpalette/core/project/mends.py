@@ -1,6 +1,6 @@
 """What can be mended with one click: for a finding, a sentence and an edit."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding
 from evenpalette.core.regions.faces import unassigned
 from evenpalette.core.regions.flags import next_flag
-from evenpalette.core.regions.model import FlagSource, Overlap, PaintedSource
+from evenpalette.core.regions.model import Division, FlagSource, Overlap, PaintedSource, Region
 from evenpalette.core.regions.owners import give_gaps
 from evenpalette.core.regions.painting.carry import carried_over
 from evenpalette.core.regions.painting.surface import PaintSurface
@@ -57,37 +57,40 @@ def _impure(state: State, finding: Finding) -> Mend | None:
     return "Make its flags pure", lambda s: regions.clean_texture(s, finding.subject, 0, False)[0]
 
 
-def _id_maps(state: State) -> list[str]:
-    sources = [region.source for region in state.project.regions.regions]
+def _id_maps(regions: Iterable[Region]) -> list[str]:
+    sources = [region.source for region in regions]
     return list(dict.fromkeys(source.texture for source in sources if isinstance(source, FlagSource)))
 
 
-def _gap(state: State, _: Finding) -> Mend | None:
-    maps = _id_maps(state)
+def _gap(state: State, finding: Finding) -> Mend | None:
+    division = state.project.regions.division(finding.subject) or state.project.regions.divisions[0]
+    maps = _id_maps(division.regions)
     if maps:
         return "Give gaps to the nearest region", lambda s: regions.clean_texture(s, maps[0], 0, True)[0]
-    if any(is_paintable(region) for region in state.project.regions.regions):
-        return "Give gaps to the nearest painted region", _fill_painted
+    if any(is_paintable(region) for region in division.regions):
+        return "Give gaps to the nearest painted region", lambda s: _fill_painted(s, division)
     return None
 
 
-def _fill_painted(state: State) -> State:
-    paintable = [r.id for r in state.project.regions.regions if is_paintable(r)]
-    others = [state.coverages[r] for r in state.region_ids if r not in paintable]
+def _fill_painted(state: State, division: Division) -> State:
+    paintable = [r.id for r in division.regions if is_paintable(r)]
+    others = [state.coverages[r.id] for r in division.regions if r.id not in paintable]
     planes = give_gaps([state.coverages[r] for r in paintable], others, state.used)
     return with_painted(state, dict(zip(paintable, planes, strict=True)))
 
 
-def _unassigned(state: State, _: Finding) -> Mend | None:
+def _unassigned(state: State, finding: Finding) -> Mend | None:
     def edit(s: State) -> State:
+        division = s.project.regions.division(finding.subject) or s.project.regions.divisions[0]
         assert s.mesh is not None
-        return faces.assign_faces(s, unassigned(s.project.regions.regions, s.mesh.mesh.face_count), None)
+        free = unassigned(division.regions, s.mesh.mesh.face_count)
+        return faces.assign_faces(s, free, None, division.id)
 
     return "Make a region of them", edit
 
 
-def _overlap(_: State, __: Finding) -> Mend | None:
-    return "Let later regions cover earlier ones", lambda s: regions.set_overlap(s, Overlap.LAYERED)
+def _overlap(_: State, finding: Finding) -> Mend | None:
+    return "Let later regions cover earlier ones", lambda s: regions.set_overlap(s, Overlap.LAYERED, finding.subject)
 
 
 def _empty(_: State, finding: Finding) -> Mend | None:
@@ -116,7 +119,7 @@ def _specks(state: State, _: Finding) -> Mend | None:
 
 def _without_specks(state: State) -> State:
     """ID maps are cleaned; painted regions mended as they are; all others get an operation."""
-    for texture in _id_maps(state):
+    for texture in _id_maps(state.project.regions.regions):
         state = regions.clean_texture(state, texture, SMALLEST_TEXELS, False)[0]
     painted = {}
     for region in state.project.regions.regions:
@@ -141,10 +144,11 @@ def _carry(state: State, region: str) -> State:
     shape = state.coverages[region].shape
     texels = state.mesh.texels((shape[0], shape[1])) if state.mesh is not None else None
     assert texels is not None
-    paintable = [r.id for r in state.project.regions.regions if is_paintable(r)]
+    division = state.project.regions.division_of(region)
+    paintable = [r.id for r in division.regions if is_paintable(r)]
     planes = {key: state.coverages[key] for key in paintable}
-    samples = SeamSamples(texels.mesh, texels.topology, max(shape), faces.face_region_labels(state))
-    return with_painted(state, carried_over(planes, region, PaintSurface(texels), samples, locked_cover(state)))
+    samples = SeamSamples(texels.mesh, texels.topology, max(shape), faces.face_region_labels(state, division))
+    return with_painted(state, carried_over(planes, region, PaintSurface(texels), samples, locked_cover(state, region)))
 
 
 def _unused_parameter(_: State, finding: Finding) -> Mend | None:

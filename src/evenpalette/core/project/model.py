@@ -1,18 +1,20 @@
 """The project file: everything about a project that is not pixels or geometry."""
 
 from enum import StrEnum
+from typing import Any
 
 from pydantic import Field
 
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.model import Recipe
+from evenpalette.core.recipe.model import TONE, Recipe, Step
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.regions.model import RegionSet
 from evenpalette.core.stored import Stored
 from evenpalette.core.tones.model import ToneSettings
 from evenpalette.core.variants.model import Variant
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 1
+VERSION = 2
 FORMAT = "even-palette-project"
 
 
@@ -78,19 +80,85 @@ class DeliverySettings(Stored):
     variants: tuple[str, ...] | None = None
 
 
+#: The id of the sheet that a project begins with.
+FIRST_SHEET = "sheet-1"
+
+
+class Sheet(Stored):
+    """The material groups of the mesh that share one texture space, with what is made there.
+
+    groups: names of material groups; None is the whole mesh.
+    """
+
+    id: str = FIRST_SHEET
+    name: str = Field("Sheet", min_length=1, max_length=80)
+    groups: tuple[str, ...] | None = None
+    textures: tuple[Texture, ...] = ()
+    regions: RegionSet = RegionSet()
+    tone: ToneSettings = ToneSettings()
+    base: str = TONE
+    steps: tuple[Step, ...] = ()
+
+
 class Project(Stored):
-    """The whole document as JSON."""
+    """The whole document as JSON. Sheets have textures, divisions, tone and steps; parameters and variants span them.
+
+    asset, regions, tone and recipe are those of the active sheet; `changed` puts new ones in their place.
+    """
 
     format: str = FORMAT
     version: int = VERSION
     name: str = Field("Untitled", min_length=1, max_length=80)
-    asset: Asset = Asset()
-    regions: RegionSet = RegionSet()
-    tone: ToneSettings = ToneSettings()
-    recipe: Recipe = Recipe()
+    mesh: MeshInfo | None = None
+    sheets: tuple[Sheet, ...] = Field((Sheet(),), min_length=1)
+    active_sheet: str | None = None
+    parameters: tuple[Parameter, ...] = ()
     variants: tuple[Variant, ...] = ()
     active_variant: str | None = None
     delivery: DeliverySettings = DeliverySettings()
     #: Raster key to file, relative to the project folder; written on save.
     rasters: dict[str, str] = {}
     mesh_file: str | None = None
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet that is worked on."""
+        return next((sheet for sheet in self.sheets if sheet.id == self.active_sheet), self.sheets[0])
+
+    @property
+    def asset(self) -> Asset:
+        """The mesh with the textures of the active sheet."""
+        return Asset.model_construct(mesh=self.mesh, textures=self.sheet.textures)
+
+    @property
+    def regions(self) -> RegionSet:
+        """The divisions of the active sheet."""
+        return self.sheet.regions
+
+    @property
+    def tone(self) -> ToneSettings:
+        """How the tone of the active sheet is made."""
+        return self.sheet.tone
+
+    @property
+    def recipe(self) -> Recipe:
+        """The steps of the active sheet, with the parameters of the project."""
+        sheet = self.sheet
+        return Recipe.model_construct(base=sheet.base, parameters=self.parameters, steps=sheet.steps)
+
+    def changed(self, **parts: Any) -> "Project":
+        """A copy with parts replaced; asset, regions, tone and recipe go into the active sheet."""
+        of_sheet: dict[str, Any] = {key: parts.pop(key) for key in ("regions", "tone") if key in parts}
+        if (asset := parts.pop("asset", None)) is not None:
+            of_sheet["textures"], parts["mesh"] = asset.textures, asset.mesh
+        if (recipe := parts.pop("recipe", None)) is not None:
+            of_sheet |= {"base": recipe.base, "steps": recipe.steps}
+            parts["parameters"] = recipe.parameters
+        if of_sheet:
+            changed = self.sheet.model_copy(update=of_sheet)
+            parts["sheets"] = tuple(changed if sheet.id == changed.id else sheet for sheet in self.sheets)
+        return self.model_copy(update=parts)
+
+    def users(self, parameter_id: str) -> list[Step]:
+        """The steps of all sheets that read this parameter."""
+        return [s for sheet in self.sheets for s in sheet.steps if any(b.parameter == parameter_id for b in s.bindings)]

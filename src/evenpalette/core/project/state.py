@@ -9,6 +9,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
 from evenpalette.core.project.model import Project
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -16,6 +17,8 @@ from evenpalette.core.recipe.binding import BoundStep, bind_recipe
 from evenpalette.core.recipe.evaluate import Sources
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.parameters import Value
+from evenpalette.core.recipe.shader import Reads
+from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.regions.coverage import Made
 from evenpalette.core.variants.model import resolve_all
@@ -24,9 +27,19 @@ _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
 
 
 @dataclass(frozen=True, eq=False)
+class Resting:
+    """The rasters of a sheet that is not worked on."""
+
+    coverages: Mapping[str, NDArray[np.uint8]] = field(default_factory=lambda: MappingProxyType({}))
+    made: Mapping[str, Made] = field(default_factory=lambda: MappingProxyType({}))
+    tone: Raster | None = None
+
+
+@dataclass(frozen=True, eq=False)
 class State:
     """The project, its mesh, and its rasters: textures by id, coverages by region id, and the tone.
 
+    It looks at one sheet at a time: mesh, coverages, made and tone are those of the active one (see `on`).
     Never changed in place, so it can be kept by the history and saved from another thread.
     """
 
@@ -37,12 +50,14 @@ class State:
     #: How the coverages were made, so that only what changed is made again; by region id.
     made: Mapping[str, Made] = field(default_factory=lambda: MappingProxyType({}))
     tone: Raster | None = None
+    #: What the other sheets have of coverages and tone, by sheet id; textures of all sheets are in `textures`.
+    resting: Mapping[str, "Resting"] = field(default_factory=lambda: MappingProxyType({}))
     #: Selected faces, bool (F,); not saved, but a part of the history.
     chosen: NDArray[np.bool_] | None = None
 
     def is_same_document(self, other: "State") -> bool:
         """Whether nothing that is saved differs."""
-        parts = ("project", "mesh", "textures", "coverages", "tone")
+        parts = ("project", "mesh", "textures", "coverages", "tone", "resting")
         return all(getattr(self, part) is getattr(other, part) for part in parts)
 
     def arrays(self) -> Iterator[NDArray]:
@@ -52,10 +67,36 @@ class State:
         yield from (made.raw for made in self.made.values())
         if self.tone is not None:
             yield self.tone.pixels
+        for sheet in self.resting.values():
+            yield from sheet.coverages.values()
+            yield from (made.raw for made in sheet.made.values())
+            if sheet.tone is not None:
+                yield sheet.tone.pixels
 
     def with_project(self, **parts: object) -> "State":
-        """The state with parts of the project replaced."""
-        return replace(self, project=self.project.model_copy(update=parts))
+        """The state with parts of the project replaced; asset, regions, tone and recipe are those of the active sheet."""
+        return replace(self, project=self.project.changed(**parts))
+
+    def on(self, sheet_id: str) -> "State":
+        """The state with another sheet as the active one. Raises ProjectError for one that is not there."""
+        active = self.project.sheet
+        if sheet_id == active.id:
+            return self
+        target = next((sheet for sheet in self.project.sheets if sheet.id == sheet_id), None)
+        if target is None:
+            raise ProjectError("That sheet is no longer in the project.")
+        resting = {**self.resting, active.id: Resting(self.coverages, self.made, self.tone)}
+        there = resting.pop(sheet_id, Resting())
+        return replace(
+            self, project=self.project.model_copy(update={"active_sheet": sheet_id}),
+            mesh=self.mesh.only(target.groups) if self.mesh is not None else None, coverages=there.coverages,
+            made=there.made, tone=there.tone, resting=MappingProxyType(resting), chosen=None,
+        )  # fmt: skip
+
+    def sheets(self) -> Iterator["State"]:
+        """The state on every sheet, in order."""
+        for sheet in self.project.sheets:
+            yield self.on(sheet.id)
 
     @property
     def region_ids(self) -> list[str]:
@@ -92,12 +133,23 @@ class State:
         if len(planes) != len(self.region_ids):
             shape = planes[0].shape if planes else (8, 8)
             planes = [self.coverages.get(r, np.zeros(shape, np.uint8)) for r in self.region_ids]
-        return Sources(self.base, planes, self.project.regions.overlap, self.textures)
+        return Sources(self.base, planes, self.sharings, self.textures)
 
-    @cached_property
+    @property
+    def sharings(self) -> tuple[Sharing, ...]:
+        """The divisions as evaluation sees them."""
+        return tuple(Sharing(d.overlap, len(d.regions)) for d in self.project.regions.divisions)
+
+    @property
     def working(self) -> Sources:
         """The sources at one size, the largest among them."""
         return self.sources.at_size(*self.sources.size)
+
+    @property
+    def shader_reads(self) -> Reads:
+        """What shader text must know of the textures."""
+        channels = {key: raster.channels for key, raster in self.textures.items()}
+        return Reads(channels, self.base.channels, self.sharings, self.region_ids)
 
     @cached_property
     def used(self) -> NDArray[np.bool_]:

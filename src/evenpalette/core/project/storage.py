@@ -9,7 +9,7 @@ import contextlib
 import hashlib
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
@@ -27,8 +27,9 @@ from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.budget import Budget
 from evenpalette.core.project.folder import Identity, ProjectFolder
-from evenpalette.core.project.model import FORMAT, VERSION, Project
-from evenpalette.core.project.state import State
+from evenpalette.core.project.migrate import migrated, migration_note
+from evenpalette.core.project.model import FIRST_SHEET, FORMAT, VERSION, Project, Sheet
+from evenpalette.core.project.state import Resting, State
 from evenpalette.core.project.validate import check_project, check_tree
 from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.image_write import encode_exr, encode_png
@@ -64,6 +65,8 @@ class Storage:
         self._fresh: list[str] = []
         #: Digest of the project.json that was opened or saved last; '' before.
         self._seen = ""
+        #: What was made of a project of an earlier version when it was opened, for the history; '' for none.
+        self.note = ""
 
     @property
     def is_changed_outside(self) -> bool:
@@ -118,19 +121,19 @@ class Storage:
     def _put_rasters(self, state: State) -> Project:
         files = {}
         project = state.project
-        for texture in project.asset.textures:
-            if texture.id in state.textures:
-                files[texture.id] = self._put("textures", texture.name, state.textures[texture.id])
-        for number, region in enumerate(project.regions.regions, 1):
-            if region.id in state.coverages:
-                plane = state.coverages[region.id]
-                files[region.id] = self._put("coverages", f"{number:02}-{region.name}", plane)
-            if isinstance(region.source, PaintedSource) and region.id in state.made:
-                plane = state.made[region.id].raw
-                files[_painted_key(region.id)] = self._put("painted", f"{number:02}-{region.name}", plane)
-        if state.tone is not None:
-            files["tone"] = self._put("tone", "tone", state.tone)
-        mesh_file = self._put_mesh(state.mesh) if state.mesh else None
+        for number, sheet in enumerate(state.sheets(), 1):
+            for texture in sheet.project.asset.textures:
+                if texture.id in state.textures:
+                    files[texture.id] = self._put("textures", texture.name, state.textures[texture.id])
+            for place, region in enumerate(sheet.project.regions.regions, 1):
+                name = f"{place:02}-{region.name}" if number == 1 else f"{number}-{place:02}-{region.name}"
+                if region.id in sheet.coverages:
+                    files[region.id] = self._put("coverages", name, sheet.coverages[region.id])
+                if isinstance(region.source, PaintedSource) and region.id in sheet.made:
+                    files[_painted_key(region.id)] = self._put("painted", name, sheet.made[region.id].raw)
+            if sheet.tone is not None:
+                files[_tone_key(sheet.project.sheet.id)] = self._put("tone", "tone", sheet.tone)
+        mesh_file = self._put_mesh(state.mesh.whole) if state.mesh else None
         return project.model_copy(update={"rasters": files, "mesh_file": mesh_file})
 
     def _put(self, kind: str, name: str, content: Raster | np.ndarray) -> str:
@@ -195,6 +198,7 @@ class Storage:
             content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
             project = parse_project(content, self.folder.name)
             state = self._load(project)
+            self.note = migration_note(json.loads(content))
             self._seen = _digest(content)
             return state
 
@@ -217,32 +221,42 @@ class Storage:
     def _load(self, project: Project) -> State:
         budget = Budget(self.folder.name)
         textures = {}
-        for texture in project.asset.textures:
-            if texture.id in project.rasters:
-                textures[texture.id] = self._raster(project.rasters[texture.id], texture.encoding, budget)
-        coverages, made = {}, {}
-        for region in project.regions.regions:
-            if region.id in project.rasters:
-                coverages[region.id] = self._plane(project.rasters[region.id], budget)
-            if isinstance(region.source, PaintedSource) and _painted_key(region.id) in project.rasters:
-                made[region.id] = painted(self._plane(project.rasters[_painted_key(region.id)], budget))
-        if len({plane.shape for plane in coverages.values()}) > 1:
-            raise ProjectError(f"{self.folder.name}: the coverages differ in size.")
-        tone = self._raster(project.rasters["tone"], Encoding.DATA, budget) if "tone" in project.rasters else None
+        rasters = project.rasters
+        for sheet in project.sheets:
+            for texture in sheet.textures:
+                if texture.id in rasters:
+                    textures[texture.id] = self._raster(rasters[texture.id], texture.encoding, budget)
+        resting = {sheet.id: self._load_sheet(sheet, rasters, budget) for sheet in project.sheets}
+        active = resting.pop(project.sheet.id)
+        mesh = self._mesh(project)
         return State(
             project.model_copy(update={"rasters": {}, "mesh_file": None}),
-            self._mesh(project), MappingProxyType(textures), MappingProxyType(coverages), MappingProxyType(made), tone,
+            mesh.only(project.sheet.groups).prepare() if mesh is not None else None, MappingProxyType(textures),
+            active.coverages, active.made, active.tone, MappingProxyType(resting),
         )  # fmt: skip
+
+    def _load_sheet(self, sheet: Sheet, rasters: Mapping[str, str], budget: Budget) -> Resting:
+        coverages, made = {}, {}
+        for region in sheet.regions.regions:
+            if region.id in rasters:
+                coverages[region.id] = self._plane(rasters[region.id], budget)
+            if isinstance(region.source, PaintedSource) and _painted_key(region.id) in rasters:
+                made[region.id] = painted(self._plane(rasters[_painted_key(region.id)], budget))
+        if len({plane.shape for plane in coverages.values()}) > 1:
+            raise ProjectError(f"{self.folder.name}: the coverages differ in size.")
+        tone = rasters.get(_tone_key(sheet.id))
+        raster = self._raster(tone, Encoding.DATA, budget) if tone else None
+        return Resting(MappingProxyType(coverages), MappingProxyType(made), raster)
 
     def _mesh(self, project: Project) -> MeshView | None:
         if not project.mesh_file:
             return None
         content, identity = self._inside.read(project.mesh_file, limits().mesh_file_bytes)
-        name = project.asset.mesh.name if project.asset.mesh else Path(project.mesh_file).name
+        name = project.mesh.name if project.mesh else Path(project.mesh_file).name
         parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}")
         self._remember(parsed.source_bytes, project.mesh_file, identity, parsed.source_bytes)
-        tile = project.asset.mesh.tile if project.asset.mesh else ""
-        return MeshView(in_tile(replace(parsed, name=name), tile)).prepare()
+        tile = project.mesh.tile if project.mesh else ""
+        return MeshView(in_tile(replace(parsed, name=name), tile))
 
     def _plane(self, relative: str, budget: Budget) -> NDArray[np.uint8]:
         known = next((item.content for item in self._written.values() if item.path == relative), None)
@@ -296,6 +310,10 @@ def _painted_key(region_id: str) -> str:
     return f"{region_id}/painted"
 
 
+def _tone_key(sheet_id: str) -> str:
+    return "tone" if sheet_id == FIRST_SHEET else f"{sheet_id}/tone"
+
+
 def _no_number(word: str) -> float:
     raise ValueError(f"{word} is no number")
 
@@ -315,7 +333,7 @@ def parse_project(content: bytes, where: str) -> Project:
             f"{where} was saved by a newer Even Palette (format {version}, this one reads up to {VERSION})."
         )
     try:
-        project = Project.model_validate(raw)
+        project = Project.model_validate(migrated(raw))
     except (ValidationError, RecursionError) as error:
         raise ProjectError(f"{where}: {PROJECT_FILE} is damaged at {_first_place(error)}.") from error
     check_project(project, where)

@@ -9,6 +9,7 @@ from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.project.edits.faces import face_region_labels
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding, spot
+from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.seams import lost_at_seams, near_islands
 from evenpalette.core.regions.specks import SMALLEST_TEXELS, find_specks, thin_strips
@@ -19,11 +20,12 @@ _GRAIN = 200
 _MOST_PADDING = 16
 
 
-def find_on_surface(state: State) -> list[Finding]:
-    """The findings that need every texel; they depend on coverages, regions and mesh only."""
-    if not state.coverages or len(state.coverages) != len(state.region_ids):
+def find_on_surface(state: State, division: Division | None = None) -> list[Finding]:
+    """The findings of a division that need every texel; they depend on coverages, regions and mesh only."""
+    division = division or state.project.regions.divisions[0]
+    planes = [state.coverages[region.id] for region in division.regions if region.id in state.coverages]
+    if not planes or len(planes) != len(division.regions):
         return []
-    planes = [state.coverages[region] for region in state.region_ids]
     total = np.zeros(planes[0].shape, np.int32)
     for plane in planes:
         total += plane
@@ -33,52 +35,52 @@ def find_on_surface(state: State) -> list[Finding]:
     used = texels.faces >= 0 if texels is not None else np.ones(owner.shape, bool)
     specks = find_specks(owner, used, SMALLEST_TEXELS)
     grainy = specks.any() and spot(specks)[1] > _GRAIN
-    labels = face_region_labels(state)
+    labels = face_region_labels(state, division)
     shared = texels.shared_by_labels(labels) if texels is not None and (labels >= 0).any() else None
-    found = [*(() if grainy else (*_specks(state, owner, specks), *_strips(state, owner, used)))]
+    found = [*(() if grainy else (*_specks(division, owner, specks), *_strips(division, owner, used)))]
     if shared is not None and int(shared.sum()) > 4:
         # Seams that differ and islands that touch are what this looks like from elsewhere.
         return [*found, _shared_texels(shared)]
     if texels is not None:
-        found += [*_islands(state, owner, texels), *_seams(state, labels)]
+        found += [*_islands(state, division, owner, texels), *_seams(state, division, labels)]
     return found
 
 
-def _specks(state: State, owner: NDArray[np.int16], found: NDArray[np.bool_]) -> Iterator[Finding]:
+def _specks(division: Division, owner: NDArray[np.int16], found: NDArray[np.bool_]) -> Iterator[Finding]:
     if found.any():
         place, pieces = spot(found)
         what = "1 speck or hole" if pieces == 1 else f"{pieces:,} specks or holes"
         column, row = int(place[0] * owner.shape[1]), int(place[1] * owner.shape[0])
         index = int(owner[row, column])
-        region = state.region_ids[index] if index >= 0 else ""
+        region = division.regions[index].id if index >= 0 else ""
         yield Finding("speck", "regions", f"{what} of fewer than {SMALLEST_TEXELS} texels", region, place)
 
 
-def _strips(state: State, owner: NDArray[np.int16], used: NDArray[np.bool_]) -> Iterator[Finding]:
-    for index, region in enumerate(state.project.regions.regions):
+def _strips(division: Division, owner: NDArray[np.int16], used: NDArray[np.bool_]) -> Iterator[Finding]:
+    for index, region in enumerate(division.regions):
         thin = thin_strips(owner, used, index)
         if thin.any():
             text = f"{region.name}: {int(thin.sum()):,} texels in strips one texel wide, too few for an edge"
             yield Finding("thin", "regions", text, region.id, spot(thin)[0])
 
 
-def _islands(state: State, owner: NDArray[np.int16], texels: Texels) -> Iterator[Finding]:
+def _islands(state: State, division: Division, owner: NDArray[np.int16], texels: Texels) -> Iterator[Finding]:
     wanted = min(state.project.regions.bake.padding_texels, _MOST_PADDING)
     near = near_islands(owner, texels, wanted)
     if near is not None:
-        one, other = (state.project.regions.regions[i].name for i in near.regions)
+        one, other = (division.regions[i].name for i in near.regions)
         text = (
             f"Islands of {one} and {other} are {near.gap_texels:.0f} texels apart, closer than {wanted} of padding: "
             f"their colors mix from mip level {near.mip_level} on"
         )
-        yield Finding("near-islands", "regions", text, state.region_ids[near.regions[0]], near.place)
+        yield Finding("near-islands", "regions", text, division.regions[near.regions[0]].id, near.place)
 
 
-def _seams(state: State, labels: NDArray[np.int32]) -> Iterator[Finding]:
+def _seams(state: State, division: Division, labels: NDArray[np.int32]) -> Iterator[Finding]:
     assert state.mesh is not None
-    names = {region.id: region.name for region in state.project.regions.regions}
+    names = {region.id: region.name for region in division.regions}
     found = lost_at_seams(
-        state.mesh.mesh, state.mesh.topology, dict(state.coverages), labels if (labels >= 0).any() else None
+        state.mesh.mesh, state.mesh.topology, {r: state.coverages[r] for r in names}, labels if (labels >= 0).any() else None
     )
     for seam in found[:3]:
         text = f"{names[seam.region]} is lost across a seam: it differs on both sides along {seam.part:.1%} of all seams"

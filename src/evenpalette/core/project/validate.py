@@ -4,14 +4,14 @@ A file is refused here with the place named, so that nothing later has to doubt 
 """
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.project.model import Project
 from evenpalette.core.recipe.kind import AMOUNT, Input
-from evenpalette.core.recipe.model import Binding, Recipe, Step
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.model import Binding, Step
+from evenpalette.core.recipe.parameters import Parameter, ValueType
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.regions.operations import operation_kind
 
@@ -52,21 +52,30 @@ def check_project(project: Project, where: str) -> None:
 
 
 def _problems(project: Project) -> Iterator[str]:
-    yield from _repeated("texture", (t.id for t in project.asset.textures))
-    yield from _repeated("region", (r.id for r in project.regions.regions))
-    yield from _repeated("step", (s.id for s in project.recipe.steps))
-    yield from _repeated("parameter", (p.id for p in project.recipe.parameters))
+    yield from _repeated("sheet", (s.id for s in project.sheets))
+    yield from _repeated("texture", (t.id for s in project.sheets for t in s.textures))
+    yield from _repeated("region", (r.id for s in project.sheets for r in s.regions.regions))
+    yield from _repeated("step", (step.id for s in project.sheets for step in s.steps))
+    yield from _repeated("row", (row.id for s in project.sheets for step in s.steps for row in step.rows))
+    yield from _repeated("parameter", (p.id for p in project.parameters))
     yield from _repeated("variant", (v.id for v in project.variants))
-    for region in project.regions.regions:
-        for operation in region.operations:
-            try:
-                operation_kind(operation.kind).values(operation.settings)
-            except EvenPaletteError as error:
-                yield f"region '{region.name}': {str(error).rstrip('.')}"
-    for step in project.recipe.steps:
-        yield from _step_problems(step, project.recipe)
+    parameters = {p.id: p for p in project.parameters}
+    for sheet in project.sheets:
+        yield from _repeated("division", (d.id for d in sheet.regions.divisions))
+        for region in sheet.regions.regions:
+            for operation in region.operations:
+                try:
+                    operation_kind(operation.kind).values(operation.settings)
+                except EvenPaletteError as error:
+                    yield f"region '{region.name}': {str(error).rstrip('.')}"
+        home = {region.id: division.id for division in sheet.regions.divisions for region in division.regions}
+        for step in sheet.steps:
+            yield from _step_problems(step, parameters)
+            if len({home[r] for r in step.named_regions() if r in home}) > 1:
+                yield f"the rows of step '{step.name}' take regions of several divisions"
+            if sum(row.regions is None for row in step.rows) > 1:
+                yield f"step '{step.name}' has two rows for everywhere else"
     yield from _circles(project)
-    parameters = {p.id: p for p in project.recipe.parameters}
     for variant in project.variants:
         for key, value in variant.values.items():
             try:
@@ -99,19 +108,21 @@ def _repeated(what: str, ids: Iterable[str]) -> Iterator[str]:
         seen.add(id_)
 
 
-def _step_problems(step: Step, recipe: Recipe) -> Iterator[str]:
+def _step_problems(step: Step, parameters: Mapping[str, Parameter]) -> Iterator[str]:
     try:
         kind = kind_of(step.kind)
     except EvenPaletteError as error:
         yield str(error).rstrip(".")
         return
     inputs = {i.key: i for i in kind.inputs}
-    for key, binding in step.inputs.items():
+    given = [*step.inputs.items(), *(pair for row in step.rows for pair in row.inputs.items())]
+    for key, binding in given:
         if key not in inputs:
             yield f"step '{step.name}' has the input '{key[:40]}', which {kind.label} lacks"
             continue
-        yield from _binding_problems(step, inputs[key], binding, recipe)
-    yield from _binding_problems(step, AMOUNT, step.amount, recipe)
+        yield from _binding_problems(step, inputs[key], binding, parameters)
+    for amount in (step.amount, *(row.amount for row in step.rows)):
+        yield from _binding_problems(step, AMOUNT, amount, parameters)
     channels = {c.key for c in kind.channels}
     yield from (
         f"step '{step.name}' reads the channel '{key[:40]}', which {kind.label} lacks"
@@ -120,8 +131,8 @@ def _step_problems(step: Step, recipe: Recipe) -> Iterator[str]:
     )
 
 
-def _binding_problems(step: Step, input: Input, binding: Binding, recipe: Recipe) -> Iterator[str]:
-    parameter = recipe.parameter(binding.parameter) if binding.parameter else None
+def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Mapping[str, Parameter]) -> Iterator[str]:
+    parameter = parameters.get(binding.parameter) if binding.parameter else None
     if binding.parameter and parameter is None:
         return
     try:

@@ -3,11 +3,11 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, decode_srgb, decode_srgb_8bit, encode_srgb
+from evenpalette.core.raster.reading import channel_values, derived, resize_plane, unit_values
 
 
 class Encoding(StrEnum):
@@ -60,11 +60,7 @@ class Raster:
 
     def as_unit(self) -> F32:
         """The stored values as float32, integers scaled to 0..1, still in their encoding."""
-        if self.pixels.dtype == np.uint8:
-            return self.pixels.astype(np.float32) * np.float32(1 / 255)
-        if self.pixels.dtype == np.uint16:
-            return self.pixels.astype(np.float32) * np.float32(1 / 65535)
-        return self.pixels
+        return unit_values(self.pixels)
 
     def as_linear(self) -> F32:
         """Linear light, float32 (height, width, channels). Alpha and data are passed through unconverted."""
@@ -85,23 +81,18 @@ class Raster:
 
     def channel(self, index: int) -> F32:
         """One stored channel as float32 0..1, shape (height, width); gray answers for every color channel."""
-        last = self.channels - 1
-        if self.channels <= 2 and index < 3:
-            index = 0
-        elif index > last:
-            return np.ones((self.height, self.width), np.float32)
-        plane = np.ascontiguousarray(self.pixels[..., index])
-        scale = {np.dtype(np.uint8): 1 / 255, np.dtype(np.uint16): 1 / 65535}.get(plane.dtype, 1.0)
-        return plane.astype(np.float32) * np.float32(scale)
+        return channel_values(self.pixels, index)
 
     def resized(self, width: int, height: int) -> "Raster":
         """Area-averaged when smaller, bilinear when larger, in linear light for color; stays in its encoding and dtype."""
         if (width, height) == self.size:
             return self
-        shrinking = width <= self.width and height <= self.height
-        method = cv2.INTER_AREA if shrinking else cv2.INTER_LINEAR
-        values = cv2.resize(self.as_linear(), (width, height), interpolation=method)
-        return self._stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels))
+        key = self.pixels, self.encoding
+        return Raster(derived(key, (width, height), lambda: self._resized(width, height)), self.encoding)
+
+    def _resized(self, width: int, height: int) -> NDArray:
+        values = resize_plane(self.as_linear(), (width, height))
+        return self._stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels)).pixels
 
     def thumbnail(self, longest: int) -> "Raster":
         """The raster area-averaged so that its longest side is at most `longest` texels."""

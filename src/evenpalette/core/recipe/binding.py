@@ -11,19 +11,29 @@ from evenpalette.core.recipe.steps import kind_of
 
 
 @dataclass(frozen=True)
-class BoundStep:
-    """A step with its values: `amount` is 0 for a step that is switched off.
+class BoundRow:
+    """A row with its values, shared ones included. regions: indices into the region set, None is everywhere else."""
 
-    regions: indices into the region set, None for the whole surface.
-    """
+    amount: float
+    values: Prepared
+    regions: tuple[int, ...] | None
+
+
+@dataclass(frozen=True)
+class BoundStep:
+    """A step with its values: `amount` is 0 for a step that is switched off. named: regions that any row names."""
 
     step_id: str
     name: str
     kind: StepKind
     amount: float
-    values: Prepared
-    regions: tuple[int, ...] | None
+    rows: tuple[BoundRow, ...]
     channels: Mapping[str, ChannelRef]
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether it changes nothing anywhere."""
+        return self.amount == 0 or all(row.amount == 0 or row.regions == () for row in self.rows)
 
 
 def read_binding(binding: Binding | None, input: Input, values: Mapping[str, Value]) -> Value:
@@ -45,13 +55,17 @@ def prepare_value(value: Value, input: Input):  # type: ignore[no-untyped-def]
 
 def bind_recipe(recipe: Recipe, region_ids: list[str], values: Mapping[str, Value]) -> list[BoundStep]:
     """The steps in order with their values put in. Raises RecipeError for unknown kinds and values of a wrong type."""
+    index = {region: place for place, region in enumerate(region_ids)}
     bound = []
     for step in recipe.steps:
         kind = kind_of(step.kind)
+        rows = []
+        for row in step.rows:
+            prepared = {
+                i.key: prepare_value(read_binding(step.binding(row, i.key), i, values), i) for i in kind.inputs
+            }
+            regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
+            rows.append(BoundRow(float(read_binding(row.amount, AMOUNT, values)), prepared, regions))
         amount = float(read_binding(step.amount, AMOUNT, values)) if step.enabled else 0.0
-        prepared = {i.key: prepare_value(read_binding(step.inputs.get(i.key), i, values), i) for i in kind.inputs}
-        regions = None
-        if step.regions is not None:
-            regions = tuple(region_ids.index(region) for region in step.regions if region in region_ids)
-        bound.append(BoundStep(step.id, step.name, kind, amount, prepared, regions, step.channels))
+        bound.append(BoundStep(step.id, step.name, kind, amount, tuple(rows), step.channels))
     return bound

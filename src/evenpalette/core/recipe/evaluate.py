@@ -6,7 +6,6 @@ Tiles stay in the cache through all steps; worker threads take tiles; kernels re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -22,9 +21,11 @@ from evenpalette.core.color.encoding import (
 )
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.binding import BoundStep
+from evenpalette.core.raster.reading import channel_values, plane_at, unit_values
+from evenpalette.core.recipe.affine import apply_affine
+from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.model import ChannelRef
-from evenpalette.core.regions.coverage import resolve_overlap
+from evenpalette.core.recipe.weights import Sharing, TileWeights
 from evenpalette.core.regions.model import Overlap
 
 #: Large enough that taking turns at the interpreter lock between kernels costs little, small enough to stay in cache:
@@ -37,14 +38,20 @@ Box = tuple[int, int, int, int]
 class Sources:
     """Everything a recipe reads, by name.
 
-    base: the tone (one channel, data) or a color texture. coverages: uint8 (height, width) planes in region order.
-    textures: what channel references name.
+    base: the tone (one channel, data) or a color texture. coverages: uint8 (height, width) planes in region order,
+    division after division. sharings: the divisions; by default one, exclusive, of all coverages. textures: what
+    channel references name.
     """
 
     base: Raster
     coverages: Sequence[NDArray[np.uint8]] = ()
-    overlap: Overlap = Overlap.EXCLUSIVE
+    sharings: Sequence[Sharing] = ()
     textures: Mapping[str, Raster] = field(default_factory=dict)
+
+    @property
+    def divisions(self) -> Sequence[Sharing]:
+        """The divisions, the default one included."""
+        return self.sharings or (Sharing(Overlap.EXCLUSIVE, len(self.coverages)),)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -63,23 +70,17 @@ class Sources:
         return Sources(
             Raster(cut(self.base.pixels), self.base.encoding),
             [cut(plane) for plane in self.coverages],
-            self.overlap,
+            self.sharings,
             {key: Raster(cut(raster.pixels), raster.encoding) for key, raster in self.textures.items()},
         )
 
     def at_size(self, width: int, height: int) -> "Sources":
-        """The same sources resampled: bilinear up, area-averaged down."""
-
-        def fit(plane: NDArray[np.uint8]) -> NDArray:
-            if plane.shape == (height, width):
-                return plane
-            down = plane.shape[0] >= height and plane.shape[1] >= width
-            return cv2.resize(plane, (width, height), interpolation=cv2.INTER_AREA if down else cv2.INTER_LINEAR)
-
+        """The same sources resampled: bilinear up, area-averaged down. What was made is remembered for a while."""
+        size = (width, height)
         return Sources(
             self.base.resized(width, height),
-            [fit(plane) for plane in self.coverages],
-            self.overlap,
+            [plane_at(plane, size) for plane in self.coverages],
+            self.sharings,
             {key: raster.resized(width, height) for key, raster in self.textures.items()},
         )
 
@@ -131,7 +132,7 @@ def evaluate(
     as_float = float_output or needs_shrinking
     out = np.empty((bottom - top, right - left, 3), np.float32 if as_float else np.uint8)
     rows = max(1, TILE_TEXELS // max(1, right - left))
-    used = _used_steps(steps)
+    used = [step for step in steps if not step.is_idle]
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
@@ -158,29 +159,34 @@ def trace(steps: Sequence[BoundStep], sources: Sources, x: int, y: int) -> list[
     """The linear color of one texel at the start and after every step, switched-off steps included: (3,) each."""
     box = (x, y, x + 1, y + 1)
     planes = _load_base(sources.base, box)
-    weights = _Weights(sources, box)
+    weights = TileWeights(sources.coverages, sources.divisions, box)
     colors = [np.array([plane[0] for plane in planes], np.float32)]
     for step in steps:
-        _run_step(step, planes, weights, sources, box)
+        if not step.is_idle:
+            _run_step(step, planes, weights, sources, box)
         colors.append(np.array([plane[0] for plane in planes], np.float32))
     return colors
 
 
-def _used_steps(steps: Sequence[BoundStep]) -> list[BoundStep]:
-    return [step for step in steps if step.amount != 0 and step.regions != ()]
+Planes = tuple[F32, F32, F32]
 
 
-def _run_tile(steps: Sequence[BoundStep], sources: Sources, box: Box) -> tuple[F32, F32, F32]:
+def _run_tile(steps: Sequence[BoundStep], sources: Sources, box: Box) -> Planes:
     planes = _load_base(sources.base, box)
-    weights = _Weights(sources, box)
+    weights = TileWeights(sources.coverages, sources.divisions, box)
     for step in steps:
         _run_step(step, planes, weights, sources, box)
     return planes
 
 
-def _run_step(step: BoundStep, planes: tuple[F32, F32, F32], weights: "_Weights", sources: Sources, box: Box) -> None:
-    weight = weights.of(step.regions)
-    if weight is None:
+def _run_step(step: BoundStep, planes: Planes, tile: TileWeights, sources: Sources, box: Box) -> None:
+    present, weights = tile.of(step)
+    if not present:
+        return
+    rows = [step.rows[k] for k in present]
+    matrices = [step.kind.affine(row.values) for row in rows] if step.kind.affine is not None else [None]
+    if all(matrix is not None for matrix in matrices):
+        apply_affine(planes, weights, np.stack([m for m in matrices if m is not None]).astype(np.float32))
         return
     channels = {}
     for channel in step.kind.channels:
@@ -188,41 +194,33 @@ def _run_step(step: BoundStep, planes: tuple[F32, F32, F32], weights: "_Weights"
         if reference is not None and reference.texture in sources.textures:
             channels[channel.key] = _channel(sources.textures[reference.texture], reference, box)
         else:
-            channels[channel.key] = np.full(weight.size, channel.neutral, np.float32)
-    step.kind.kernel(*planes, weight, step.amount, step.values, channels)
+            channels[channel.key] = np.full(tile.texels, channel.neutral, np.float32)
+    _run_rows(step, rows, planes, weights, channels)
 
 
-class _Weights:
-    """Resolved coverages of one tile; made once, and only when a step needs them."""
+def _run_rows(
+    step: BoundStep, rows: list[BoundRow], planes: Planes, weights: F32, channels: Mapping[str, F32]
+) -> None:
+    """Run every row's operation on what was there before the step.
 
-    def __init__(self, sources: Sources, box: Box) -> None:
-        self._sources, self._box = sources, box
-        self._texels = (box[2] - box[0]) * (box[3] - box[1])
-        self._present: list[int] | None = None
-        self._resolved: NDArray[np.float32] = np.empty(0, np.float32)
-
-    def of(self, regions: tuple[int, ...] | None) -> F32 | None:
-        """The weight of each texel, or None when it is zero everywhere in the tile."""
-        if regions is None:
-            return np.ones(self._texels, np.float32)
-        if self._present is None:
-            self._resolve()
-        assert self._present is not None
-        rows = [self._present.index(region) for region in regions if region in self._present]
-        if not rows:
-            return None
-        if len(rows) == 1:
-            return self._resolved[rows[0]]
-        return np.minimum(self._resolved[rows].sum(0), np.float32(1))
-
-    def _resolve(self) -> None:
-        left, top, right, bottom = self._box
-        tiles = [plane[top:bottom, left:right] for plane in self._sources.coverages]
-        self._present = [i for i, tile in enumerate(tiles) if tile.any()]
-        raw = np.empty((len(self._present), self._texels), np.float32)
-        for row, index in enumerate(self._present):
-            np.multiply(tiles[index].reshape(-1), np.float32(1 / 255), out=raw[row], casting="unsafe")
-        self._resolved = resolve_overlap(raw, self._sources.overlap) if len(raw) > 1 else raw
+    Where at most one row has a weight, one after the other is the same as all at once; the few texels that rows share
+    are done apart.
+    """
+    shared = np.flatnonzero((weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)
+    before = [plane[shared] for plane in planes]
+    for row, weight in zip(rows, weights, strict=True):
+        step.kind.kernel(*planes, weight, 1.0, row.values, channels)
+    if not len(shared):
+        return
+    here = {key: plane[shared] for key, plane in channels.items()}
+    after = [plane.copy() for plane in before]
+    for row, weight in zip(rows, weights, strict=True):
+        r, g, b = (plane.copy() for plane in before)
+        step.kind.kernel(r, g, b, np.ascontiguousarray(weight[shared]), 1.0, row.values, here)
+        for total, changed, was in zip(after, (r, g, b), before, strict=True):
+            total += changed - was
+    for plane, total in zip(planes, after, strict=True):
+        plane[shared] = total
 
 
 def _cut(raster: Raster, box: Box) -> NDArray:
@@ -236,9 +234,7 @@ def _load_base(raster: Raster, box: Box) -> tuple[F32, F32, F32]:
         r, g, b = (np.empty(len(pixels), np.float32) for _ in range(3))
         _load_srgb8(pixels, DECODE_8BIT, r, g, b)
         return r, g, b
-    values = pixels.astype(np.float32)
-    if pixels.dtype != np.float32:
-        values *= np.float32(1 / np.iinfo(pixels.dtype).max)
+    values = unit_values(pixels)
     if raster.encoding is Encoding.SRGB:
         values = decode_srgb(values)
     columns = (0, 1, 2) if raster.channels >= 3 else (0, 0, 0)
@@ -247,12 +243,5 @@ def _load_base(raster: Raster, box: Box) -> tuple[F32, F32, F32]:
 
 
 def _channel(raster: Raster, reference: ChannelRef, box: Box) -> F32:
-    pixels = _cut(raster, box)
-    column = reference.channel if raster.channels >= 3 else (raster.channels - 1 if reference.channel == 3 else 0)
-    if column >= raster.channels or (reference.channel == 3 and raster.channels in (1, 3)):
-        plane = np.ones(len(pixels), np.float32)
-    else:
-        plane = pixels[:, column].astype(np.float32)
-        if pixels.dtype != np.float32:
-            plane *= np.float32(1 / np.iinfo(pixels.dtype).max)
+    plane = channel_values(_cut(raster, box), reference.channel)
     return np.float32(1) - plane if reference.invert else plane

@@ -43,7 +43,7 @@ class ChannelInput:
     description: str = ""
 
 
-#: Works in place on linear planes r, g, b of one tile; weight is coverage per texel; amount scales it.
+#: Works in place on linear planes r, g, b of one tile; weight is the row's per texel; amount scales it.
 Kernel = Callable[[Plane, Plane, Plane, Plane, float, Prepared, Mapping[str, Plane]], None]
 
 
@@ -65,10 +65,17 @@ class StepKind:
     source: str
     channels: tuple[ChannelInput, ...] = ()
     order: int = 100
+    #: For values with which the operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass.
+    affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
 
     def input(self, key: str) -> Input:
         """The input with this key."""
         return next(i for i in self.inputs if i.key == key)
+
+    @property
+    def row_inputs(self) -> tuple[str, ...]:
+        """The inputs of which each row has its own unless the artist shares them: the first, which names the look."""
+        return tuple(i.key for i in self.inputs[:1])
 
 
 #: Every step has it; it is not an input of the operation itself.

@@ -1,5 +1,7 @@
 """What the document stores about the recipe."""
 
+from collections.abc import Iterator
+
 from pydantic import Field
 
 from evenpalette.core.recipe.parameters import Parameter, Value
@@ -24,25 +26,65 @@ class ChannelRef(Stored):
     invert: bool = False
 
 
-class Step(Stored):
-    """One operation. `out = in + (op(in) - in) * coverage * amount`, in linear light.
+class Row(Stored):
+    """The values that a step has for one set of regions.
 
-    regions: ids of the regions it is limited to; None is the whole surface.
-    inputs: input key to binding. channels: channel input key to texture channel.
+    regions: ids of regions of one division; None is everywhere else: what no other row of the step has.
+    inputs: the row's own values; those that are not here are shared by all rows of the step.
+    """
+
+    id: str
+    regions: tuple[str, ...] | None = None
+    amount: Binding = Binding(value=1.0)
+    inputs: dict[str, Binding] = {}
+
+
+class Step(Stored):
+    """One operation of the ordered recipe. All rows act on what was there before the step:
+
+    `out = in + w_1 (op_1(in) - in) + ... + w_n (op_n(in) - in)`, w = coverage of the row's regions * row amount * step
+    amount, the sum of w never above 1 (divided by max(1, sum)), in linear light.
+    inputs: values that all rows share, by input key. channels: channel input key to texture channel.
     """
 
     id: str
     kind: str
     name: str = Field(min_length=1, max_length=80)
     enabled: bool = True
-    regions: tuple[str, ...] | None = None
     amount: Binding = Binding(value=1.0)
     inputs: dict[str, Binding] = {}
     channels: dict[str, ChannelRef] = {}
+    rows: tuple[Row, ...] = ()
+
+    def row(self, row_id: str | None) -> Row | None:
+        """The row with this id."""
+        return next((row for row in self.rows if row.id == row_id), None)
+
+    def row_with(self, region_id: str | None) -> Row | None:
+        """The first row that has this region; else the one that is everywhere else."""
+        named = next((row for row in self.rows if row.regions is not None and region_id in row.regions), None)
+        return named or next((row for row in self.rows if row.regions is None), None)
+
+    def binding(self, row: Row | None, key: str) -> Binding | None:
+        """Where an input takes its value in a row: the row's own, else the shared one."""
+        return (row.inputs.get(key) if row is not None else None) or self.inputs.get(key)
+
+    @property
+    def bindings(self) -> Iterator[Binding]:
+        """All bindings of the step, of its rows and their amounts."""
+        yield self.amount
+        yield from self.inputs.values()
+        for row in self.rows:
+            yield row.amount
+            yield from row.inputs.values()
+
+    def named_regions(self) -> tuple[str, ...]:
+        """The regions that its rows name, each once."""
+        return tuple(dict.fromkeys(region for row in self.rows for region in row.regions or ()))
 
 
 class Recipe(Stored):
-    """The ordered recoloring. base: 'tone', or the id of a color texture."""
+    """The ordered recoloring of a sheet, with the parameters of the project. base: 'tone', or a color texture's id."""
 
     base: str = TONE
     parameters: tuple[Parameter, ...] = ()
@@ -58,4 +100,4 @@ class Recipe(Stored):
 
     def users(self, parameter_id: str) -> list[Step]:
         """The steps that read this parameter."""
-        return [s for s in self.steps if any(b.parameter == parameter_id for b in (s.amount, *s.inputs.values()))]
+        return [s for s in self.steps if any(b.parameter == parameter_id for b in s.bindings)]

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.regions.flags import nearest_pure
-from evenpalette.core.regions.model import FlagSource, Overlap, RegionSet
+from evenpalette.core.regions.model import Division, FlagSource, Overlap
 
 
 @dataclass(frozen=True)
@@ -16,7 +16,7 @@ class Finding:
     """Something to look at: a sentence, the station it belongs to, and where it is.
 
     place: (u, v) with v down, or None. region: the region's id, or ''. code: a stable word for scripts.
-    subject: id of the texture, step or parameter it is about, or ''.
+    subject: id of the texture, step, parameter or division it is about, or ''.
     """
 
     code: str
@@ -42,12 +42,13 @@ def shares(planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]) -> dic
 
 
 def find_gaps_and_overlaps(
-    regions: RegionSet, planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]
+    regions: Division, planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]
 ) -> list[Finding]:
-    """Gaps, overlaps, impure and repeated flags, empty regions and repeated names."""
+    """Gaps, overlaps, impure and repeated flags, empty regions and repeated names of one division."""
     findings: list[Finding] = []
     if not regions.regions:
         return findings
+    planes = {region.id: planes[region.id] for region in regions.regions if region.id in planes}
     if planes:
         inside = cv2.erode(used.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
         total = np.zeros(used.shape, np.uint16)
@@ -55,11 +56,11 @@ def find_gaps_and_overlaps(
             total += plane
         gaps = inside & (total < 128)
         if int(gaps.sum()):
-            findings.append(_at("gap", f"Gap: {int(gaps.sum()):,} used texels are in no region", gaps))
+            findings.append(_at("gap", f"Gap: {int(gaps.sum()):,} used texels are in no region", gaps, regions))
         overlaps = inside & (total > 264)
         if int(overlaps.sum()) and regions.overlap is Overlap.EXCLUSIVE:
             text = f"Overlap: the regions of {int(overlaps.sum()):,} texels sum past one"
-            findings.append(_at("overlap", text, overlaps))
+            findings.append(_at("overlap", text, overlaps, regions))
         for region in regions.regions:
             if region.id in planes and not (planes[region.id][used] >= 128).any():
                 findings.append(Finding("empty", "regions", f"{region.name} covers no used texel", region.id))
@@ -82,9 +83,9 @@ def find_gaps_and_overlaps(
     return findings
 
 
-def _at(code: str, text: str, mask: NDArray[np.bool_]) -> Finding:
-    """A finding placed in the largest spot of the mask."""
-    return Finding(code, "regions", text, "", spot(mask)[0])
+def _at(code: str, text: str, mask: NDArray[np.bool_], division: Division) -> Finding:
+    """A finding of a division, placed in the largest spot of the mask."""
+    return Finding(code, "regions", text, "", spot(mask)[0], division.id)
 
 
 def spot(mask: NDArray[np.bool_]) -> tuple[tuple[float, float], int]:

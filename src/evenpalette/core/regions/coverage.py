@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,6 +10,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.reading import plane_at
 from evenpalette.core.regions.bake import bake_faces
 from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
 from evenpalette.core.regions.faces import face_labels
@@ -25,6 +25,7 @@ from evenpalette.core.regions.model import (
     Region,
     RegionSet,
 )
+from evenpalette.core.regions.overlap import resolve_overlap
 from evenpalette.core.regions.pick import keep_contiguous, pick_by_color, pick_coverages
 from evenpalette.core.regions.unmix import unmix
 
@@ -65,7 +66,8 @@ def compute_coverages(
     """The coverage of every region from its source and its operations, all of one size, that of the largest source.
 
     mesh: what face regions are baked from. before: what was made last time; what would come out the same is kept, and
-    painted planes are taken from it. Flags of one image are read together, so that they sum to at most 1. Raises
+    painted planes are taken from it. Flags of one image in one division are read together, so that they sum to at most 1;
+    the face regions of a division are baked together. Raises
     RegionError when something that a region is made from is missing.
     """
     raws = _source_planes(regions, textures, mesh, before)
@@ -84,7 +86,7 @@ def compute_coverages(
         if old is not None and old.coverage is not None and old.coverage_from == key:
             plane = old.coverage
         else:
-            plane = run_chain(_at_size(raw.raw, shape), region.operations, ChainInputs(planes, textures, texels))
+            plane = run_chain(plane_at(raw.raw, (shape[1], shape[0])), region.operations, ChainInputs(planes, textures, texels))
         planes[region.id] = plane
         done[region.id] = replace(raw, coverage=plane, coverage_from=key)
     return {region.id: done[region.id] for region in regions.regions}
@@ -94,14 +96,15 @@ def _source_planes(
     regions: RegionSet, textures: Mapping[str, Raster], mesh: MeshView | None, before: Mapping[str, Made]
 ) -> dict[str, Made]:
     groups: dict[tuple, list[Region]] = {}
+    homes = {region.id: division.id for division in regions.divisions for region in division.regions}
     for region in regions.regions:
         source = region.source
         if source.texture and source.texture not in textures:
             raise RegionError(f"The texture that region '{region.name}' is made from is gone. Give it another source.")
         if isinstance(source, FlagSource):
-            group: tuple = ("flag", source.texture, source.edges)
+            group: tuple = ("flag", source.texture, source.edges, homes[region.id])
         else:
-            group = ("faces",) if isinstance(source, FacesSource) else (region.id,)
+            group = ("faces", homes[region.id]) if isinstance(source, FacesSource) else (region.id,)
         groups.setdefault(group, []).append(region)
     made: dict[str, Made] = {}
     for members in groups.values():
@@ -178,38 +181,3 @@ def _picked_planes(
 def _channel_plane(raster: Raster, source: ChannelSource) -> NDArray[np.uint8]:
     plane = np.rint(np.clip(raster.channel(source.channel), 0, 1) * 255).astype(np.uint8)
     return 255 - plane if source.invert else plane
-
-
-def _at_size(plane: NDArray[np.uint8], shape: tuple[int, ...]) -> NDArray[np.uint8]:
-    if plane.shape == shape:
-        return plane
-    return np.asarray(cv2.resize(plane, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR), np.uint8)
-
-
-def resolve_overlap(raw: NDArray[np.float32], overlap: Overlap) -> NDArray[np.float32]:
-    """Raw coverages (regions, ...) of 0..1 to resolved ones under the policy; float32, same shape."""
-    if overlap is Overlap.EXCLUSIVE:
-        return raw / np.maximum(1.0, raw.sum(0)).astype(np.float32)
-    if overlap is Overlap.LAYERED:
-        resolved = raw.copy()
-        open_share = np.ones_like(raw[0]) if len(raw) else np.ones(0, np.float32)
-        for index in range(len(raw) - 1, -1, -1):
-            resolved[index] = raw[index] * open_share
-            open_share = open_share * (1 - raw[index])
-        return resolved
-    return raw
-
-
-#: The same policies as GLSL, for a constant number of regions `n` in `float c[n]`.
-OVERLAP_GLSL = {
-    Overlap.EXCLUSIVE: """
-    float total = 0.0;
-    for (int i = 0; i < {n}; ++i) total += c[i];
-    for (int i = 0; i < {n}; ++i) c[i] /= max(1.0, total);
-""",
-    Overlap.LAYERED: """
-    float open_share = 1.0;
-    for (int i = {n} - 1; i >= 0; --i) {{ float raw = c[i]; c[i] = raw * open_share; open_share *= 1.0 - raw; }}
-""",
-    Overlap.ADDITIVE: "",
-}

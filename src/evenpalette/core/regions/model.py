@@ -1,5 +1,6 @@
 """What the document stores about regions."""
 
+from collections.abc import Iterable
 from enum import StrEnum
 from typing import Annotated, Literal
 
@@ -13,8 +14,8 @@ class Overlap(StrEnum):
     """What happens where coverages overlap. The same formulas run on the CPU and in shaders."""
 
     EXCLUSIVE = "exclusive"  # divided by max(1, sum)
-    LAYERED = "layered"  # later regions cover earlier ones
-    ADDITIVE = "additive"  # kept as they are; a step's sum over its regions is clamped to 1
+    LAYERED = "layered"  # later regions come first, earlier ones get what is left
+    ADDITIVE = "additive"  # kept as they are; a row's sum over its regions is clamped to 1
 
 
 #: A coordinate of a texture; layouts may leave the first tile.
@@ -117,12 +118,29 @@ class Region(Stored):
     _hex = field_validator("flag")(normalize_hex)
 
 
-class RegionSet(Stored):
-    """The regions in order, and what happens where they overlap."""
+#: The id of the division that a project begins with.
+FIRST_DIVISION = "division-1"
 
+
+class Division(Stored):
+    """One way to divide the whole surface into regions: parts, chance, wear, a printed design."""
+
+    id: str = FIRST_DIVISION
+    name: str = Field("Parts", min_length=1, max_length=80)
     overlap: Overlap = Overlap.EXCLUSIVE
     regions: tuple[Region, ...] = ()
+
+
+class RegionSet(Stored):
+    """The divisions of a sheet in order, at least one, and how face regions are baked."""
+
+    divisions: tuple[Division, ...] = Field((Division(),), min_length=1)
     bake: BakeSettings = BakeSettings()
+
+    @property
+    def regions(self) -> tuple[Region, ...]:
+        """The regions of all divisions, in order; their places, from 1, are their numbers."""
+        return tuple(region for division in self.divisions for region in division.regions)
 
     def find(self, region_id: str) -> Region | None:
         """The region with this id."""
@@ -131,3 +149,31 @@ class RegionSet(Stored):
     def number(self, region_id: str) -> int:
         """The region's number, from 1; 0 when it is not in the set."""
         return next((i for i, region in enumerate(self.regions, 1) if region.id == region_id), 0)
+
+    def division(self, division_id: str | None) -> Division | None:
+        """The division with this id."""
+        return next((division for division in self.divisions if division.id == division_id), None)
+
+    def division_of(self, region_id: str | None) -> Division:
+        """The division that a region is in; the first one for a region that is in none."""
+        found = (d for d in self.divisions if any(region.id == region_id for region in d.regions))
+        return next(found, self.divisions[0])
+
+    def with_regions(self, regions: Iterable[Region], into: str | None = None) -> "RegionSet":
+        """The set with these regions: known ones stay in their divisions, in the given order, new ones go into the
+        division `into` (the first by default). A division that loses its last region goes, but for the last one."""
+        home = {region.id: division.id for division in self.divisions for region in division.regions}
+        target = (self.division(into) or self.divisions[0]).id
+        members: dict[str, list[Region]] = {division.id: [] for division in self.divisions}
+        for region in regions:
+            members[home.get(region.id, target)].append(region)
+        changed = [d.model_copy(update={"regions": tuple(members[d.id])}) for d in self.divisions]
+        kept = [new for new, old in zip(changed, self.divisions, strict=True) if new.regions or not old.regions]
+        return self.model_copy(update={"divisions": tuple(kept or changed[:1])})
+
+    def with_division(self, changed: Division) -> "RegionSet":
+        """The set with a division of this id replaced, or added at the end."""
+        if self.division(changed.id) is None:
+            return self.model_copy(update={"divisions": (*self.divisions, changed)})
+        divisions = tuple(changed if d.id == changed.id else d for d in self.divisions)
+        return self.model_copy(update={"divisions": divisions})

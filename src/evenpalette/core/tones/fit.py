@@ -74,7 +74,7 @@ def solve_gray(steps: Sequence[BoundStep], sources: Sources, painted: F32, progr
         base = Raster(np.full((height, width, 1), value, np.float32), Encoding.DATA)
         result = evaluate(
             steps,
-            Sources(base, sources.coverages, sources.overlap, sources.textures),
+            Sources(base, sources.coverages, sources.sharings, sources.textures),
             float_output=True,
             progress=lambda done: progress(part + done * 0.4),
         )
@@ -106,9 +106,11 @@ def hidden_by_covers(steps: Sequence[BoundStep], textures: Mapping[str, Raster],
             continue
         plane = textures[ref.texture].resized(*size).channel(ref.channel)
         plane = 1 - plane if ref.invert else plane
-        level, softness = float(step.values["level"]), float(step.values["softness"])
-        cover = np.clip((plane + level - 1) / max(softness, 1e-3), 0, 1) * step.amount
-        hidden = cover if hidden is None else np.maximum(hidden, cover)
+        for row in step.rows:
+            # Rows for some regions only hide at most what they would hide everywhere.
+            level, softness = float(row.values["level"]), float(row.values["softness"])
+            cover = np.clip((plane + level - 1) / max(softness, 1e-3), 0, 1) * (step.amount * row.amount)
+            hidden = cover if hidden is None else np.maximum(hidden, cover)
     return hidden
 
 

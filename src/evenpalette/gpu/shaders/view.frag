@@ -15,10 +15,17 @@ uniform sampler2D u_painted;
 uniform sampler2D u_tone;
 uniform vec3 u_flags[REGION_SLOTS];
 
-vec2 ep_dx, ep_dy;
-vec4 ep_sample(sampler2D s, vec2 uv) { return textureGrad(s, uv, ep_dx, ep_dy); }
+vec2 slope_x, slope_y;
+vec4 read_map(sampler2D s, vec2 uv) { return textureGrad(s, uv, slope_x, slope_y); }
 
 //RECIPE//
+
+#if REGION_COUNT > 0
+float[REGION_COUNT] coverages(vec2 uv) {
+    ep_resolve(uv, slope_x, slope_y);
+    return float[REGION_COUNT](REGION_LIST);
+}
+#endif
 
 vec3 encode_color(vec3 c) {
     vec3 a = clamp(c, 0.0, 1.0);
@@ -30,10 +37,10 @@ float difference(vec3 a, vec3 b) { return length(sqrt(max(a, 0.0)) - sqrt(max(b,
 
 #if INSPECT
 vec3 stage_color(vec2 uv) {
-    if (u_show == 1) return ep_sample(u_painted, uv).rgb;
-    if (u_show == 2) return ep_sample(u_tone, uv).rgb;
+    if (u_show == 1) return read_map(u_painted, uv).rgb;
+    if (u_show == 2) return read_map(u_tone, uv).rgb;
 #if REGION_COUNT > 0
-    float k[REGION_COUNT] = ep_coverages(uv);
+    float k[REGION_COUNT] = coverages(uv);
     if (u_show == 4) return vec3(u_region >= 0 ? k[u_region] * k[u_region] : 0.0);
     vec3 sum = vec3(0.0);
     for (int i = 0; i < REGION_COUNT; ++i) sum += k[i] * u_flags[i];
@@ -44,27 +51,27 @@ vec3 stage_color(vec2 uv) {
 }
 #elif COMPARE
 vec3 stage_color(vec2 uv) {
-    float d = clamp(difference(evenpalette_recipe(uv), ep_sample(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
+    float d = clamp(difference(evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u).base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
     return vec3(d * d);
 }
 #else
-vec3 stage_color(vec2 uv) { return evenpalette_recipe(uv); }
+vec3 stage_color(vec2 uv) { return evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u).base_color; }
 #endif
 
 void main() {
     vec2 uv, light = vec2(1.0, 0.0);
     if (u_flat == 1) {
         uv = u_plane.xy + (gl_FragCoord.xy - u_corner) * u_plane.zw;
-        ep_dx = vec2(u_plane.z, 0.0);
-        ep_dy = vec2(0.0, u_plane.w);
+        slope_x = vec2(u_plane.z, 0.0);
+        slope_y = vec2(0.0, u_plane.w);
         if (uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0) { out_color = vec4(u_surround, 1.0); return; }
     } else {
         ivec2 pixel = ivec2(gl_FragCoord.xy - u_corner);
         vec4 surface = texelFetch(u_surface, pixel, 0);
         vec4 slopes = texelFetch(u_slopes, pixel, 0);
         uv = surface.xy;
-        ep_dx = slopes.xy;
-        ep_dy = slopes.zw;
+        slope_x = slopes.xy;
+        slope_y = slopes.zw;
         if (u_lit == 1) light = surface.zw;
     }
     vec3 c = stage_color(uv);
@@ -72,7 +79,7 @@ void main() {
     vec3 e = encode_color(c);
 #if REGION_COUNT > 0 && FOCUS
     if (u_focus >= 0) {
-        float k[REGION_COUNT] = ep_coverages(uv);
+        float k[REGION_COUNT] = coverages(uv);
         e = mix(mix(vec3(dot(e, vec3(0.299, 0.587, 0.114))) * 0.5 + 0.23, e, 0.12), e, k[u_focus]);
     }
 #endif

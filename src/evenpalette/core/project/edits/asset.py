@@ -67,7 +67,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
         state = _faces_on(state, before, mesh)
     info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path, tile=mesh.tile)
     asset = state.project.asset.model_copy(update={"mesh": info})
-    state = replace(state.with_project(asset=asset), mesh=MeshView(mesh))
+    state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
@@ -99,7 +99,7 @@ def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
         return state
     made = {r.id: FacesSource(runs=to_runs(moved == index)) for index, r in enumerate(owned)}
     changed = tuple(r.model_copy(update={"source": made[r.id]}) if r.id in made else r for r in regions.regions)
-    return state.with_project(regions=regions.model_copy(update={"regions": changed}))
+    return state.with_project(regions=regions.with_regions(changed))
 
 
 def add_texture(state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "") -> State:
@@ -153,7 +153,7 @@ def remove_texture(state: State, texture_id: str) -> State:
     ]
     users += [
         f"step {s.name}"
-        for s in state.project.recipe.steps
+        for s in state.project.sheet.steps
         if any(c.texture == texture_id for c in s.channels.values())
     ]
     if state.project.recipe.base == texture_id:

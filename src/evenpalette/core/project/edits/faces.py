@@ -10,29 +10,40 @@ from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits.regions import free_region_name, with_regions
+from evenpalette.core.project.edits.regions import Into, free_region_name, prepared, put_regions, with_regions
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.chance import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.faces import from_runs, to_runs
 from evenpalette.core.regions.flags import MAX_FLAGS, next_flag
 from evenpalette.core.regions.mesh_sources import mesh_labels, near_shells
-from evenpalette.core.regions.model import BakeSettings, FacesSource, Region
+from evenpalette.core.regions.model import BakeSettings, Division, FacesSource, Region
 from evenpalette.core.regions.transfer import Transfer, transfer_labels
 
 
-def face_region_labels(state: State) -> NDArray[np.int32]:
-    """For each face the index of its region in the whole set, int32 (F,); -1 where no face region has it."""
+def face_region_labels(state: State, division: Division | None = None) -> NDArray[np.int32]:
+    """For each face the index of its region in the whole set, int32 (F,); -1 where no face region of the division has it.
+
+    division: None is the first one that has face regions.
+    """
     if state.mesh is None:
         return np.empty(0, np.int32)
     labels = np.full(state.mesh.mesh.face_count, -1, np.int32)
+    if division is None:
+        divisions = state.project.regions.divisions
+        made_of_faces = (d for d in divisions if any(isinstance(r.source, FacesSource) for r in d.regions))
+        division = next(made_of_faces, divisions[0])
+    inside = {region.id for region in division.regions}
     for index, region in enumerate(state.project.regions.regions):
-        if isinstance(region.source, FacesSource):
+        if isinstance(region.source, FacesSource) and region.id in inside:
             labels[from_runs(region.source.runs, len(labels))] = index
     return labels
 
 
-def assign_faces(state: State, chosen: NDArray[np.bool_], region_id: str | None) -> State:
-    """Give the chosen faces to a face region, or to a new one with the next flag; other face regions lose them.
+def assign_faces(
+    state: State, chosen: NDArray[np.bool_], region_id: str | None, division: str | None = None
+) -> State:
+    """Give the chosen faces to a face region, or to a new one of a division with the next flag; other face regions of
+    that division lose them.
 
     Raises RegionError when nothing is chosen, there is no mesh, or the region is made from an image.
     """
@@ -46,22 +57,32 @@ def assign_faces(state: State, chosen: NDArray[np.bool_], region_id: str | None)
         flag = next_flag([region.flag for region in regions])
         target = Region(id=new_id("region"), name=free_region_name(regions), flag=flag, source=FacesSource())
         regions.append(target)
+        home = state.project.regions.division(division) or state.project.regions.divisions[0]
+    else:
+        home = state.project.regions.division_of(target.id)
+    within = {target.id, *(region.id for region in home.regions)}
     changed = []
     for region in regions:
-        if isinstance(region.source, FacesSource):
+        if isinstance(region.source, FacesSource) and region.id in within:
             own = from_runs(region.source.runs, len(chosen))
             own = own | chosen if region.id == target.id else own & ~chosen
             region = region.model_copy(update={"source": FacesSource(runs=to_runs(own))})
         changed.append(region)
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(changed)}))
+    return put_regions(state, changed, home.id)
 
 
-def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str]) -> State:
-    """Replace all face regions by one for each label 0.. (faces with -1 stay unassigned), with planned flags.
+def regions_from_labels(
+    state: State, labels: NDArray[np.int32], names: list[str], into: Into | None = None
+) -> State:
+    """A region for each label 0.. (faces with -1 stay unassigned), with planned flags.
 
-    Raises RegionError for more than 64 labels.
+    into: None replaces the face regions of the first division. Raises RegionError for more than 64 labels.
     """
-    kept = [r for r in state.project.regions.regions if not isinstance(r.source, FacesSource)]
+    state, division = prepared(state, into)
+    first = {r.id for r in state.project.regions.divisions[0].regions} if into is None else set()
+    kept = [
+        r for r in state.project.regions.regions if r.id not in first or not isinstance(r.source, FacesSource)
+    ]  # fmt: skip
     if len(names) + len(kept) > MAX_FLAGS:
         raise RegionError(f"That makes {len(names)} regions; {MAX_FLAGS} are possible. Join some first.")
     regions = list(kept)
@@ -69,19 +90,21 @@ def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str
         source = FacesSource(runs=to_runs(labels == label))
         flag = next_flag([region.flag for region in regions])
         regions.append(Region(id=new_id("region"), name=free_region_name(regions, name[:70]), flag=flag, source=source))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    return put_regions(state, regions, division)
 
 
-def regions_from_mesh(state: State, kind: str, tolerance: float = SAME_COLOR) -> State:
+def regions_from_mesh(
+    state: State, kind: str, tolerance: float = SAME_COLOR, into: Into | None = None
+) -> State:
     """Regions from what the mesh brings along: 'material', 'shell', 'island' or 'vertex-color'."""
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")
     labels, names = mesh_labels(state.mesh.mesh, state.mesh.topology, kind, tolerance)
-    return regions_from_labels(state, labels, names)
+    return regions_from_labels(state, labels, names, into)
 
 
 def regions_from_other(
-    state: State, other: Mesh, within: float | None = None, tolerance: float = SAME_COLOR
+    state: State, other: Mesh, within: float | None = None, tolerance: float = SAME_COLOR, into: Into | None = None
 ) -> tuple[State, Transfer]:
     """Regions of another mesh of the same shape: its vertex colors if it has any, else its material groups.
 
@@ -101,14 +124,20 @@ def regions_from_other(
             "Else allow a larger distance."
         )
     dense = np.searchsorted(kept, moved.labels).astype(np.int32)
-    return regions_from_labels(state, np.where(moved.labels >= 0, dense, -1), [names[i] for i in kept]), moved
+    labelled = np.where(moved.labels >= 0, dense, -1)
+    return regions_from_labels(state, labelled, [names[i] for i in kept], into), moved
 
 
-def region_of_faces(state: State) -> NDArray[np.int32]:
+def region_of_faces(state: State, of_region: str | None = None) -> NDArray[np.int32]:
     """For each face the index of its region, int32 (F,): the face region it is in, else the region of an image or of
-    paint that covers its middle, else -1."""
-    labels = face_region_labels(state)
-    planes = list(state.sources.coverages)
+    paint that covers its middle, else -1. of_region: a region of the division that is meant, the first by default."""
+    division = state.project.regions.division_of(of_region)
+    labels = face_region_labels(state, division)
+    inside = {region.id for region in division.regions}
+    planes = [
+        plane if region in inside else np.zeros_like(plane)
+        for region, plane in zip(state.region_ids, state.sources.coverages, strict=True)
+    ]
     if planes and state.mesh is not None and state.mesh.mesh.uvs is not None:
         height, width = planes[0].shape
         middle = state.mesh.mesh.uvs.mean(1) % 1.0
@@ -136,8 +165,8 @@ def set_bake(state: State, **parts: object) -> State:
 def use_flags(state: State, flags: tuple[str, ...]) -> State:
     """Give the regions these flag colors in order, '#rrggbb', at least as many as there are regions."""
     regions = state.project.regions.regions
-    changed = tuple(r.model_copy(update={"flag": flag}) for r, flag in zip(regions, flags, strict=False))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": changed}))
+    changed = [r.model_copy(update={"flag": flag}) for r, flag in zip(regions, flags, strict=False)]
+    return put_regions(state, [*changed, *regions[len(changed) :]])
 
 
 @dataclass(frozen=True)
@@ -150,7 +179,7 @@ class Shared:
 
 
 def share_shells(
-    state: State, percentages: list[float], seed: int, by_area: bool, apart: bool
+    state: State, percentages: list[float], seed: int, by_area: bool, apart: bool, into: Into | None = None
 ) -> tuple[State, Shared]:
     """Share the shells of the mesh out among as many regions as percentages are given.
 
@@ -166,4 +195,4 @@ def share_shells(
     names = [f"Share {i + 1}" for i in range(len(percentages))]
     reached = reached_shares(sizes, given, len(percentages))
     shared = Shared(tuple(float(part) for part in reached), alike_neighbors(given, neighbors))
-    return regions_from_labels(state, given[topology.shells], names), shared
+    return regions_from_labels(state, given[topology.shells], names, into), shared

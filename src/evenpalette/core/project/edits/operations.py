@@ -5,7 +5,7 @@ from types import MappingProxyType
 from typing import Any
 
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits.regions import update_region, with_regions
+from evenpalette.core.project.edits.regions import put_regions, update_region
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.regions.model import Operation, PaintedSource, Region
@@ -85,4 +85,4 @@ def freeze(state: State, region_ids: list[str]) -> State:
             region = region.model_copy(update={"source": PaintedSource(), "operations": ()})
         regions.append(region)
     state = replace(state, made=MappingProxyType(made))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    return put_regions(state, regions)

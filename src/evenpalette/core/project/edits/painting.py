@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits.regions import free_region_name, recompute_coverages, with_regions
+from evenpalette.core.project.edits.regions import free_region_name, put_regions, recompute_coverages
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.coverage import painted
@@ -16,7 +16,7 @@ from evenpalette.core.regions.flags import next_flag
 from evenpalette.core.regions.model import PaintedSource, Region
 
 
-def add_painted_region(state: State) -> State:
+def add_painted_region(state: State, division: str | None = None) -> State:
     """Add an empty region to be painted, of the size of the other coverages, else of the bake."""
     regions = list(state.project.regions.regions)
     size = state.project.regions.bake.size
@@ -26,7 +26,7 @@ def add_painted_region(state: State) -> State:
         source=PaintedSource(),
     )  # fmt: skip
     state = replace(state, made=MappingProxyType({**state.made, made.id: painted(np.zeros(shape, np.uint8))}))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": (*regions, made)}))
+    return put_regions(state, [*regions, made], division)
 
 
 def why_not_paintable(region: Region | None) -> str:
@@ -45,9 +45,10 @@ def is_paintable(region: Region | None) -> bool:
     return not why_not_paintable(region)
 
 
-def locked_cover(state: State) -> NDArray[np.uint8] | None:
-    """How far locked regions keep painting out, uint8 (height, width); None where none is locked."""
-    locked = [r.id for r in state.project.regions.regions if r.locked and r.id in state.coverages]
+def locked_cover(state: State, region_id: str | None = None) -> NDArray[np.uint8] | None:
+    """How far locked regions of a region's division keep painting out, uint8 (height, width); None where none is locked."""
+    division = state.project.regions.division_of(region_id)
+    locked = [r.id for r in division.regions if r.locked and r.id in state.coverages]
     if not locked:
         return None
     total = np.zeros(state.coverages[locked[0]].shape, np.uint16)

@@ -1,10 +1,13 @@
 """Changing the recipe: its steps and its parameters."""
 
+from collections.abc import Mapping
+
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State, new_id
+from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, Input
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Step
+from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter, Value
 from evenpalette.core.recipe.steps import KINDS, kind_of
 
@@ -35,17 +38,20 @@ def add_step(
     at: int | None = None,
     step_id: str | None = None,
 ) -> State:
-    """Add a step of a kind, at a place in the order (None is the end), with a fitting texture where it reads one."""
+    """Add a step of a kind with one row, at a place in the order (None is the end), with a fitting texture where it
+    reads one. regions: of the row; None is the whole surface."""
     kind = kind_of(kind_key)
     channels = {}
     for channel in kind.channels:
         fitting = state.project.asset.with_role(*_ROLE_FOR_CHANNEL.get(channel.key, ()))
         if fitting:
             channels[channel.key] = ChannelRef(texture=fitting[0].id)
-    inputs = {i.key: Binding(value=i.default) for i in kind.inputs}
+    own = {key: Binding(value=kind.input(key).default) for key in kind.row_inputs}
+    shared = {i.key: Binding(value=i.default) for i in kind.inputs if i.key not in own}
     step = Step(
-        id=step_id or new_id("step"), kind=kind_key, name=kind.label, regions=regions, inputs=inputs, channels=channels
-    )
+        id=step_id or new_id("step"), kind=kind_key, name=kind.label, inputs=shared, channels=channels,
+        rows=(Row(id=new_id("row"), regions=regions, inputs=own),),
+    )  # fmt: skip
     steps = list(state.project.recipe.steps)
     steps.insert(len(steps) if at is None else at, step)
     return _with_recipe(state, steps=tuple(steps))
@@ -67,7 +73,8 @@ def duplicate_step(state: State, step_id: str) -> State:
     """A copy of the step right after it, bound to the same parameters."""
     steps = list(state.project.recipe.steps)
     index = steps.index(step_of(state.project.recipe, step_id))
-    steps.insert(index + 1, steps[index].model_copy(update={"id": new_id("step")}))
+    rows = tuple(row.model_copy(update={"id": new_id("row")}) for row in steps[index].rows)
+    steps.insert(index + 1, steps[index].model_copy(update={"id": new_id("step"), "rows": rows}))
     return _with_recipe(state, steps=tuple(steps))
 
 
@@ -81,7 +88,7 @@ def move_step(state: State, step_id: str, target: int) -> State:
 
 
 def update_step(state: State, step_id: str, **parts: object) -> State:
-    """Change a step's name, enabled or regions."""
+    """Change a step's name or enabled."""
     if "name" in parts and not str(parts["name"]).strip():
         raise RecipeError("A step needs a name.")
     step = step_of(state.project.recipe, step_id)
@@ -107,15 +114,30 @@ def input_of(step: Step, key: str) -> Input:
     return AMOUNT if key == AMOUNT.key else kind_of(step.kind).input(key)
 
 
-def binding_of(step: Step, key: str) -> Binding:
-    """Where an input of a step takes its value."""
+def row_of(step: Step, row_id: str | None) -> Row | None:
+    """The row, None for the values that all share. Raises RecipeError when it is gone."""
+    if row_id is None:
+        return None
+    row = step.row(row_id)
+    if row is None:
+        raise RecipeError("That row is gone.")
+    return row
+
+
+def binding_of(step: Step, key: str, row_id: str | None = None) -> Binding:
+    """Where an input takes its value: in a row (its own, else the shared one), or as all rows share it."""
+    row = row_of(step, row_id)
     if key == AMOUNT.key:
-        return step.amount
-    return step.inputs.get(key, Binding(value=input_of(step, key).default))
+        return row.amount if row is not None else step.amount
+    return step.binding(row, key) or Binding(value=input_of(step, key).default)
 
 
-def bind_input(state: State, step_id: str, key: str, binding: Binding) -> State:
-    """Bind an input to a parameter or a constant. Raises RecipeError when the types differ."""
+def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: str | None = None) -> State:
+    """Bind an input of a row to a parameter or a constant; without a row, what all rows share.
+
+    An input that a row has for itself is shared by binding it without a row, and own again by binding it with one.
+    Raises RecipeError when the types differ.
+    """
     step = step_of(state.project.recipe, step_id)
     input = input_of(step, key)
     if binding.parameter is not None:
@@ -126,23 +148,178 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding) -> State:
             raise RecipeError(f"'{parameter.name}' offers other choices than '{input.label}'.")
     elif binding.value is not None:
         binding = Binding(value=input.accept(binding.value))
+    row = row_of(step, row_id)
+    if row is not None:
+        if key == AMOUNT.key:
+            return _with_row(state, step, row.model_copy(update={"amount": binding}))
+        return _with_row(state, step, row.model_copy(update={"inputs": {**row.inputs, key: binding}}))
     if key == AMOUNT.key:
         return _with_step(state, step.model_copy(update={"amount": binding}))
-    return _with_step(state, step.model_copy(update={"inputs": {**step.inputs, key: binding}}))
+    rows = tuple(r.model_copy(update={"inputs": {k: b for k, b in r.inputs.items() if k != key}}) for r in step.rows)
+    return _with_step(state, step.model_copy(update={"inputs": {**step.inputs, key: binding}, "rows": rows}))
 
 
-def name_input(state: State, step_id: str, key: str, name: str, group: str = "") -> State:
+def _with_row(state: State, step: Step, changed: Row) -> State:
+    rows = tuple(changed if row.id == changed.id else row for row in step.rows)
+    return _with_step(state, step.model_copy(update={"rows": rows}))
+
+
+def share_input(state: State, step_id: str, key: str, row_id: str | None = None) -> State:
+    """All rows take the value of one of them (the first by default) from now on."""
+    step = step_of(state.project.recipe, step_id)
+    row = row_of(step, row_id) or next(iter(step.rows), None)
+    return bind_input(state, step_id, key, binding_of(step, key, row.id if row is not None else None))
+
+
+def own_input(state: State, step_id: str, key: str) -> State:
+    """Every row has this input for itself from now on, beginning with what they shared."""
+    step = step_of(state.project.recipe, step_id)
+    rows = tuple(
+        r.model_copy(update={"inputs": {**r.inputs, key: step.binding(r, key) or Binding(value=input_of(step, key).default)}})
+        for r in step.rows
+    )  # fmt: skip
+    inputs = {k: b for k, b in step.inputs.items() if k != key}
+    return _with_step(state, step.model_copy(update={"rows": rows, "inputs": inputs}))
+
+
+def join_neighbors(state: State, step_id: str) -> State:
+    """Join a step with the steps beside it that are of its kind, into one with all their rows; what all have alike is
+    set once. Raises RecipeError when there is none that can be joined.
+
+    They can be joined when they share no region and read the same textures. Where their regions meet softly the result
+    changes: rows act on what was before the step, steps one after another.
+    """
+    recipe = state.project.recipe
+    steps = list(recipe.steps)
+    place = steps.index(step_of(recipe, step_id))
+    first = last = place
+
+    def fits(other: Step, group: list[Step]) -> bool:
+        like = (other.kind, other.enabled, other.channels) == (group[0].kind, group[0].enabled, group[0].channels)
+        rows = [row for step in (other, *group) for row in step.rows]
+        named = [region for row in rows for region in row.regions or ()]
+        home = {state.project.regions.division_of(region).id for region in named}
+        return like and all(row.regions is not None for row in rows) and len(set(named)) == len(named) and len(home) == 1
+
+    while first > 0 and fits(steps[first - 1], steps[first : last + 1]):
+        first -= 1
+    while last + 1 < len(steps) and fits(steps[last + 1], steps[first : last + 1]):
+        last += 1
+    if first == last:
+        raise RecipeError("No step beside it is of the same kind, for other regions and the same textures.")
+    group = steps[first : last + 1]
+    kind = kind_of(group[0].kind)
+    rows, amounts = [], []
+    for step in group:
+        for row in step.rows:
+            inputs = {i.key: step.binding(row, i.key) or Binding(value=i.default) for i in kind.inputs}
+            rows.append(row.model_copy(update={"inputs": inputs}))
+            amounts.append(step.amount if row.amount == Binding(value=1.0) else row.amount)
+    same_amount = all(amount == amounts[0] for amount in amounts)
+    alike = {
+        key: binding for key, binding in rows[0].inputs.items()
+        if key not in kind.row_inputs and all(row.inputs[key] == binding for row in rows)
+    }  # fmt: skip
+    joined = tuple(
+        row.model_copy(update={
+            "inputs": {key: binding for key, binding in row.inputs.items() if key not in alike},
+            "amount": Binding(value=1.0) if same_amount else amount,
+        })
+        for row, amount in zip(rows, amounts, strict=True)
+    )  # fmt: skip
+    changed = group[0].model_copy(update={
+        "id": step_id, "name": kind.label, "rows": joined, "inputs": alike,
+        "amount": amounts[0] if same_amount else Binding(value=1.0),
+    })  # fmt: skip
+    return _with_recipe(state, steps=(*steps[:first], changed, *steps[last + 1 :]))
+
+
+def add_row(
+    state: State, step_id: str, regions: tuple[str, ...] | None, row_id: str | None = None, like: str | None = None
+) -> State:
+    """Add a row for regions of the step's division, None is everywhere else; its values begin as those of the row `like`
+    (by default the last one), its colors as constants. Regions that another row has move to the new one."""
+    step = step_of(state.project.recipe, step_id)
+    pattern = row_of(step, like) or (step.rows[-1] if step.rows else None)
+    values = state.values(state.project.active_variant)
+    kind = kind_of(step.kind)
+    keys = pattern.inputs if pattern is not None else dict.fromkeys(kind.row_inputs)
+    own = {key: Binding(value=read_binding(step.binding(pattern, key), kind.input(key), values)) for key in keys}
+    made = Row(id=row_id or new_id("row"), regions=(), inputs=own)
+    state = _with_step(state, step.model_copy(update={"rows": (*step.rows, made)}))
+    return set_row_regions(state, step_id, made.id, regions)
+
+
+def duplicate_row(state: State, step_id: str, row_id: str) -> State:
+    """A copy of a row for no region yet, with the same values and parameters."""
+    step = step_of(state.project.recipe, step_id)
+    row = row_of(step, row_id)
+    assert row is not None
+    rows = list(step.rows)
+    rows.insert(rows.index(row) + 1, row.model_copy(update={"id": new_id("row"), "regions": ()}))
+    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
+
+
+def remove_row(state: State, step_id: str, row_id: str) -> State:
+    """Take a row out. Raises RecipeError for the last one."""
+    step = step_of(state.project.recipe, step_id)
+    if len(step.rows) < 2:
+        raise RecipeError("A step has at least one row. Remove the step instead.")
+    return _with_step(state, step.model_copy(update={"rows": tuple(r for r in step.rows if r.id != row_id)}))
+
+
+def move_row(state: State, step_id: str, row_id: str, offset: int) -> State:
+    """Move a row in the order in which the card shows them; what the step does stays the same."""
+    step = step_of(state.project.recipe, step_id)
+    rows = list(step.rows)
+    index = next((i for i, row in enumerate(rows) if row.id == row_id), None)
+    if index is None:
+        return state
+    rows.insert(min(max(index + offset, 0), len(rows) - 1), rows.pop(index))
+    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
+
+
+def set_row_regions(state: State, step_id: str, row_id: str, regions: tuple[str, ...] | None) -> State:
+    """Give a row other regions, None is everywhere else. Other rows lose them; a row left with none goes.
+
+    Raises RecipeError for regions of another division than that of the other rows, and for a second everywhere else.
+    """
+    step = step_of(state.project.recipe, step_id)
+    row = row_of(step, row_id)
+    assert row is not None
+    divided = state.project.regions
+    others = [r for other in step.rows if other.id != row_id for r in other.regions or () if r not in (regions or ())]
+    homes = {divided.division_of(r).id for r in (*others, *(regions or ()))}
+    if len(homes) > 1:
+        names = sorted(d.name for d in divided.divisions if d.id in homes)
+        raise RecipeError(f"All rows of a step take regions of one division, not of {' and '.join(names)}. Add another step.")
+    if regions is None and any(other.regions is None for other in step.rows if other.id != row_id):
+        raise RecipeError("Another row is everywhere else already.")
+    rows = []
+    for other in step.rows:
+        if other.id == row_id:
+            rows.append(other.model_copy(update={"regions": regions}))
+        elif other.regions is None or not set(other.regions) & set(regions or ()):
+            rows.append(other)
+        elif left := tuple(r for r in other.regions if r not in (regions or ())):
+            rows.append(other.model_copy(update={"regions": left}))
+    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
+
+
+def name_input(
+    state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None
+) -> State:
     """Turn a constant input into a new parameter of this name, with the constant as its default, and bind it."""
     step = step_of(state.project.recipe, step_id)
     input = input_of(step, key)
-    value = binding_of(step, key).value
+    value = binding_of(step, key, row_id).value
     parameter = Parameter(
         id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=input.type,
         default=input.default if value is None else value, low=input.low, high=input.high, unit=input.unit,
         choices=input.choices, group=group, description=input.description,
     )  # fmt: skip
     state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
-    return bind_input(state, step_id, key, Binding(parameter=parameter.id))
+    return bind_input(state, step_id, key, Binding(parameter=parameter.id), row_id)
 
 
 def free_parameter_name(recipe: Recipe, wanted: str) -> str:
@@ -154,9 +331,9 @@ def free_parameter_name(recipe: Recipe, wanted: str) -> str:
     return name
 
 
-def release_input(state: State, step_id: str, key: str, value: Value) -> State:
+def release_input(state: State, step_id: str, key: str, value: Value, row_id: str | None = None) -> State:
     """Unbind an input from its parameter and keep this value as a constant."""
-    return bind_input(state, step_id, key, Binding(value=value))
+    return bind_input(state, step_id, key, Binding(value=value), row_id)
 
 
 def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
@@ -185,15 +362,31 @@ def remove_parameter(state: State, parameter_id: str) -> State:
     parameter = recipe.parameter(parameter_id)
     if parameter is None:
         return state
-    for step in recipe.users(parameter_id):
-        for key in ("amount", *step.inputs):
-            current = step_of(state.project.recipe, step.id)
-            if binding_of(current, key).parameter == parameter_id:
-                value = input_of(current, key).accept(parameter.default)
-                state = release_input(state, step.id, key, value)
+    sheets = tuple(
+        sheet.model_copy(update={"steps": tuple(_released(step, parameter) for step in sheet.steps)})
+        for sheet in state.project.sheets
+    )
+    state = state.with_project(sheets=sheets)
     variants = tuple(
         v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}})
         for v in state.project.variants
     )
     state = state.with_project(variants=variants)
     return _with_recipe(state, parameters=tuple(p for p in state.project.recipe.parameters if p.id != parameter_id))
+
+
+def _released(step: Step, parameter: Parameter) -> Step:
+    """The step with every input that follows the parameter kept at its default."""
+
+    def free(key: str, binding: Binding) -> Binding:
+        if binding.parameter != parameter.id:
+            return binding
+        return Binding(value=input_of(step, key).accept(parameter.default))
+
+    def freed(inputs: Mapping[str, Binding]) -> dict[str, Binding]:
+        return {key: free(key, binding) for key, binding in inputs.items()}
+
+    rows = tuple(
+        row.model_copy(update={"amount": free(AMOUNT.key, row.amount), "inputs": freed(row.inputs)}) for row in step.rows
+    )  # fmt: skip
+    return step.model_copy(update={"amount": free(AMOUNT.key, step.amount), "inputs": freed(step.inputs), "rows": rows})

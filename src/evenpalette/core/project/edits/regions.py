@@ -1,12 +1,15 @@
 """Making and changing regions."""
 
-from dataclasses import replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from types import MappingProxyType
+from typing import Literal
 
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.recipe.model import Step
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.regions.clean import clean_id_map
@@ -14,6 +17,7 @@ from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag, to_rgb8
 from evenpalette.core.regions.model import (
     ChannelSource,
+    Division,
     FlagSource,
     Overlap,
     Region,
@@ -32,18 +36,91 @@ def with_regions(state: State, regions: RegionSet) -> State:
     made_from = {r.id: (r.source, r.operations) for r in regions.regions}
     same = made_from == {r.id: (r.source, r.operations) for r in before.regions} and before.bake == regions.bake
     same = same and len(made_from) == len(state.coverages)
-    kept = {r.id for r in regions.regions}
+    homes = {r.id: d.id for d in regions.divisions for r in d.regions}
+    same = same and homes == {r.id: d.id for d in before.divisions for r in d.regions}
     remade = state if same else _computed(state, regions)
     recipe = state.project.recipe
-    steps = tuple(
-        step
-        if step.regions is None or kept.issuperset(step.regions)
-        else step.model_copy(update={"regions": tuple(r for r in step.regions if r in kept)})
-        for step in recipe.steps
-    )
+    steps = tuple(_without_regions(step, homes) for step in recipe.steps)
     if steps != recipe.steps:
         recipe = recipe.model_copy(update={"steps": steps})
     return remade.with_project(regions=regions, recipe=recipe)
+
+
+def _without_regions(step: Step, homes: Mapping[str, str]) -> Step:
+    """The step without regions that are gone, or that are in another division than the first of its regions; a row that
+    has none left goes, but for the last one."""
+    named = step.named_regions()
+    home = next((homes[region] for region in named if region in homes), "")
+    if all(homes.get(region) == home for region in named):
+        return step
+    rows = []
+    for row in step.rows:
+        left = None if row.regions is None else tuple(r for r in row.regions if homes.get(r) == home)
+        rows.append(row.model_copy(update={"regions": left}))
+    kept = [row for row in rows if row.regions is None or row.regions]
+    return step.model_copy(update={"rows": tuple(kept or rows[:1])})
+
+
+@dataclass(frozen=True)
+class Into:
+    """Where new regions go: into a `new` division of this name, in place of those of a division, or `add`ed to one."""
+
+    how: Literal["new", "replace", "add"]
+    division: str | None = None
+    name: str = ""
+
+
+def prepared(state: State, into: Into | None) -> tuple[State, str | None]:
+    """The state with the division made or emptied that new regions go into, and that division's id.
+
+    Nothing is computed yet: `put_regions` follows. None is the first division as it is.
+    """
+    regions = state.project.regions
+    if into is None:
+        return state, None
+    empty = len(regions.divisions) == 1 and not regions.divisions[0].regions
+    if into.how == "new" and not empty:
+        taken = [d.name for d in regions.divisions]
+        division = Division(id=new_id("division"), name=_numbered(taken, into.name or "Division"))
+        return state.with_project(regions=regions.with_division(division)), division.id
+    target = regions.division(into.division) or regions.divisions[0]
+    if into.how == "replace":
+        return state.with_project(regions=regions.with_division(target.model_copy(update={"regions": ()}))), target.id
+    return state, target.id
+
+
+def put_regions(state: State, regions: Iterable[Region], division: str | None = None) -> State:
+    """The state with these regions; new ones go into the division (the first by default)."""
+    return with_regions(state, state.project.regions.with_regions(regions, division))
+
+
+def _numbered(taken: Sequence[str], wanted: str) -> str:
+    name, number = wanted[:70], 2
+    while name in taken:
+        name, number = f"{wanted[:70]} {number}", number + 1
+    return name
+
+
+def rename_division(state: State, division_id: str, name: str) -> State:
+    """Give a division another name. Raises RegionError for none, or one that another division has."""
+    division = state.project.regions.division(division_id)
+    if division is None:
+        raise RegionError("That division is gone.")
+    if not name.strip():
+        raise RegionError("A division needs a name.")
+    if any(d.name == name.strip() and d.id != division_id for d in state.project.regions.divisions):
+        raise RegionError(f"Another division is called '{name.strip()}'.")
+    changed = division.model_copy(update={"name": name.strip()[:80]})
+    return state.with_project(regions=state.project.regions.with_division(changed))
+
+
+def remove_division(state: State, division_id: str) -> State:
+    """Take a division out with its regions; rows of steps forget them. Raises RegionError for the only one."""
+    regions = state.project.regions
+    left = tuple(d for d in regions.divisions if d.id != division_id)
+    if not left:
+        raise RegionError("A sheet has at least one division. Remove its regions instead.")
+    return with_regions(state, regions.model_copy(update={"divisions": left}))
 
 
 def recompute_coverages(state: State) -> State:
@@ -57,7 +134,7 @@ def _computed(state: State, regions: RegionSet) -> State:
     return replace(state, made=MappingProxyType(made), coverages=MappingProxyType(planes))
 
 
-def regions_from_id_map(state: State, texture_id: str) -> State:
+def regions_from_id_map(state: State, texture_id: str, into: Into | None = None) -> State:
     """Add a region for each flag color of an ID image that no region has yet; black is taken as unassigned.
 
     Raises RegionError when no flags are found.
@@ -65,6 +142,7 @@ def regions_from_id_map(state: State, texture_id: str) -> State:
     found = [flag for flag in find_flags(state.textures[texture_id].pixels) if not flag.is_background]
     if not found:
         raise RegionError("This image has no flag colors besides black.")
+    state, division = prepared(state, into)
     regions = list(state.project.regions.regions)
     known = {r.source.color for r in regions if isinstance(r.source, FlagSource) and r.source.texture == texture_id}
     for flag in found:
@@ -74,7 +152,7 @@ def regions_from_id_map(state: State, texture_id: str) -> State:
         chip = flag.pure if flag.pure not in taken else next_flag(taken)
         source = FlagSource(texture=texture_id, color=flag.color)
         regions.append(Region(id=new_id("region"), name=free_region_name(regions), flag=chip, source=source))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    return put_regions(state, regions, division)
 
 
 def add_flag_region(
@@ -84,6 +162,7 @@ def add_flag_region(
     seed: tuple[float, float] | None = None,
     near: float = 48.0,
     far: float = 208.0,
+    division: str | None = None,
 ) -> State:
     """Add a region picked by its color with near and far thresholds; seed: where it was picked, (u, v)."""
     regions = list(state.project.regions.regions)
@@ -92,12 +171,13 @@ def add_flag_region(
     chip = pure if pure not in taken and pure != "#000000" else next_flag(taken)
     source = FlagSource(texture=texture_id, color=color, edges="thresholds", seed=seed, near=near, far=far)
     regions.append(Region(id=new_id("region"), name=free_region_name(regions), flag=chip, source=source))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    return put_regions(state, regions, division)
 
 
-def regions_from_channels(state: State, texture_id: str) -> State:
+def regions_from_channels(state: State, texture_id: str, into: Into | None = None) -> State:
     """Add a region for each channel of a channel mask that is not empty."""
     raster = state.textures[texture_id]
+    state, division = prepared(state, into)
     regions = list(state.project.regions.regions)
     count = 1 if raster.channels <= 2 else raster.channels
     for channel in range(count):
@@ -110,7 +190,7 @@ def regions_from_channels(state: State, texture_id: str) -> State:
         regions.append(Region(id=new_id("region"), name=name, flag=flag, source=source))
     if len(regions) == len(state.project.regions.regions):
         raise RegionError("All channels of this image are empty.")
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    return put_regions(state, regions, division)
 
 
 def update_region(state: State, region_id: str, **parts: object) -> State:
@@ -122,7 +202,7 @@ def update_region(state: State, region_id: str, **parts: object) -> State:
         raise RegionError("A region needs a name.")
     changed = Region.model_validate({**region.model_dump(), **parts})
     regions = tuple(changed if r.id == region_id else r for r in state.project.regions.regions)
-    return with_regions(state, state.project.regions.model_copy(update={"regions": regions}))
+    return put_regions(state, regions)
 
 
 def remove_region(state: State, region_id: str) -> State:
@@ -131,21 +211,25 @@ def remove_region(state: State, region_id: str) -> State:
     if readers:
         raise RegionError(f"It is still read by the operations of {', '.join(readers[:4])}. Take those out first.")
     regions = tuple(r for r in state.project.regions.regions if r.id != region_id)
-    return with_regions(state, state.project.regions.model_copy(update={"regions": regions}))
+    return put_regions(state, regions)
 
 
 def move_region(state: State, region_id: str, offset: int) -> State:
-    """Move a region up (negative) or down in the order."""
-    regions = list(state.project.regions.regions)
+    """Move a region up (negative) or down in the order of its division."""
+    division = state.project.regions.division_of(region_id)
+    regions = list(division.regions)
     index = next(i for i, region in enumerate(regions) if region.id == region_id)
     target = min(max(index + offset, 0), len(regions) - 1)
     regions.insert(target, regions.pop(index))
-    return with_regions(state, state.project.regions.model_copy(update={"regions": tuple(regions)}))
+    changed = division.model_copy(update={"regions": tuple(regions)})
+    return with_regions(state, state.project.regions.with_division(changed))
 
 
-def set_overlap(state: State, overlap: Overlap) -> State:
-    """Choose what happens where coverages overlap."""
-    return state.with_project(regions=state.project.regions.model_copy(update={"overlap": overlap}))
+def set_overlap(state: State, overlap: Overlap, division: str | None = None) -> State:
+    """Choose what happens where coverages of a division overlap; the first one by default."""
+    regions = state.project.regions
+    target = regions.division(division) or regions.divisions[0]
+    return state.with_project(regions=regions.with_division(target.model_copy(update={"overlap": overlap})))
 
 
 def free_region_name(regions: list[Region], wanted: str = "") -> str:
@@ -178,7 +262,7 @@ def clean_texture(state: State, texture_id: str, smallest_texels: int, close_gap
         for region in state.project.regions.regions
     )
     state = replace(state, textures=MappingProxyType(textures))
-    state = state.with_project(regions=state.project.regions.model_copy(update={"regions": regions}))
+    state = state.with_project(regions=state.project.regions.with_regions(regions))
     return recompute_coverages(state), cleaned.report()
 
 

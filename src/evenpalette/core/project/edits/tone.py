@@ -5,16 +5,17 @@ from dataclasses import replace
 from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.edits.recipe import (
+    add_row,
     add_step,
     bind_input,
     free_parameter_name,
     set_base,
+    step_of,
     update_parameter,
-    update_step,
 )
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.recipe.evaluate import Sources, evaluate
-from evenpalette.core.recipe.model import TONE, Binding, Step
+from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter, ValueType
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.tones.fit import (
@@ -30,30 +31,54 @@ from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
 FIT = "fit"
 
 
-def tint_step_of(state: State, region_id: str) -> Step | None:
-    """The step that tints just this region through a parameter."""
+def tint_of(state: State, region_id: str) -> tuple[Step, Row] | None:
+    """The step and row that tint just this region through a parameter."""
     for step in state.project.recipe.steps:
-        color = step.inputs.get("color")
-        if step.kind == "tint" and step.regions == (region_id,) and color is not None and color.parameter:
-            return step
+        for row in step.rows if step.kind == "tint" else ():
+            color = step.binding(row, "color")
+            if row.regions == (region_id,) and color is not None and color.parameter:
+                return step, row
     return None
 
 
+def tint_parameter_of(state: State, region_id: str) -> str | None:
+    """The parameter that tints just this region."""
+    found = tint_of(state, region_id)
+    color = found[0].binding(found[1], "color") if found else None
+    return color.parameter if color is not None else None
+
+
 def add_missing_tints(state: State) -> State:
-    """Give every region a Tint step with a color parameter of its own, at the start of the recipe, in region order."""
-    for place, region in enumerate(state.project.regions.regions):
-        if tint_step_of(state, region.id) is not None:
-            continue
+    """Give every region of the first division a row of its own, with a color parameter, in one Tint step.
+
+    The rows are added to the first Tint step whose rows are of that division; without one, a step is put at the start.
+    """
+    division = state.project.regions.divisions[0]
+    missing = [region for region in division.regions if tint_of(state, region.id) is None]
+    if not missing:
+        return state
+    inside = {region.id for region in division.regions}
+    fitting = [
+        step for step in state.project.recipe.steps
+        if step.kind == "tint" and step.named_regions() and inside.issuperset(step.named_regions())
+        and all(row.regions is not None for row in step.rows)
+    ]  # fmt: skip
+    begun = fitting[0].id if fitting else new_id("step")
+    for region in missing:
+        name = free_parameter_name(state.project.recipe, f"{region.name} tint")
         parameter = Parameter(
-            id=new_id("parameter"), name=free_parameter_name(state.project.recipe, f"{region.name} tint"),
-            type=ValueType.COLOR, default="#ffffff", group=region.name, description=f"Color of {region.name}",
+            id=new_id("parameter"), name=name, type=ValueType.COLOR, default="#ffffff", group=region.name,
+            description=f"Color of {region.name}",
         )  # fmt: skip
         recipe = state.project.recipe
-        step_id = new_id("step")
         state = state.with_project(recipe=recipe.model_copy(update={"parameters": (*recipe.parameters, parameter)}))
-        state = add_step(state, "tint", (region.id,), at=min(place, len(recipe.steps)), step_id=step_id)
-        state = bind_input(state, step_id, "color", Binding(parameter=parameter.id))
-        state = update_step(state, step_id, name=f"{region.name} tint"[:80])
+        if state.project.recipe.step(begun) is None:
+            state = add_step(state, "tint", (region.id,), at=0, step_id=begun)
+            row_id = step_of(state.project.recipe, begun).rows[0].id
+        else:
+            row_id = new_id("row")
+            state = add_row(state, begun, (region.id,), row_id)
+        state = bind_input(state, begun, "color", Binding(parameter=parameter.id), row_id)
     return state
 
 
@@ -84,8 +109,7 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
         gray, tints = plain_tone(painted, method, working.coverages)
     by_region = dict(zip(state.region_ids, tints, strict=True))
     for region_id, tint in by_region.items():
-        step = tint_step_of(state, region_id)
-        if step is not None and (parameter := step.inputs["color"].parameter):
+        if parameter := tint_parameter_of(state, region_id):
             state = update_parameter(state, parameter, default=tint)
     steps = state.bound_steps(None)
     if method == FIT:
@@ -93,7 +117,7 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     tone = tone_raster(gray)
     faces = state.mesh.faces_under_texels if state.mesh else None
     used = used_mask(faces, (height, width))
-    sources = Sources(tone, working.coverages, working.overlap, working.textures)
+    sources = Sources(tone, working.coverages, working.sharings, working.textures)
     rebuilt = evaluate(steps, sources, float_output=True).pixels
     progress(0.8)
     rows, mean, p95 = report_fit(rebuilt, painted, coverages, by_region, gray, used)

@@ -37,6 +37,13 @@ def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Pre
     )
 
 
+def _affine(values: Prepared) -> np.ndarray:
+    color, keep = values["color"], np.float32(values["keep_light"])
+    luma = np.array([0.2126, 0.7152, 0.0722], np.float32)
+    scale = keep / max(float(luma @ color), 1e-3)
+    return np.concatenate([np.outer(color, luma * scale), (color * (1 - keep))[:, None]], 1)
+
+
 KIND = StepKind(
     key="replace",
     label="Replace",
@@ -46,6 +53,7 @@ KIND = StepKind(
         Input("keep_light", "Keep light", ValueType.NUMBER, 0.0, description="1 keeps the luminance that was below"),
     ),
     kernel=_run,
+    affine=_affine,
     glsl="""
 vec3 ep_replace(vec3 c, vec3 color, float keep_light) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);

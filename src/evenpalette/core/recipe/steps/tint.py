@@ -24,6 +24,11 @@ def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Pre
     _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))
 
 
+def _affine(values: Prepared) -> np.ndarray:
+    color, detail = values["color"], np.float32(values["detail"])
+    return np.concatenate([np.diag(color * detail), (color * (1 - detail))[:, None]], 1)
+
+
 KIND = StepKind(
     key="tint",
     label="Tint",
@@ -35,6 +40,7 @@ KIND = StepKind(
         ),
     ),
     kernel=_run,
+    affine=_affine,
     glsl="""
 vec3 ep_tint(vec3 c, vec3 color, float detail) {
     return color * mix(vec3(1.0), c, detail);

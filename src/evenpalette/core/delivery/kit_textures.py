@@ -1,0 +1,69 @@
+"""The textures of a kit: what is stored, and how a game sets each of them up."""
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from evenpalette.core.delivery.kit_model import KitTexture
+from evenpalette.core.files import safe_name
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_write import encode_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import packed
+from evenpalette.core.recipe.shader import ShaderText
+
+
+@dataclass(frozen=True)
+class StoredTexture:
+    """A texture of the kit as bytes of its file, and what is said of it."""
+
+    said: KitTexture
+    content: bytes
+
+
+def coverage_textures(state: State) -> list[Raster]:
+    """The coverages packed four to a texture in region order, RGBA 8-bit data; unused channels are 0."""
+    planes = list(state.sources.coverages)
+    return [Raster(packed(planes[start : start + 4]), Encoding.DATA) for start in range(0, len(planes), 4)]
+
+
+def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[StoredTexture]:
+    """The textures that a shader reads, in the order of its samplers. longest: side in texels, 0 as they are."""
+    regions = [region.name for region in state.project.regions.regions]
+    base = state.base
+    made = [_stored(state, "ep_base", "tone" if base is state.tone else "base", base, longest, "what the recipe starts from")]
+    for index, raster in enumerate(coverage_textures(state)):
+        names = regions[index * 4 : index * 4 + 4]
+        made.append(_stored(state, f"ep_coverage_{index}", f"coverage-{index}", raster, longest, "coverages", names))
+    for sampler, texture_id in shader.textures.items():
+        texture = state.project.asset.texture(texture_id)
+        name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else texture_id)}"
+        # Channels that steps read are data, whatever else the texture is.
+        raster = state.textures[texture_id].with_encoding(Encoding.DATA)
+        made.append(_stored(state, sampler, name, raster, longest, texture.role.value if texture else ""))
+    return made
+
+
+def _stored(
+    state: State, sampler: str, name: str, raster: Raster, longest: int, holds: str, regions: list[str] | None = None
+) -> StoredTexture:
+    raster = raster.thumbnail(longest) if longest > 0 else raster
+    is_float = raster.pixels.dtype == np.float32
+    content = encode_image(raster, ".exr" if is_float else ".png")
+    is_color = raster.encoding is Encoding.SRGB and not is_float
+    said = KitTexture(
+        sampler=sampler, file=name + (".exr" if is_float else ".png"),
+        # Gray with alpha is stored as four channels: few formats of games have two.
+        channels=4 if raster.channels == 2 else raster.channels, bits=raster.pixels.dtype.itemsize * 8,
+        encoding="srgb" if is_color else "data", alpha="data" if raster.channels in (2, 4) else "none",
+        wrap="repeat" if _leaves_tile(state) else "clamp", filter="linear", mips=True, size=raster.size,
+        sha256=hashlib.sha256(content).hexdigest(), holds=holds, regions=regions or [],
+    )  # fmt: skip
+    return StoredTexture(said, content)
+
+
+def _leaves_tile(state: State) -> bool:
+    uvs = state.mesh.mesh.uvs if state.mesh is not None else None
+    return uvs is not None and bool((uvs.max() > 1 + 1e-4) or (uvs[uvs >= 0].min(initial=0) < 0))

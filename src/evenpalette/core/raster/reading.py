@@ -1,0 +1,108 @@
+"""How textures are read, in one place for the CPU, the GPU upload, the kit, operations and the fit.
+
+Gray is red, green and blue alike; the alpha of a texture without one is 1; what is not a number is 0, what is infinite
+the largest half float. Resizing averages areas down and is bilinear up, in linear light for color.
+"""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+#: The largest half float: no color is brighter, and no texture format of a game holds more.
+BRIGHTEST = 65504.0
+#: Resized planes that are kept for the next evaluation.
+_MOST_BYTES = 256 << 20
+
+
+def channel_index(channels: int, channel: int) -> int:
+    """Which stored channel answers for red, green, blue or alpha (0..3); -1 where nothing does, and alpha is 1."""
+    if channel == 3:
+        return channels - 1 if channels in (2, 4) else -1
+    return 0 if channels <= 2 else min(channel, channels - 1)
+
+
+def sane(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Float values with no NaN and nothing infinite; the same array where there is none."""
+    if np.isfinite(values).all() and (not values.size or np.abs(values).max() <= BRIGHTEST):
+        return values
+    return np.clip(np.nan_to_num(values, nan=0.0, posinf=BRIGHTEST, neginf=-BRIGHTEST), -BRIGHTEST, BRIGHTEST)
+
+
+def unit_values(stored: NDArray) -> NDArray[np.float32]:
+    """Stored values as float32: integers scaled to 0..1, floats sane."""
+    if stored.dtype == np.float32:
+        return sane(stored)
+    return stored.astype(np.float32) * np.float32(1 / np.iinfo(stored.dtype).max)
+
+
+def channel_values(pixels: NDArray, channel: int) -> NDArray[np.float32]:
+    """One channel (0 red .. 3 alpha) of pixels (..., channels) as float32 of shape (...)."""
+    index = channel_index(pixels.shape[-1], channel)
+    if index < 0:
+        return np.ones(pixels.shape[:-1], np.float32)
+    return unit_values(np.ascontiguousarray(pixels[..., index]))
+
+
+def resize_plane(plane: NDArray, size: tuple[int, int]) -> NDArray:
+    """A plane (height, width) or (height, width, channels) at (width, height), area-averaged down, bilinear up."""
+    if (plane.shape[1], plane.shape[0]) == size:
+        return plane
+    down = plane.shape[1] >= size[0] and plane.shape[0] >= size[1]
+    return cv2.resize(plane, size, interpolation=cv2.INTER_AREA if down else cv2.INTER_LINEAR)
+
+
+class _Derived:
+    """Pictures made from others, the least recently used go first. Held beside the evaluation, not in any state."""
+
+    def __init__(self, most_bytes: int) -> None:
+        self._most_bytes = most_bytes
+        self._held: OrderedDict[tuple, tuple[NDArray, NDArray]] = OrderedDict()
+        self._bytes = 0
+        self._guard = threading.Lock()
+
+    def of(self, source: NDArray, key: tuple, make: Callable[[], NDArray]) -> NDArray:
+        key = (id(source), *key)
+        with self._guard:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key][1]
+        made = make()
+        with self._guard:
+            # The source is kept too, so that its id is not given to another while this lives.
+            if key not in self._held:
+                self._held[key] = source, made
+                self._bytes += made.nbytes
+            while self._bytes > self._most_bytes and len(self._held) > 1:
+                self._bytes -= self._held.popitem(last=False)[1][1].nbytes
+        return made
+
+
+_derived = _Derived(_MOST_BYTES)
+
+
+def derived(source: tuple[NDArray, object], size: tuple[int, int], make: Callable[[], NDArray]) -> NDArray:
+    """What `make` gives for these pixels, read in this encoding, at this size; remembered for a while."""
+    return _derived.of(source[0], (source[1], size), make)
+
+
+def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:
+    """`resize_plane`, remembered for a while."""
+    if (plane.shape[1], plane.shape[0]) == size:
+        return plane
+    return derived((plane, None), size, lambda: resize_plane(plane, size))
+
+
+def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
+    """One to four planes (height, width) as RGBA; missing ones are 0."""
+    four = [*planes, *([np.zeros_like(planes[0])] * (4 - len(planes)))]
+    return np.ascontiguousarray(np.stack(four, -1))
+
+
+def halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The next mip level of data: means of two by two texels, rounded."""
+    even = data[: data.shape[0] // 2 * 2, : data.shape[1] // 2 * 2].astype(np.uint16)
+    return ((even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2] + 2) >> 2).astype(np.uint8)

@@ -1,0 +1,99 @@
+"""What happens where coverages of one division overlap: the same policies for NumPy, for tiles and as GLSL.
+
+Exclusive: divided by max(1, sum). Layered: later regions come first, earlier ones get what is left. Additive: kept.
+Coverages are kept in 8 bits, so shares that belong together may sum to a little less than one; under a dark tint that
+little would shine through. Sums within rounding of one are therefore one, and between there and twice as far they are
+brought up gradually, so that no texel jumps.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from evenpalette.core.regions.model import Overlap
+
+#: Sums at least this are one: each of up to eight shares may have lost half a code.
+WITHIN_ROUNDING = 4 / 255
+POLICIES = (Overlap.EXCLUSIVE, Overlap.LAYERED, Overlap.ADDITIVE)
+
+
+def gain(total: NDArray[np.float32]) -> NDArray[np.float32]:
+    """By what shares of this sum are multiplied: 1 / sum from just below one on, 1 well below it."""
+    closeness = np.clip((total - np.float32(1 - 2 * WITHIN_ROUNDING)) * np.float32(1 / WITHIN_ROUNDING), 0, 1)
+    return np.asarray(1 + closeness * (1 / np.maximum(total, np.float32(1e-6)) - 1), np.float32)
+
+
+def resolve_overlap(raw: NDArray[np.float32], overlap: Overlap) -> NDArray[np.float32]:
+    """Raw coverages (regions, ...) of 0..1 to resolved ones under the policy; float32, same shape."""
+    if not len(raw):
+        return raw
+    if overlap is Overlap.LAYERED:
+        resolved = np.empty_like(raw)
+        rest = np.ones_like(raw[0])
+        for index in range(len(raw) - 1, -1, -1):
+            resolved[index] = np.minimum(raw[index], rest)
+            rest = rest - resolved[index]
+        return resolved * gain(1 - rest)
+    total = raw.sum(0)
+    return raw * gain(np.minimum(total, 1) if overlap is Overlap.ADDITIVE else total)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _resolve_tile(raw, policy, within, out):  # type: ignore[no-untyped-def]
+    count, texels = raw.shape
+    one, unit = np.float32(1), np.float32(1 / 255)
+    low, steep = one - np.float32(2) * within, one / within
+    for i in range(texels):
+        total = np.float32(0)
+        if policy == 1:
+            rest = one
+            for k in range(count - 1, -1, -1):
+                share = min(np.float32(raw[k, i]) * unit, rest)
+                out[k, i] = share
+                rest -= share
+            total = one - rest
+        else:
+            for k in range(count):
+                share = np.float32(raw[k, i]) * unit
+                out[k, i] = share
+                total += share
+            if policy == 2:
+                total = min(total, one)
+        if total > low and total != one:
+            closeness = min((total - low) * steep, one)
+            factor = one + closeness * (one / total - one)
+            for k in range(count):
+                out[k, i] *= factor
+
+
+def resolve_tile(raw: NDArray[np.uint8], overlap: Overlap) -> NDArray[np.float32]:
+    """`resolve_overlap` of 8-bit coverages (regions, texels), in one pass."""
+    out = np.empty(raw.shape, np.float32)
+    _resolve_tile(raw, POLICIES.index(overlap), np.float32(WITHIN_ROUNDING), out)
+    return out
+
+
+GLSL = f"""
+float ep_gain(float total) {{
+    float closeness = clamp((total - {1 - 2 * WITHIN_ROUNDING:.9f}) * {1 / WITHIN_ROUNDING:.6f}, 0.0, 1.0);
+    return mix(1.0, 1.0 / max(total, 1e-6), closeness);
+}}
+"""
+
+
+def overlap_glsl(names: Sequence[str], overlap: Overlap) -> list[str]:
+    """Statements that resolve the coverages held in these float variables, in place."""
+    if not names:
+        return []
+    total = " + ".join(names)
+    if overlap is Overlap.LAYERED:
+        lines = ["float rest = 1.0;"]
+        lines += [f"{name} = min({name}, rest); rest -= {name};" for name in reversed(names)]
+        lines.append("float gain = ep_gain(1.0 - rest);")
+    elif overlap is Overlap.ADDITIVE:
+        lines = [f"float gain = ep_gain(min({total}, 1.0));"]
+    else:
+        lines = [f"float gain = ep_gain({total});"]
+    return ["{", *(f"    {line}" for line in lines), *(f"    {name} *= gain;" for name in names), "}"]
