@@ -232,3 +232,40 @@ def test_bake_of_a_layout_with_several_tiles_wants_to_know_which(
         assert tuple(baked[40, 32]) == flag
         # The triangle's area by the shoelace formula: 0.8 * 0.8 / 2 of the tile.
         assert (baked.max(-1) > 0).mean() == pytest.approx(0.32, abs=0.03)
+
+
+def test_what_is_not_expected_is_said(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """A lossy ID image's files are named by the flags that were meant; brighter than white is kept or said to be cut."""
+    image = np.zeros((64, 64, 3), np.uint8)
+    image[:, 32:] = (254, 0, 0)
+    write_image(Raster(image, Encoding.DATA), tmp_path / "id.png")
+    assert main(["unmix", str(tmp_path / "id.png"), "--out", str(tmp_path / "u")]) == 0
+    assert {p.name for p in (tmp_path / "u").iterdir()} == {"ff0000.png", "000000.png"}
+    assert "taken as #ff0000" in capsys.readouterr().err
+    light = Raster(np.full((4, 4, 3), 3.0, np.float32), Encoding.LINEAR)
+    write_image(light, tmp_path / "light.exr")
+    for name, said in (("g.png", "was cut in g.png"), ("g.exr", "")):
+        assert main(["gray", str(tmp_path / "light.exr"), "--by", "luminance", "--out", str(tmp_path / name)]) == 0
+        assert said in capsys.readouterr().err
+    assert read_image(tmp_path / "g.exr").pixels.max() == pytest.approx(3.0, abs=1e-3)
+    # Gray with alpha comes apart in four; a color picture is no channel.
+    gray_alpha = Raster(np.dstack([np.full((4, 4), 90, np.uint8), np.full((4, 4), 40, np.uint8)]), Encoding.DATA)
+    write_image(gray_alpha, tmp_path / "ga.tif")
+    assert main(["split", str(tmp_path / "ga.tif"), "--as", "rgba", "--out", str(tmp_path / "s")]) == 0
+    assert [int(read_image(tmp_path / "s" / f"{c}.png").pixels[0, 0, 0]) for c in "rgba"] == [90, 90, 90, 40]
+    picture = np.zeros((4, 4, 3), np.uint8)
+    picture[..., 1] = 200
+    write_image(Raster(picture, Encoding.SRGB), tmp_path / "color.png")
+    words = ["merge", *[str(tmp_path / "color.png")] * 3, "--out", str(tmp_path / "m.png")]
+    assert main(words) == 2
+    assert "is a color picture" in capsys.readouterr().err
+
+
+def test_divisions_and_kit_sizes_are_named_on_the_command_line(demo_folder: Path, tmp_path: Path) -> None:
+    out = tmp_path / "id.png"
+    for name in ("id", "id:parts", "id:1"):
+        assert main(["render", str(demo_folder), "--variant", "Ember", "--map", name, "--size", "64", "--out", str(out)]) == 0
+    assert main(["render", str(demo_folder), "--variant", "Ember", "--map", "id:wear", "--out", str(out)]) == 2
+    words = ["export", str(demo_folder), "--out", str(tmp_path / "o"), "--size", "32", "--kit-size", "128"]
+    assert main(words) == 0
+    assert read_image(tmp_path / "o" / "kit" / "textures" / "tone.png").size == (128, 128)

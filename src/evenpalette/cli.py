@@ -7,14 +7,14 @@ import argparse
 import json
 import math
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NoReturn
 
 from tqdm import tqdm
 
 from evenpalette import __version__
-from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.delivery.kit import delivered_size, render_map, write_kit
 from evenpalette.core.delivery.kit_textures import coverage_textures
 from evenpalette.core.delivery.maps import division_named, id_picture
@@ -34,9 +34,9 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.bake import bake_faces, check_uvs, id_map_from
 from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
 from evenpalette.core.regions.flag_plan import plan_flags
-from evenpalette.core.regions.flags import find_flags, to_rgb8
+from evenpalette.core.regions.flags import FoundFlag, find_flags, to_rgb8
 from evenpalette.core.regions.mesh_sources import KINDS, mesh_labels
-from evenpalette.core.regions.pick import METRICS, pick_by_color
+from evenpalette.core.regions.pick import METRICS, pick_from
 from evenpalette.core.regions.unmix import unmix
 from evenpalette.core.tones.gray import METHODS, to_gray
 
@@ -310,9 +310,10 @@ def _bake(options: argparse.Namespace) -> None:
 def _pick(options: argparse.Namespace) -> None:
     if options.far < options.near:
         raise EvenPaletteError(f"far ({options.far:g}) is smaller than near ({options.near:g}): give it a larger distance.")
-    image = to_rgb8(read_image(options.image).pixels)
-    coverage = pick_by_color(image, parse_hex(options.color), options.near, options.far, options.metric)
-    write_image(mask_raster(coverage, options.depth), options.out)
+    picked = pick_from(
+        read_image(options.image), parse_hex(options.color), options.near, options.far, options.metric, depth=options.depth
+    )  # fmt: skip
+    write_image(Raster.gray(picked), options.out)
 
 
 def _write_set(masks: dict[str, Raster], out: Path) -> None:
@@ -340,18 +341,40 @@ def _merge(options: argparse.Namespace) -> None:
 
 def _unmix(options: argparse.Namespace) -> None:
     pixels = read_image(options.image, Encoding.DATA).pixels
-    image = to_rgb8(pixels)
     if options.flags:
-        names = ["#{:02x}{:02x}{:02x}".format(*parse_hex(text)) for text in options.flags.split(",")]
+        colors = [parse_hex(text) for text in options.flags.split(",")]
+        names = [format_hex(color) for color in colors]
         twice = next((name for index, name in enumerate(names) if name in names[:index]), None)
         if twice:
             raise EvenPaletteError(f"The flag {twice} is given twice: each stands for one region.")
     else:
-        names = [flag.color for flag in find_flags(pixels)]
-    planes = unmix(image, [parse_hex(name) for name in names])
-    masks = {f"{n[1:]}.png": mask_raster(plane, options.depth) for n, plane in zip(names, planes, strict=True)}
+        found = find_flags(pixels)
+        colors = [parse_hex(flag.color) for flag in found]
+        names = _pure_names(found)
+    planes = unmix(to_rgb8(pixels), colors, depth=options.depth)
+    masks = {f"{name[1:]}.png": Raster.gray(plane) for name, plane in zip(names, planes, strict=True)}
     _write_set(masks, options.out)
 
 
+def _pure_names(found: Sequence[FoundFlag]) -> list[str]:
+    """What the files of flags are named by: the pure color that was meant, where no other flag means it too."""
+    names = []
+    for flag in found:
+        alone = sum(other.pure == flag.pure for other in found) == 1
+        names.append(flag.pure if alone else flag.color)
+        if names[-1] != flag.color:
+            _note(f"the flag {flag.color} of the image is taken as {flag.pure}")
+    return names
+
+
+def _note(text: str) -> None:
+    """Say what was done that may not be expected."""
+    print(f"evenpalette: {one_line(text)}", file=sys.stderr)
+
+
 def _gray(options: argparse.Namespace) -> None:
-    write_image(to_gray(read_image(options.image), options.by), options.out)
+    gray = to_gray(read_image(options.image), options.by)
+    holds_hdr = options.out.suffix.lower() in (".exr", ".tif", ".tiff")
+    if gray.pixels.dtype.kind == "f" and not holds_hdr and float(gray.pixels.max()) > 1:
+        _note(f"what is brighter than white was cut in {options.out.name}; an .exr or .tif keeps it")
+    write_image(gray, options.out)

@@ -6,11 +6,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.main import make_application
+from evenpalette.app.stations.into import IntoDialog
 from evenpalette.app.window import MainWindow
 
 
@@ -57,6 +59,20 @@ class Hand:
         flat = self.window.views.flat_rect()
         x, y = self.window.views.plane.to_pixel(u, v, flat.width(), flat.height())
         return QPoint(round(flat.left() + x), round(y))
+
+    def put_into(self, choice: str) -> None:
+        """Answer the next question where new regions go with the choice that begins so."""
+
+        def look() -> None:
+            dialog = QApplication.activeModalWidget()
+            if not isinstance(dialog, IntoDialog):
+                QTimer.singleShot(20, look)
+                return
+            box = dialog.box
+            box.setCurrentIndex(next(i for i in range(box.count()) if box.itemText(i).startswith(choice)))
+            dialog.accept()
+
+        QTimer.singleShot(0, look)
 
     def type_into(self, field, text: str) -> None:
         field.setFocus()

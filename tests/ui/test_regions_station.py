@@ -68,6 +68,7 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     session.go_to.emit(*gap.place)
     assert hand.window.views.plane.span < 0.5
     texture = session.state.project.asset.textures[1]
+    hand.put_into("Added to")
     bench._from_flags(texture)
     hand.wait(lambda: len(session.state.region_ids) == len(ids))
     bench.source._choose_edges("rgb")
@@ -120,6 +121,7 @@ def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None
 def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
     session = hand.session
     bench = at_regions(hand)
+    hand.put_into("A division of their own, Materials")
     bench._from_mesh("material")
     hand.wait(lambda: len(session.state.region_ids) == 13)
     dialog = ChanceDialog(session, hand.window)
@@ -129,8 +131,9 @@ def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
     dialog.apart.setChecked(True)
     dialog.share()
     hand.wait(lambda: "neighbors" in dialog.result.text())
-    assert len(session.state.region_ids) == 9
-    assert len({r.flag for r in session.state.project.regions.regions}) == 9
+    # A second roll takes the place of the first; parts and materials stay.
+    assert [len(d.regions) for d in session.state.project.regions.divisions] == [7, 6, 2]
+    assert len({r.flag for r in session.state.project.regions.regions}) == 15
 
 
 def test_an_id_map_is_cleaned_and_maps_and_vertex_colors_are_written(hand: Hand, tmp_path: Path) -> None:

@@ -100,11 +100,11 @@ def test_a_slider_takes_drags_keys_and_typed_numbers_and_one_drag_is_one_undo(ha
     assert slider.value < 0.6
     assert len(session.history.labels) == before + 1
     hand.type_into(slider.field, "0.25")
-    assert session.state.bound_steps(None)[-2].values["level"] == 0.25
+    assert session.state.bound_steps(None)[-2].rows[0].values["level"] == 0.25
     QTest.keyClick(track, Qt.Key.Key_Right)
-    assert session.state.bound_steps(None)[-2].values["level"] == pytest.approx(0.26)
+    assert session.state.bound_steps(None)[-2].rows[0].values["level"] == pytest.approx(0.26)
     hand.type_into(slider.field, "lots")
-    assert session.state.bound_steps(None)[-2].values["level"] == pytest.approx(0.26)
+    assert session.state.bound_steps(None)[-2].rows[0].values["level"] == pytest.approx(0.26)
     session.undo()
     session.undo()
     session.undo()
@@ -119,7 +119,7 @@ def test_steps_are_added_moved_switched_and_shown_alone(hand: Hand) -> None:
     steps = [s.kind for s in session.state.project.recipe.steps]
     assert steps[1] == "replace"
     new = session.state.project.recipe.steps[1]
-    assert new.regions == (session.region,)
+    assert [row.regions for row in new.rows] == [(session.region,)]
     _, with_step = hand.form_and_flat()
     session.apply("off", lambda s: s)
     assert bench._open is not None
@@ -245,7 +245,7 @@ def test_dropped_files_are_brought_in_and_a_bad_one_changes_nothing(empty: Hand,
 def test_a_project_that_cannot_be_opened_leaves_the_document_alone(hand: Hand, tmp_path: Path) -> None:
     before = hand.session.state
     (tmp_path / "new").mkdir()
-    (tmp_path / "new" / "project.json").write_text('{"format": "even-palette-project", "version": 2}')
+    (tmp_path / "new" / "project.json").write_text('{"format": "even-palette-project", "version": 99}')
     hand.window.open_path(tmp_path / "new")
     hand.wait()
     assert hand.session.state is before

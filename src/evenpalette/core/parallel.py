@@ -46,3 +46,13 @@ def run_over(
         except BaseException:
             stopped = True
             raise
+
+
+#: Texels of a strip: few enough that several in work at once take little memory.
+STRIP_TEXELS = 1 << 18
+
+
+def row_strips(height: int, width: int, texels: int = STRIP_TEXELS) -> list[slice]:
+    """The rows of a picture in strips of about so many texels."""
+    rows = max(1, texels // max(1, width))
+    return [slice(top, min(top + rows, height)) for top in range(0, height, rows)]

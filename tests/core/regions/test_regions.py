@@ -13,7 +13,7 @@ from evenpalette.core.regions.clean import clean_id_map
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.model import ChannelSource, Division, FlagSource, Region, RegionSet
-from evenpalette.core.regions.pick import pick_by_color, pick_coverages
+from evenpalette.core.regions.pick import pick_by_color, pick_coverages, pick_from
 from evenpalette.core.regions.unmix import unmix
 
 FLAGS = [(255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 255, 0), (0, 0, 0)]
@@ -200,3 +200,72 @@ def test_thresholds_in_another_metric_make_coverages(lantern: State) -> None:
     plane = compute_coverages(in_set(region("a", source, "#ff0000")), lantern.textures)["a"].coverage
     paper = lantern.coverages[lantern.region_ids[0]] == 255
     assert plane[paper].mean() > 4 * plane[~paper].mean()
+
+
+def painted_by_area(colors: np.ndarray, seed: int, size: int = 160, fine: int = 8) -> tuple[np.ndarray, np.ndarray]:
+    """An ID image of soft discs and bars of three flags with the true share of each, by area at eight times the size."""
+    rng = np.random.default_rng(seed)
+    v, u = np.mgrid[: size * fine, : size * fine] / fine
+    owner = np.zeros(u.shape, np.int64)
+    for index in (1, 2, 1, 2, 1, 2):
+        x, y = rng.uniform(20, size - 20, 2)
+        owner[np.hypot(u - x, v - y) < rng.uniform(12, 26)] = index
+    angle = rng.uniform(0, np.pi)
+    owner[np.abs((u - size / 2) * np.cos(angle) + (v - size / 2) * np.sin(angle)) < 6] = 2
+    shares = np.stack([(owner == k).reshape(size, fine, size, fine).mean((1, 3)) for k in range(3)])
+    image = np.rint(np.einsum("khw,kc->hwc", shares, colors.astype(float))).astype(np.uint8)
+    return image, shares
+
+
+@pytest.mark.parametrize("apart", [60, 30, 12])
+def test_shares_are_right_where_a_third_flag_lies_between_two_others(apart: int) -> None:
+    """Edges between the outer flags pass through the very color of the middle one. Truth: area coverage."""
+    colors = np.array([[90, 120, 100]]) + np.array([[0], [1], [2]]) * np.array([[apart, 0, 0]])
+    wrong = edges = 0
+    for seed in range(4):
+        image, shares = painted_by_area(colors, seed)
+        found = unmix(image, [tuple(int(v) for v in color) for color in colors]) / 255
+        edge = shares.max(0) < 0.999
+        outer = edge & (shares[1] < 1e-6)
+        # Between the outer two, none of the middle one is found.
+        assert (found[1][outer] > 0.2).mean() < 0.03
+        off = np.abs(found - shares).max(0)
+        edges += int(edge.sum())
+        wrong += int((off[edge] > 0.25).sum())
+        assert off[~edge].max() < 0.01
+        assert off[edge].mean() < 0.06
+    assert wrong / edges < 0.06
+
+
+def test_a_line_one_texel_wide_keeps_its_flag() -> None:
+    image = np.zeros((40, 40, 3), np.uint8)
+    image[:, 20:] = (255, 0, 0)
+    image[10:20, 8] = image[30, 22:38] = (0, 0, 255)
+    shares = unmix(image, [(0, 0, 0), (255, 0, 0), (0, 0, 255)])
+    assert (shares[2] == 255).sum() == 26
+    assert (shares.astype(int).sum(0) == 255).all()
+
+
+def test_sixteen_bit_shares_have_finer_steps_than_eight_bit_ones() -> None:
+    ramp = np.zeros((9, 40, 3), np.uint8)
+    ramp[:, 21:] = (255, 0, 0)
+    ramp[:, 19:21, 0] = [[37, 201]] * 9
+    fine = unmix(ramp, [(0, 0, 0), (255, 0, 0)], depth=16)
+    assert fine.dtype == np.uint16
+    assert (fine.astype(int).sum(0) == 65535).all()
+    assert abs(int(fine[1, 4, 19]) - round(37 / 255 * 65535)) <= 1
+
+
+def test_a_pick_compares_at_the_depth_of_the_image_and_leaves_transparent_texels_out() -> None:
+    codes = np.full((4, 4, 3), 128 * 257, np.uint16)
+    codes[0, 0] += 128
+    picked = pick_from(Raster(codes, Encoding.SRGB), (128, 128, 128), 0.0, 2.0, depth=16)
+    half_code = 128 / 257 * np.sqrt(3) / 2
+    assert picked[0, 0] == pytest.approx((1 - half_code) * 65535, abs=80)
+    assert picked[1, 1] == 65535
+    # OpenEXR holds linear light: 0.2158605 is the code 128 by IEC 61966-2-1.
+    light = Raster(np.full((4, 4, 3), 0.2158605, np.float32), Encoding.LINEAR)
+    assert (pick_from(light, (128, 128, 128), 1.0, 2.0) == 255).all()
+    clear = np.full((4, 4, 4), 128, np.uint8)
+    clear[:2, :, 3] = 100
+    assert (pick_from(Raster(clear, Encoding.SRGB), (128, 128, 128), 1.0, 2.0)[:2] == 0).all()

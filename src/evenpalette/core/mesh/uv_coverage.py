@@ -51,8 +51,9 @@ def _overlap_area(x0, y0, x1, y1, x2, y2, column, row, ax, ay, bx, by):  # type:
 
 
 @njit(nogil=True, cache=True)
-def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
-    count, height, width = planes.shape
+def _cover(corners, labels, side, height, first, planes):  # type: ignore[no-untyped-def]
+    """Rows from `first` on of a picture of `height` rows."""
+    count, rows, width = planes.shape
     ax, ay, bx, by = np.empty(10), np.empty(10), np.empty(10), np.empty(10)
     step = 1.0 / max(side, 1)
     unit = np.float32(step * step)
@@ -69,7 +70,10 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
         if area < 0:
             x1, y1, x2, y2 = x2, y2, x1, y1
         left, right = max(0, int(np.floor(min(x0, x1, x2)))), min(width - 1, int(np.floor(max(x0, x1, x2))))
-        top, bottom = max(0, int(np.floor(min(y0, y1, y2)))), min(height - 1, int(np.floor(max(y0, y1, y2))))
+        top = max(first, int(np.floor(min(y0, y1, y2))))
+        bottom = min(first + rows - 1, int(np.floor(max(y0, y1, y2))))
+        if top > bottom:
+            continue
         own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         # How much an edge function changes over half a texel: beyond it a texel is all in or all out.
         reach0 = 0.5 * (abs(x1 - x0) + abs(y1 - y0))
@@ -83,9 +87,9 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
                 if e0 < -reach0 or e1 < -reach1 or e2 < -reach2:
                     continue
                 if e0 > reach0 and e1 > reach1 and e2 > reach2:
-                    planes[label, row, column] += np.float32(1)
+                    planes[label, row - first, column] += np.float32(1)
                 elif side == 0:
-                    planes[label, row, column] += np.float32(
+                    planes[label, row - first, column] += np.float32(
                         _overlap_area(x0, y0, x1, y1, x2, y2, column, row, ax, ay, bx, by)
                     )
                 else:
@@ -99,18 +103,21 @@ def _cover(corners, labels, side, planes):  # type: ignore[no-untyped-def]
                             s2 = edge(x2, y2, x0, y0, sx, sy)
                             if within(s0, s1, s2, own0, own1, own2):
                                 inside += 1
-                    planes[label, row, column] += unit * np.float32(inside)
+                    planes[label, row - first, column] += unit * np.float32(inside)
 
 
 def cover_texels(
-    uvs: NDArray[np.float32], labels: NDArray[np.int32], count: int, size: int, samples: int = 16
+    uvs: NDArray, labels: NDArray[np.int32], count: int, size: int, samples: int = 16, rows: slice | None = None
 ) -> NDArray[np.float32]:
     """How much of each texel the faces of each label cover, float32 (count, size, size), not clamped where UVs overlap.
 
     uvs: (F, 3, 2), v down; parts outside the tile are cut off. labels: (F,), -1 is left out. samples: 0 is exact area,
-    else 1, 16 or 64 points a texel. Either winding counts, so mirrored islands are covered too.
+    else 1, 16 or 64 points a texel. rows: only these (count, rows, size). Either winding counts, so mirrored islands are
+    covered too.
     """
     side = {0: 0, 1: 1, 16: 4, 64: 8}[samples]
-    planes = np.zeros((count, size, size), np.float32)
-    _cover(np.ascontiguousarray(uvs, np.float64), np.ascontiguousarray(labels, np.int32), side, planes)
+    rows = rows or slice(0, size)
+    planes = np.zeros((count, rows.stop - rows.start, size), np.float32)
+    corners, own = np.ascontiguousarray(uvs, np.float64), np.ascontiguousarray(labels, np.int32)
+    _cover(corners, own, side, size, rows.start, planes)
     return planes

@@ -23,7 +23,7 @@ def split_channels(raster: Raster, kind: str) -> dict[str, NDArray]:
     `six` and `eight` give each texel's shares of the pure colors; with `six`, black and white are what is left over.
     """
     letters = SPLITS[kind]
-    if kind == "rgba" and raster.channels != 4:
+    if kind == "rgba" and raster.channels not in (2, 4):
         raise RegionError("This image has no alpha channel; use --as rgb.")
     if kind in ("rgb", "rgba"):
         return {letter: raster.channel(index) for index, letter in enumerate(letters)}
@@ -36,5 +36,8 @@ def merge_channels(planes: list[Raster], depth: int = 8) -> Raster:
     if len({plane.size for plane in planes}) != 1:
         sizes = ", ".join(f"{plane.width} x {plane.height}" for plane in planes)
         raise RegionError(f"The images differ in size ({sizes}); bring them to one size first.")
+    for letter, plane in zip("RGBA", planes, strict=False):
+        if plane.channels >= 3 and not (plane.pixels[..., :3] == plane.pixels[..., :1]).all():
+            raise RegionError(f"The image for {letter} is a color picture; merge takes gray ones. Make it gray or split it first.")
     stack = np.stack([plane.channel(0) for plane in planes], -1)
     return Raster(quantize(stack, np.dtype(np.uint8 if depth == 8 else np.uint16)), Encoding.DATA)

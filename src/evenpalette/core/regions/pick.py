@@ -11,9 +11,12 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from evenpalette.core.color.difference import ciede2000
-from evenpalette.core.color.encoding import decode_srgb_8bit
+from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit, encode_srgb
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.oklab import linear_to_oklab
+from evenpalette.core.parallel import row_strips, run_over
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import channel_values, unit_values
 
 #: How colors are compared: Euclidean in 8-bit RGB (0..442), CIEDE2000, or OKLab distance times 100.
 METRICS = ("rgb", "ciede2000", "oklab")
@@ -79,30 +82,90 @@ def pick_coverages(
     return out
 
 
-def color_distances(image: NDArray[np.uint8], color: tuple[int, int, int], metric: str) -> NDArray[np.float32]:
-    """Distance of every texel (height, width, 3) to a color in a metric of METRICS; float32 (height, width)."""
+@njit(nogil=True, cache=True, fastmath=True)
+def _near_far(values, color, near, far, full, out):  # type: ignore[no-untyped-def]
+    """Coverage of a color by the distance in 8-bit codes; values: float32 (n, 3) of 0..255."""
+    scale = np.float32(1) / (far - near) if far > near else np.float32(0)
+    for i in range(values.shape[0]):
+        dr, dg, db = values[i, 0] - color[0], values[i, 1] - color[1], values[i, 2] - color[2]
+        distance = np.sqrt(dr * dr + dg * dg + db * db)
+        share = np.float32(1) if distance <= near else np.float32(0)
+        if near < distance < far:
+            share = (far - distance) * scale
+        out[i] = int(share * full + np.float32(0.5))
+
+
+def codes_of(pixels: NDArray, encoding: Encoding) -> NDArray[np.float32]:
+    """Stored pixels (..., 1..4) as encoded RGB in 8-bit codes, float32 (..., 3): 16 bits keep their steps, linear light
+    is encoded first."""
+    rgb = np.repeat(pixels[..., :1], 3, -1) if pixels.shape[-1] <= 2 else pixels[..., :3]
+    values = unit_values(np.ascontiguousarray(rgb))
+    if encoding is Encoding.LINEAR:
+        values = encode_srgb(np.clip(values, 0, None))
+    return np.asarray(values * np.float32(255), np.float32)
+
+
+def pick_from(
+    raster: Raster, color: tuple[int, int, int], near: float, far: float, metric: str = "rgb", *, depth: int = 8,
+    workers: int = 0,
+) -> NDArray:  # fmt: skip
+    """Coverage of one color, uint8 or with depth 16 uint16 (height, width): 1 up to near, 0 from far, linear between.
+
+    Compared at the depth that the image has, on encoded values (linear light is encoded first); texels that are more
+    than half transparent are left out. near, far: in 8-bit codes for `rgb`. workers: threads, 0 is one for each core.
+    """
+    full = 255 if depth == 8 else 65535
+    out = np.zeros((raster.height, raster.width), np.uint8 if depth == 8 else np.uint16)
+    wanted = np.array(color, np.float32)
+
+    def strip(rows: slice) -> None:
+        values = codes_of(raster.pixels[rows], raster.encoding)
+        if metric == "rgb":
+            flat = out[rows].reshape(-1)
+            _near_far(values.reshape(-1, 3), wanted, np.float32(near), np.float32(far), full, flat)
+        else:
+            distances = color_distances(values, color, metric)
+            out[rows] = np.rint(coverage_of(distances, near, far) * full)
+        if raster.channels in (2, 4):
+            out[rows][channel_values(raster.pixels[rows], 3) < 0.5] = 0
+
+    run_over(row_strips(raster.height, raster.width), strip, workers=workers)
+    return out
+
+
+def color_distances(image: NDArray, color: tuple[int, int, int], metric: str) -> NDArray[np.float32]:
+    """Distance of every texel (height, width, 3), encoded in 8-bit codes of any dtype, to a color in a metric of METRICS;
+    float32 (height, width)."""
     if metric == "rgb":
         return np.sqrt(((image.astype(np.float32) - np.array(color, np.float32)) ** 2).sum(-1))
+    wanted = decode_srgb_8bit(np.array(color, np.uint8))
+    if image.dtype != np.uint8:
+        return _distances(decode_srgb(image / np.float32(255)), wanted, metric)
     # ID maps and painted textures hold few colors next to their texels: each is compared once.
     keys = image.astype(np.uint32) @ np.array([65536, 256, 1], np.uint32)
     unique, inverse = np.unique(keys, return_inverse=True)
     table = np.stack([unique >> 16, (unique >> 8) & 255, unique & 255], -1).astype(np.uint8)
-    linear, wanted = decode_srgb_8bit(table), decode_srgb_8bit(np.array(color, np.uint8))
+    return _distances(decode_srgb_8bit(table), wanted, metric)[inverse.reshape(image.shape[:2])]
+
+
+def _distances(linear: NDArray, wanted: NDArray, metric: str) -> NDArray[np.float32]:
     if metric == "ciede2000":
-        distances = ciede2000(linear_to_lab(linear), linear_to_lab(wanted))
-    else:
-        distances = np.linalg.norm(linear_to_oklab(linear) - linear_to_oklab(wanted), axis=-1) * 100
-    return distances.astype(np.float32)[inverse.reshape(image.shape[:2])]
+        return np.asarray(ciede2000(linear_to_lab(linear), linear_to_lab(wanted)), np.float32)
+    return np.asarray(np.linalg.norm(linear_to_oklab(linear) - linear_to_oklab(wanted), axis=-1) * 100, np.float32)
+
+
+def coverage_of(distances: NDArray[np.float32], near: float, far: float) -> NDArray[np.float32]:
+    """Coverage by distance, float32 0..1: 1 up to near, 0 from far, linear between."""
+    if far <= near:
+        return (distances <= near).astype(np.float32)
+    return np.clip((np.float32(far) - distances) / np.float32(far - near), 0, 1).astype(np.float32)
 
 
 def pick_by_color(
     image: NDArray[np.uint8], color: tuple[int, int, int], near: float, far: float, metric: str = "rgb"
 ) -> NDArray[np.float32]:
-    """Coverage of one color, float32 0..1 (height, width): 1 up to near, 0 from far, linear between."""
-    distances = color_distances(image, color, metric)
-    if far <= near:
-        return (distances <= near).astype(np.float32)
-    return np.clip((np.float32(far) - distances) / np.float32(far - near), 0, 1).astype(np.float32)
+    """Coverage of one color of an 8-bit picture, float32 0..1 (height, width)."""
+    return coverage_of(color_distances(image, color, metric), near, far)
 
 
 def keep_contiguous(coverage: NDArray[np.uint8], seed: tuple[float, float]) -> None:

@@ -1,21 +1,24 @@
 """True coverages from an antialiased ID image.
 
 Every edge texel is a mixture of flags that lie beside it: image = sum(share_k * flag_k), shares not negative, sum 1.
-Only flags that own a nearby flat texel may take part, so a red-to-blue edge is never read as the magenta region.
+Only flags that own a nearby flat texel may take part, so a red-to-blue edge is never read as the magenta region. A
+texel of a flag's color is that flag where its surroundings are flat, or where no mixture of the flags beside it gives
+that color: the middle of an edge between two flags may be the very color of a third.
 All mixtures of one, two and three of them are solved in closed form (constrained least squares in stored values, the
 space in which images are usually resized) and the best one is kept, preferring fewer flags when the fit is alike.
 """
 
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-_PURE_DISTANCE = 10.0
-#: An extra flag must lower the squared error by this much (8-bit codes squared), or noise would invent mixtures.
-_PRICE_OF_A_FLAG = 24.0
+#: A texel this near to a flag, or within this part of the way to the next flag, may be that flag.
+_PURE_DISTANCE, _PURE_PART = 10.0, 0.3
+#: An extra flag must lower the squared error by this much (8-bit codes squared), or noise would invent mixtures; less
+#: where flags lie close together.
+_PRICE_OF_A_FLAG, _PRICE_PART = 24.0, 0.1
 
 
 @njit(nogil=True, cache=True)
@@ -56,7 +59,72 @@ def _triple(x, a, b, d):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True, parallel=True)
-def _solve(image, labels, flags, radius, price, out):  # type: ignore[no-untyped-def]
+def _nearest(image, flags, snap, out):  # type: ignore[no-untyped-def]
+    """The flag that each texel may be: the nearest one, where it is near enough; else -1."""
+    for row in prange(out.shape[0]):
+        for column in range(out.shape[1]):
+            best, found = 1e30, -1
+            for k in range(flags.shape[0]):
+                distance = 0.0
+                for c in range(3):
+                    distance += (np.float64(image[row, column, c]) - flags[k, c]) ** 2
+                if distance < best:
+                    best, found = distance, k
+            out[row, column] = found if best <= snap[found] ** 2 else -1
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _solid(candidates, out):  # type: ignore[no-untyped-def]
+    """Keep a candidate where it is part of three by three alike ones; beyond the rim counts as alike."""
+    height, width = candidates.shape
+    for row in prange(height):
+        for column in range(width):
+            own = candidates[row, column]
+            out[row, column] = -1
+            if own < 0:
+                continue
+            for cy in range(max(0, row - 1), min(height, row + 2)):
+                for cx in range(max(0, column - 1), min(width, column + 2)):
+                    alike = True
+                    for y in range(max(0, cy - 1), min(height, cy + 2)):
+                        for x in range(max(0, cx - 1), min(width, cx + 2)):
+                            if candidates[y, x] != own:
+                                alike = False
+                    if alike:
+                        out[row, column] = own
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _keep_lines(image, candidates, solid, flags, radius, within, out):  # type: ignore[no-untyped-def]
+    """Thin parts of a flag: candidates that no pair of other flags near them explains are kept too."""
+    height, width = candidates.shape
+    count = flags.shape[0]
+    for row in prange(height):
+        near = np.zeros(count, np.bool_)
+        for column in range(width):
+            own = candidates[row, column]
+            out[row, column] = solid[row, column]
+            if own < 0 or solid[row, column] >= 0:
+                continue
+            near[:] = False
+            for y in range(max(0, row - radius), min(height, row + radius + 1)):
+                for x in range(max(0, column - radius), min(width, column + radius + 1)):
+                    if solid[y, x] >= 0 and solid[y, x] != own:
+                        near[solid[y, x]] = True
+            x = image[row, column].astype(np.float64)
+            explained = False
+            for i in range(count):
+                for j in range(i + 1, count):
+                    if near[i] and near[j]:
+                        share, error = _pair(x, flags[i], flags[j])
+                        if error <= within[own] ** 2 and 0.0 < share < 1.0:
+                            explained = True
+            if not explained:
+                out[row, column] = own
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _solve(image, labels, flags, radius, price, full, out):  # type: ignore[no-untyped-def]
     height, width = labels.shape
     count = flags.shape[0]
     for row in prange(height):
@@ -64,8 +132,13 @@ def _solve(image, labels, flags, radius, price, out):  # type: ignore[no-untyped
         present = np.zeros(count, np.int64)
         for column in range(width):
             own = labels[row, column]
-            if own >= 0:
-                out[own, row, column] = 255
+            # On the rim of a flat area a little of a neighbor may be mixed in; inside it is all the flag's.
+            inside = own >= 0
+            for y in range(max(0, row - 1), min(height, row + 2)):
+                for x in range(max(0, column - 1), min(width, column + 2)):
+                    inside = inside and labels[y, x] == own
+            if inside:
+                out[own, row, column] = full
                 continue
             for k in range(count):
                 near[k] = 0
@@ -88,7 +161,7 @@ def _solve(image, labels, flags, radius, price, out):  # type: ignore[no-untyped
                 for k in range(count):
                     present[k] = k
                 size = count
-            x = image[row, column]
+            x = image[row, column].astype(np.float64)
             best, one, two, three, s, t = 1e30, 0, 0, 0, 0.0, 0.0
             for i in range(size):
                 a = flags[present[i]]
@@ -109,26 +182,34 @@ def _solve(image, labels, flags, radius, price, out):  # type: ignore[no-untyped
                                 best, one, two, three, s, t = (
                                     error + 2 * price, present[i], present[j], present[k], p, q,
                                 )  # fmt: skip
-            second, third = int(s * 255 + 0.5), int(t * 255 + 0.5)
-            third = min(third, 255 - second)
-            out[one, row, column] += 255 - second - third
+            second, third = int(s * full + 0.5), int(t * full + 0.5)
+            third = min(third, full - second)
+            out[one, row, column] += full - second - third
             out[two, row, column] += second
             out[three, row, column] += third
 
 
-def unmix(image: NDArray[np.uint8], colors: Sequence[tuple[int, ...]], *, radius: int = 3) -> NDArray[np.uint8]:
-    """Coverages that sum to exactly 255 at every texel: uint8 (flags, height, width).
+def unmix(
+    image: NDArray[np.uint8], colors: Sequence[tuple[int, ...]], *, radius: int = 3, depth: int = 8
+) -> NDArray[np.uint8]:
+    """Coverages that sum to exactly one at every texel: (flags, height, width), uint8 or, with depth 16, uint16.
 
     image: uint8 (height, width, 3). colors: all flags of the image, the background included (its coverage is one of
     the results). radius: how many texels away from a flat area its edge may still reach.
     """
     flags = np.array(colors, np.float64).reshape(-1, 3)
-    height, width = image.shape[:2]
-    labels = np.full((height, width), -1, np.int16)
-    for index, color in enumerate(colors):
-        low = [max(0, int(c - _PURE_DISTANCE)) for c in color]
-        high = [min(255, int(c + _PURE_DISTANCE)) for c in color]
-        labels[cv2.inRange(image, np.array(low), np.array(high)) > 0] = index
-    out = np.zeros((len(colors), height, width), np.uint8)
-    _solve(image.astype(np.float32), labels, flags, radius, _PRICE_OF_A_FLAG, out)
+    image = np.ascontiguousarray(image)
+    shape = image.shape[:2]
+    apart = np.linalg.norm(flags[:, None] - flags[None], axis=-1)
+    apart[np.arange(len(flags)), np.arange(len(flags))] = np.inf
+    closest = np.minimum(apart.min(1, initial=np.inf), 1e6)
+    snap = np.minimum(_PURE_DISTANCE, _PURE_PART * closest)
+    candidates, solid, labels = (np.empty(shape, np.int16) for _ in range(3))
+    _nearest(image, flags, snap, candidates)
+    _solid(candidates, solid)
+    _keep_lines(image, candidates, solid, flags, radius, snap, labels)
+    price = min(_PRICE_OF_A_FLAG, (_PRICE_PART * float(closest.min())) ** 2)
+    full = 255 if depth == 8 else 65535
+    out = np.zeros((len(flags), *shape), np.uint8 if depth == 8 else np.uint16)
+    _solve(image, labels, flags, radius, price, full, out)
     return out

@@ -10,6 +10,7 @@ from evenpalette.core.color.lab import lightness
 from evenpalette.core.color.luma import BT601, BT709, luminance
 from evenpalette.core.color.oklab import linear_to_oklab
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.parallel import row_strips, run_over
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 
 #: Method to gray: takes linear RGB (..., 3), gives values 0..1 (...). All are encoded values but `luminance`.
@@ -31,19 +32,28 @@ LABELS = {
 }  # fmt: skip
 
 
-def to_gray(raster: Raster, method: str) -> Raster:
+def to_gray(raster: Raster, method: str, *, workers: int = 0) -> Raster:
     """The picture as one gray channel by a method of METHODS.
 
     red, green, blue, mean, bt601, bt709: of the sRGB-encoded values (ITU-R BT.601-7, BT.709-6 weights), encoded.
     lightness: CIE L*/100; oklab: OKLab L; both stored as they are, marked sRGB, since both are perceptual scales.
-    luminance: relative luminance, linear data. Depth follows the input: 8-bit gives 8-bit, all else 16-bit.
+    luminance: relative luminance, linear data. Depth follows the input: 8-bit gives 8-bit (16-bit for luminance), 16-bit
+    gives 16-bit, float gives float with what is brighter than white kept. workers: threads, 0 is one for each core.
     """
     if method not in _METHODS:
         raise EvenPaletteError(f"'{method}' is not a way to make gray. There are: {', '.join(METHODS)}.")
-    values = np.asarray(_METHODS[method](raster.as_linear_rgb()), np.float32)
-    depth = np.dtype(np.uint8 if raster.pixels.dtype == np.uint8 and method != "luminance" else np.uint16)
+    depth = raster.pixels.dtype
+    if depth == np.uint8 and method == "luminance":
+        depth = np.dtype(np.uint16)
+    out = np.empty((raster.height, raster.width, 1), depth)
+
+    def strip(rows: slice) -> None:
+        linear = Raster(raster.pixels[rows], raster.encoding).as_linear_rgb()
+        out[rows, :, 0] = quantize(np.asarray(_METHODS[method](linear), np.float32), depth)
+
+    run_over(row_strips(raster.height, raster.width), strip, workers=workers)
     encoding = Encoding.DATA if method == "luminance" else Encoding.SRGB
-    return Raster(quantize(values[..., None], depth), encoding)
+    return Raster(out, encoding)
 
 
 def gray_as_linear(linear_rgb: F32, method: str) -> F32:
