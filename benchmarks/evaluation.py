@@ -29,7 +29,7 @@ def make_steps(space: str = "YIQ") -> list[BoundStep]:
     steps = []
     for i in range(4):
         shift = {"angle": Binding(value=30.0 + i), "space": Binding(value=space)}
-        steps.append(Step(id=f"h{i}", kind="hue_shift", name="Hue shift", regions=(str(i),), inputs=shift))
+        steps.append(Step(id=f"h{i}", kind="hue_shift", name="Hue shift", inputs=shift, rows=(Row(id=f"h{i}", regions=(str(i),)),)))
         tint = {"color": Binding(value="#d8693c")}
         steps.append(Step(id=f"t{i}", kind="tint", name="Tint", regions=(str(i),), inputs=tint))
     steps.append(Step(id="c", kind="cover", name="Cover", channels={"mask": ChannelRef(texture="dirt")}))

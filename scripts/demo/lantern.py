@@ -12,6 +12,7 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 
@@ -175,7 +176,8 @@ def _moth_mask(factor: int = 4) -> NDArray:
 
 
 def build_id_map() -> NDArray:
-    """Flag colors, islands grown by a gutter; the moths with antialiased edges, as a resized ID image has them."""
+    """Flag colors, islands grown until they meet, so that no mip level mixes nothing in; the moths with antialiased
+    edges, as a resized ID image has them."""
     image = np.zeros((SIZE, SIZE, 3))
     for name, (left, top, right, bottom) in RECTS.items():
         color = [int(FLAGS[name][i : i + 2], 16) for i in (1, 3, 5)]
@@ -183,6 +185,7 @@ def build_id_map() -> NDArray:
         image[
             int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1
         ] = color
+    image = image.reshape(-1, 3)[nearest_covered(image.max(-1) > 0, SIZE)]
     moth = _moth_mask()[..., None]
     image = image * (1 - moth) + 255 * moth
     return np.round(image).astype(np.uint8)
@@ -269,7 +272,7 @@ def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> N
     """The painted original, 8-bit sRGB: tint times gray in linear light, a little hue drift, soot, occlusion."""
     flags = {name: np.array([int(FLAGS[name][i : i + 2], 16) for i in (1, 3, 5)]) for name in FLAGS}
     moth = _moth_mask()[..., None]
-    tint = np.ones((SIZE, SIZE, 3)) * 0.5
+    tint, filled = np.ones((SIZE, SIZE, 3)), np.zeros((SIZE, SIZE), bool)
     for name, rect in RECTS.items():
         left, top, right, bottom = rect
         pad = 8
@@ -277,7 +280,8 @@ def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> N
             int(top * SIZE) - pad : int(bottom * SIZE) + pad + 1, int(left * SIZE) - pad : int(right * SIZE) + pad + 1
         ]
         assert (id_map[block][0, 0] == flags[name]).all()
-        tint[block] = hex_to_linear(TINTS[name])
+        tint[block], filled[block] = hex_to_linear(TINTS[name]), True
+    tint = tint.reshape(-1, 3)[nearest_covered(filled, SIZE)]
     tint = tint * (1 - moth) + hex_to_linear(TINTS["Moth"]) * moth
     drift = np.stack([noise(SIZE, 9, 9, 30 + i, 3) for i in range(3)], -1)
     color = tint * gray[..., None] * (1 + 0.035 * (drift - 0.5))

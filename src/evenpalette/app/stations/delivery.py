@@ -17,8 +17,10 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
+from evenpalette.app.stations.mip_page import MipPage
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.kit import build_shader, delivered_size, write_kit
 from evenpalette.core.errors import Cancelled, RecipeError
@@ -61,7 +63,9 @@ class DeliveryBench(QWidget):
         mono.setPixelSize(theme.NOTE)
         self._shader.setFont(mono)
         self._shader_facts = label("", "note")
-        right = column(self._shader_facts, self._shader)
+        self.mips = MipPage(session)
+        self.pages = Pages({"recipe.glsl": column(self._shader_facts, self._shader), "At a distance": self.mips})
+        right = column(row(self.pages.switch, None), self.pages, spacing=4)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(24)
@@ -104,7 +108,7 @@ class DeliveryBench(QWidget):
             return
         samplers = 1 + shader.coverage_samplers + len(shader.textures)
         self._shader_facts.setText(
-            f"recipe.glsl: {samplers} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
+            f"{samplers} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
         )
         place = self._shader.verticalScrollBar().value()  # type: ignore[union-attr]
         self._shader.setPlainText(shader.text)

@@ -14,6 +14,8 @@ from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
 from evenpalette.core.regions.faces import unassigned
 from evenpalette.core.regions.model import Division, FacesSource
 
+#: Textures that a fragment shader can read on any device (OpenGL ES 3.0, MAX_TEXTURE_IMAGE_UNITS).
+MOST_SAMPLERS = 16
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
 
@@ -56,6 +58,7 @@ def find_all(state: State, regions: RegionFindings | None = None) -> list[Findin
         *_tones(state),
         *_recipe(state),
         *_variants(state),
+        *_delivery(state),
     ]
 
 
@@ -156,6 +159,19 @@ def _variants(state: State) -> list[Finding]:
         else:
             seen[values] = variant.name
     return found
+
+
+def _delivery(state: State) -> list[Finding]:
+    """What a game could not load."""
+    maps = {ref.texture for step in state.project.recipe.steps if step.enabled for ref in step.channels.values()}
+    samplers = 1 + (len(state.region_ids) + 3) // 4 + len(maps & set(state.textures))
+    if samplers <= MOST_SAMPLERS:
+        return []
+    text = (
+        f"The kit reads {samplers} textures at once; {MOST_SAMPLERS} is what every device has. "
+        "Use fewer regions, or put masks into the channels of one texture"
+    )
+    return [Finding("many-samplers", "delivery", text)]
 
 
 def station_state(state: State, station: str, findings: list[Finding]) -> str:

@@ -39,12 +39,17 @@ def unit_values(stored: NDArray) -> NDArray[np.float32]:
     return stored.astype(np.float32) * np.float32(1 / np.iinfo(stored.dtype).max)
 
 
-def channel_values(pixels: NDArray, channel: int) -> NDArray[np.float32]:
-    """One channel (0 red .. 3 alpha) of pixels (..., channels) as float32 of shape (...)."""
+def channel_values(pixels: NDArray, channel: int, out: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """One channel (0 red .. 3 alpha) of pixels (..., channels) as float32 of shape (...). out: where to put it."""
+    out = np.empty(pixels.shape[:-1], np.float32) if out is None else out
     index = channel_index(pixels.shape[-1], channel)
     if index < 0:
-        return np.ones(pixels.shape[:-1], np.float32)
-    return unit_values(np.ascontiguousarray(pixels[..., index]))
+        out[...] = 1
+    elif pixels.dtype == np.float32:
+        out[...] = sane(pixels[..., index])
+    else:
+        np.multiply(pixels[..., index], np.float32(1 / np.iinfo(pixels.dtype).max), out=out, dtype=np.float32)
+    return out
 
 
 def resize_plane(plane: NDArray, size: tuple[int, int]) -> NDArray:

@@ -7,19 +7,42 @@ from numpy.typing import NDArray
 F32 = NDArray[np.float32]
 
 
+#: Texels that are worked on together: what is summed for them stays in the first cache.
+_BLOCK = 1024
+
+
 @njit(nogil=True, cache=True, fastmath=True)
 def _apply(r, g, b, weights, m):  # type: ignore[no-untyped-def]
-    count = weights.shape[0]
-    for i in range(r.size):
-        x, y, z = r[i], g[i], b[i]
-        dx = dy = dz = np.float32(0)
-        for k in range(count):
-            w = weights[k, i]
-            if w != 0:
-                dx += w * (m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3] - x)
-                dy += w * (m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3] - y)
-                dz += w * (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3] - z)
-        r[i], g[i], b[i] = x + dx, y + dy, z + dz
+    dx, dy, dz = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
+    for start in range(0, r.size, _BLOCK):
+        n = min(_BLOCK, r.size - start)
+        x, y, z = r[start : start + n], g[start : start + n], b[start : start + n]
+        dx[:n] = 0
+        dy[:n] = 0
+        dz[:n] = 0
+        for k in range(weights.shape[0]):
+            w = weights[k, start : start + n]
+            some = np.float32(0)
+            for i in range(n):
+                some += w[i]
+            if some == 0:
+                continue
+            a0, a1, a2, a3 = m[k, 0, 0] - np.float32(1), m[k, 0, 1], m[k, 0, 2], m[k, 0, 3]
+            b0, b1, b2, b3 = m[k, 1, 0], m[k, 1, 1] - np.float32(1), m[k, 1, 2], m[k, 1, 3]
+            c0, c1, c2, c3 = m[k, 2, 0], m[k, 2, 1], m[k, 2, 2] - np.float32(1), m[k, 2, 3]
+            # A loop for each channel: with more arrays in one loop the compiler does not vectorize it.
+            for i in range(n):
+                dx[i] += w[i] * (a0 * x[i] + a1 * y[i] + a2 * z[i] + a3)
+            for i in range(n):
+                dy[i] += w[i] * (b0 * x[i] + b1 * y[i] + b2 * z[i] + b3)
+            for i in range(n):
+                dz[i] += w[i] * (c0 * x[i] + c1 * y[i] + c2 * z[i] + c3)
+        for i in range(n):
+            x[i] += dx[i]
+        for i in range(n):
+            y[i] += dy[i]
+        for i in range(n):
+            z[i] += dz[i]
 
 
 def apply_affine(planes: tuple[F32, F32, F32], weights: F32, matrices: F32) -> None:

@@ -2,6 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.recipe.kind import AMOUNT, Input, Prepared, StepKind
@@ -29,6 +33,15 @@ class BoundStep:
     amount: float
     rows: tuple[BoundRow, ...]
     channels: Mapping[str, ChannelRef]
+
+    @cached_property
+    def matrices(self) -> NDArray[np.float32] | None:
+        """The rows' operations as `M c + t`, float32 (rows, 3, 4); None where one of them is not of that form."""
+        if self.kind.affine is None:
+            return None
+        found = [self.kind.affine(row.values) for row in self.rows]
+        known = [matrix for matrix in found if matrix is not None]
+        return np.stack(known).astype(np.float32) if known and len(known) == len(found) else None
 
     @property
     def is_idle(self) -> bool:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.overlap import resolve_tile
+from evenpalette.core.scratch import filled, scratch
 
 F32 = NDArray[np.float32]
 
@@ -22,29 +23,53 @@ class Sharing:
     count: int
 
 
+_BLOCK = 1024
+
+
 @njit(nogil=True, cache=True, fastmath=True)
 def _row_weights(resolved, regions, rows, named, rest, amounts, out):  # type: ignore[no-untyped-def]
     """regions, rows: pairs that belong together; named: regions that any row names; rest: the row everywhere else."""
     count, texels = out.shape
     one = np.float32(1)
-    for i in range(texels):
-        for k in range(count):
-            out[k, i] = 0
+    total = np.empty(_BLOCK, np.float32)
+    for start in range(0, texels, _BLOCK):
+        n = min(_BLOCK, texels - start)
+        block = out[:, start : start + n]
+        block[:] = 0
         for p in range(regions.size):
-            out[rows[p], i] += resolved[regions[p], i]
+            line, share = block[rows[p]], resolved[regions[p], start : start + n]
+            for i in range(n):
+                line[i] += share[i]
         if rest >= 0:
-            left = one
+            line = block[rest]
+            line[:] = one
             for p in range(named.size):
-                left -= resolved[named[p], i]
-            out[rest, i] = max(left, np.float32(0))
-        total = np.float32(0)
+                share = resolved[named[p], start : start + n]
+                for i in range(n):
+                    line[i] -= share[i]
+            for i in range(n):
+                line[i] = max(line[i], np.float32(0))
+        total[:n] = 0
         for k in range(count):
-            weight = min(out[k, i], one) * amounts[k]
-            out[k, i] = weight
-            total += weight
-        if total > one:
-            for k in range(count):
-                out[k, i] /= total
+            line, amount = block[k], amounts[k]
+            for i in range(n):
+                line[i] = min(line[i], one) * amount
+            for i in range(n):
+                total[i] += line[i]
+        for i in range(n):
+            total[i] = one / max(total[i], one)
+        for k in range(count):
+            line = block[k]
+            for i in range(n):
+                line[i] *= total[i]
+
+
+@dataclass(frozen=True)
+class RowWeights:
+    """rows: those that have a texel here. weights: float32 (rows, texels), step amount included."""
+
+    rows: list[int]
+    weights: F32
 
 
 class TileWeights:
@@ -56,46 +81,64 @@ class TileWeights:
         self._coverages, self._sharings, self._box = coverages, sharings, box
         self.texels = (box[2] - box[0]) * (box[3] - box[1])
         self._resolved: dict[int, tuple[dict[int, int], F32]] = {}
+        self._made: dict[tuple, RowWeights] = {}
 
-    def of(self, step: BoundStep) -> tuple[list[int], F32]:
-        """The rows that have a texel here, and their weights float32 (rows, texels), step amount included."""
+    def of(self, step: BoundStep) -> "RowWeights":
+        """The weights of a step's rows here; steps with the same rows and amounts share them."""
+        key = (step.amount, tuple((row.regions, row.amount) for row in step.rows))
+        if key not in self._made:
+            self._made[key] = self._make(step)
+        return self._made[key]
+
+    def _make(self, step: BoundStep) -> "RowWeights":
+        nothing = RowWeights([], np.empty((0, self.texels), np.float32))
         if len(step.rows) == 1 and step.rows[0].regions is None:
-            return [0], np.full((1, self.texels), step.amount * step.rows[0].amount, np.float32)
+            return RowWeights([0], filled(self.texels, step.amount * step.rows[0].amount)[None])
         first = next((r for row in step.rows for r in row.regions or ()), None)
         if first is None:
-            return [], np.empty((0, self.texels), np.float32)
+            return nothing
         places, resolved = self._division(first)
         pairs = [(places[r], k) for k, row in enumerate(step.rows) for r in row.regions or () if r in places]
         present = sorted({k for _, k in pairs} | {k for k, row in enumerate(step.rows) if row.regions is None})
         present = [k for k in present if step.rows[k].amount != 0]
         if not present:
-            return [], np.empty((0, self.texels), np.float32)
+            return nothing
         column = {k: i for i, k in enumerate(present)}
         pairs = [(region, column[k]) for region, k in pairs if k in column]
         rest = next((column[k] for k in present if step.rows[k].regions is None), -1)
+        amounts = [step.rows[k].amount * step.amount for k in present]
+        alone = rest < 0 and sorted(pairs) == [(i, i) for i in range(len(resolved))]
+        if alone and set(amounts) == {1.0} and self._sharings[self._index_of(first)].overlap is not Overlap.ADDITIVE:
+            # Every region here has a row of its own at full amount, and their shares never pass one.
+            return RowWeights(present, resolved)
         named = sorted({places[r] for row in step.rows for r in row.regions or () if r in places})
         out = np.empty((len(present), self.texels), np.float32)
         _row_weights(
             resolved, np.array([p[0] for p in pairs], np.int64), np.array([p[1] for p in pairs], np.int64),
             np.array(named, np.int64), rest,
-            np.array([step.rows[k].amount * step.amount for k in present], np.float32), out,
+            np.array(amounts, np.float32), out,
         )  # fmt: skip
-        return present, out
+        return RowWeights(present, out)
 
-    def _division(self, region: int) -> tuple[dict[int, int], F32]:
-        """Where each region of a region's division is among those that have a texel here, and their resolved shares."""
+    def _index_of(self, region: int) -> int:
         index = start = 0
         while region >= start + self._sharings[index].count:
             start += self._sharings[index].count
             index += 1
+        return index
+
+    def _division(self, region: int) -> tuple[dict[int, int], F32]:
+        """Where each region of a region's division is among those that have a texel here, and their resolved shares."""
+        index = self._index_of(region)
         sharing = self._sharings[index]
+        start = sum(before.count for before in self._sharings[:index])
         if index not in self._resolved:
             left, top, right, bottom = self._box
             tiles = [c[top:bottom, left:right] for c in self._coverages[start : start + sharing.count]]
             present = [i for i, tile in enumerate(tiles) if tile.any()]
-            raw = np.empty((len(present), self.texels), np.uint8)
+            raw = scratch("raw", (len(present), self.texels), np.uint8)
             for line, place in enumerate(present):
-                raw[line] = tiles[place].reshape(-1)
+                raw[line].reshape(tiles[place].shape)[...] = tiles[place]
             places = {start + place: line for line, place in enumerate(present)}
-            self._resolved[index] = places, resolve_tile(raw, sharing.overlap)
+            self._resolved[index] = places, resolve_tile(raw, sharing.overlap, scratch(f"shares {index}", raw.shape))
         return self._resolved[index]

@@ -7,6 +7,7 @@ brought up gradually, so that no texel jumps.
 """
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numba import njit
@@ -16,6 +17,7 @@ from evenpalette.core.regions.model import Overlap
 
 #: Sums at least this are one: each of up to eight shares may have lost half a code.
 WITHIN_ROUNDING = 4 / 255
+_BLOCK = 1024
 POLICIES = (Overlap.EXCLUSIVE, Overlap.LAYERED, Overlap.ADDITIVE)
 
 
@@ -41,37 +43,60 @@ def resolve_overlap(raw: NDArray[np.float32], overlap: Overlap) -> NDArray[np.fl
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _resolve_tile(raw, policy, within, out):  # type: ignore[no-untyped-def]
+def _scale_by_table(raw, table, out):  # type: ignore[no-untyped-def]
+    """Every share times what its texel's sum, in 255ths, has in the table."""
     count, texels = raw.shape
-    one, unit = np.float32(1), np.float32(1 / 255)
-    low, steep = one - np.float32(2) * within, one / within
-    for i in range(texels):
-        total = np.float32(0)
-        if policy == 1:
-            rest = one
-            for k in range(count - 1, -1, -1):
-                share = min(np.float32(raw[k, i]) * unit, rest)
-                out[k, i] = share
-                rest -= share
-            total = one - rest
-        else:
-            for k in range(count):
-                share = np.float32(raw[k, i]) * unit
-                out[k, i] = share
-                total += share
-            if policy == 2:
-                total = min(total, one)
-        if total > low and total != one:
-            closeness = min((total - low) * steep, one)
-            factor = one + closeness * (one / total - one)
-            for k in range(count):
-                out[k, i] *= factor
+    total, factor = np.empty(_BLOCK, np.int32), np.empty(_BLOCK, np.float32)
+    for start in range(0, texels, _BLOCK):
+        n = min(_BLOCK, texels - start)
+        total[:n] = 0
+        for k in range(count):
+            line = raw[k, start : start + n]
+            for i in range(n):
+                total[i] += line[i]
+        for i in range(n):
+            factor[i] = table[total[i]]
+        for k in range(count):
+            line, made = raw[k, start : start + n], out[k, start : start + n]
+            for i in range(n):
+                made[i] = np.float32(line[i]) * factor[i]
 
 
-def resolve_tile(raw: NDArray[np.uint8], overlap: Overlap) -> NDArray[np.float32]:
-    """`resolve_overlap` of 8-bit coverages (regions, texels), in one pass."""
-    out = np.empty(raw.shape, np.float32)
-    _resolve_tile(raw, POLICIES.index(overlap), np.float32(WITHIN_ROUNDING), out)
+@njit(nogil=True, cache=True, fastmath=True)
+def _take_in_turn(raw, table, out):  # type: ignore[no-untyped-def]
+    """Later regions first, each what is left of 255; then times what the table has for their sum."""
+    count, texels = raw.shape
+    rest = np.empty(_BLOCK, np.int32)
+    for start in range(0, texels, _BLOCK):
+        n = min(_BLOCK, texels - start)
+        rest[:n] = 255
+        for k in range(count - 1, -1, -1):
+            line, made = raw[k, start : start + n], out[k, start : start + n]
+            for i in range(n):
+                share = min(np.int32(line[i]), rest[i])
+                rest[i] -= share
+                made[i] = share
+        for k in range(count):
+            made = out[k, start : start + n]
+            for i in range(n):
+                made[i] *= table[255 - rest[i]]
+
+
+@lru_cache(maxsize=64)
+def _table(count: int, overlap: Overlap) -> NDArray[np.float32]:
+    """By what a share in 255ths is multiplied, for every sum of so many shares."""
+    sums = np.arange(255 * count + 1, dtype=np.float32) / np.float32(255)
+    return np.asarray(gain(np.minimum(sums, 1) if overlap is Overlap.ADDITIVE else sums) / np.float32(255), np.float32)
+
+
+def resolve_tile(
+    raw: NDArray[np.uint8], overlap: Overlap, out: NDArray[np.float32] | None = None
+) -> NDArray[np.float32]:
+    """`resolve_overlap` of 8-bit coverages (regions, texels), in one pass: sums are whole numbers, so the factors come
+    from a table. out: where to put them."""
+    out = np.empty(raw.shape, np.float32) if out is None else out
+    table = _table(len(raw), overlap)
+    (_take_in_turn if overlap is Overlap.LAYERED else _scale_by_table)(raw, table, out)
     return out
 
 
