@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, evaluation, id_image, painting
+from benchmarks import bake, evaluation, id_image, painting, verbs
 
 
 def main() -> None:
@@ -12,6 +12,7 @@ def main() -> None:
     id_image.run()
     bake.run()
     painting.run()
+    verbs.run()
     for words in (("window", "slider"), ("window", "saving"), ("window", "start"), ("painting",)):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)

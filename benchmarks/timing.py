@@ -33,3 +33,12 @@ def spread(label: str, seconds: list[float]) -> None:
     print(
         f"{label}: median {statistics.median(ordered) * 1000:.0f} ms, 95th percentile {p95 * 1000:.0f} ms over {len(ordered)}"
     )
+
+
+def speedup(label: str, work: Callable[[int], object], wanted: float = 1.7, runs: int = 5) -> None:
+    """Print how many times faster two threads are than one; `work` takes the number of threads."""
+    work(1)
+    work(2)
+    pairs = [(once(lambda: work(1)), once(lambda: work(2))) for _ in range(runs)]
+    median = statistics.median(one / two for one, two in pairs)
+    print(f"{label}: {median:.2f} times as fast as one, {'within' if median >= wanted else 'BELOW'} the wanted {wanted:g}")

@@ -1,5 +1,6 @@
 """How soon the window shows what was asked: a moved slider, and a warm start."""
 
+import itertools
 import os
 import subprocess
 import sys
@@ -88,7 +89,7 @@ def saving() -> None:
             until = time.monotonic() + 0.4
             while time.monotonic() < until or not session.saving.is_idle:
                 QTest.qWait(1)
-            found.append(max(b - a for a, b in zip(ticks, ticks[1:], strict=False)))
+            found.append(max(b - a for a, b in itertools.pairwise(ticks)))
     spread("Longest pause of the window while a slider moves", calm)
     spread("  the same while the demo is saved", gaps)
     os._exit(0)

@@ -7,13 +7,24 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.window import MainWindow
+from evenpalette.core.project.demo_files import copy_demo
+from evenpalette.core.project.edits import recipe
+from evenpalette.core.project.edits.faces import share_shells
 from evenpalette.core.project.edits.operations import freeze
+from evenpalette.core.project.edits.regions import Into
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.recipe.model import Binding
 from evenpalette.gpu.look import Show
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -97,6 +108,50 @@ def _regions(camera: Photographer) -> None:
     camera.take("regions-paint")
 
 
+def _divisions(camera: Photographer) -> None:
+    """Shells shared out by chance as a second division, and a hue shift by share."""
+    window, session = camera.window, camera.window.session
+
+    def shared(state: State) -> State:
+        state, _ = share_shells(state, [40, 35, 25], 5, False, False, Into("new", name="By chance"))
+        first, second, _third = (region.id for region in state.project.regions.divisions[1].regions)
+        state = recipe.add_step(state, "hue_shift", (first,), at=1, step_id="by-chance")
+        state = recipe.add_row(state, "by-chance", (second,), "row-second")
+        state = recipe.add_row(state, "by-chance", None, "row-rest")
+        first_row = state.project.recipe.step("by-chance").rows[0].id
+        for row, angle in ((first_row, 22.0), ("row-second", -24.0), ("row-rest", 0.0)):
+            state = recipe.bind_input(state, "by-chance", "angle", Binding(value=angle), row)
+        return recipe.update_step(state, "by-chance", name="Hue by chance")
+
+    session.commit("By chance", shared(session.state))
+    session.set_station("recipe")
+    camera.settle()
+    session.select_step("by-chance")
+    window.views.form_stage.setCurrentIndex(0)
+    window.views.flat_stage.setCurrentIndex(0)
+    camera.take("divisions")
+
+
+def borders(out: Path) -> None:
+    """All regions of the lantern in one dark color: a step for each region beside one step with a row for each."""
+    state = Storage(copy_demo(Path(tempfile.mkdtemp()))).open()
+    bare = state.with_project(recipe=state.project.recipe.model_copy(update={"steps": ()}))
+    dark = Binding(value="#303030")
+    apart = together = bare
+    for number, region in enumerate(state.region_ids):
+        apart = recipe.add_step(apart, "tint", (region,), step_id=f"s{number}")
+        apart = recipe.bind_input(apart, f"s{number}", "color", dark)
+        if number:
+            together = recipe.add_row(together, "s", (region,), f"r{number}")
+        else:
+            together = recipe.add_step(together, "tint", (region,), step_id="s")
+    together = recipe.bind_input(together, "s", "color", dark)
+    box = (150, 250, 390, 390)
+    pictures = [evaluate(s.bound_steps(None), s.working, box=box).pixels for s in (apart, together)]
+    wide = np.concatenate([pictures[0], np.full((140, 6, 3), 119, np.uint8), pictures[1]], 1)
+    write_image(Raster(np.repeat(np.repeat(wide, 2, 0), 2, 1), Encoding.SRGB), out / "borders.png")
+
+
 def main() -> None:
     """All pictures."""
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
@@ -110,15 +165,22 @@ def main() -> None:
         views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID) if station == "regions" else 0)
         views.form_stage.setCurrentIndex(views.form_stage.findData(Show.ID) if station == "regions" else 0)
         if station == "recipe":
-            soot = next(s for s in session.state.project.recipe.steps if s.name == "Soot")
-            session.select_step(soot.id)
+            session.select_step(session.state.project.recipe.steps[0].id)
             views.set_pointer((0.10, 0.50))
         if station == "variants":
             views.set_against(session.state.project.variants[1].id)
         camera.take(station)
         views.set_against("")
         views.set_pointer(None)
+        if station == "delivery":
+            window.benches[station].pages.open("At a distance")
+            window.benches[station].mips.run()
+            camera.take("delivery-distance")
+            window.benches[station].pages.open("recipe.glsl")
     _regions(camera)
+    camera.demo("moth-lantern")
+    _divisions(camera)
+    borders(out)
     camera.demo("pennant")
     camera.take("pennant")
     sys.stdout.flush()

@@ -77,6 +77,16 @@ def test_a_save_whose_float_texture_cannot_be_made_says_so(
     assert equal(Storage(tmp_path / "p").open(), lantern)
 
 
+def test_a_version_2_project_opens_for_good(tmp_path: Path) -> None:
+    """Saved when version 2 landed; it has a step of every kind, an operation and variants."""
+    state = Storage(Path(__file__).parents[2] / "data" / "version-2" / "strip").open()
+    assert {step.kind for step in state.project.recipe.steps} >= {"tint", "replace", "hue_shift", "grade", "cover", "shade"}
+    assert [len(d.regions) for d in state.project.regions.divisions] == [5]
+    assert len(state.project.variants) == 3
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:
     root = Path(__file__).parents[3]
     schema = json.loads((root / "docs" / "project.schema.json").read_text())

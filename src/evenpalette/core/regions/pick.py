@@ -83,15 +83,18 @@ def pick_coverages(
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _near_far(values, color, near, far, full, out):  # type: ignore[no-untyped-def]
-    """Coverage of a color by the distance in 8-bit codes; values: float32 (n, 3) of 0..255."""
-    scale = np.float32(1) / (far - near) if far > near else np.float32(0)
-    for i in range(values.shape[0]):
-        dr, dg, db = values[i, 0] - color[0], values[i, 1] - color[1], values[i, 2] - color[2]
+def _near_far(stored, scale, second, third, color, near, far, full, out):  # type: ignore[no-untyped-def]
+    """Coverage of a color by the distance in 8-bit codes. stored: (n, channels); scale: from stored values to codes;
+    second, third: which channels are green and blue."""
+    steep = np.float32(1) / (far - near) if far > near else np.float32(0)
+    for i in range(stored.shape[0]):
+        dr = np.float32(stored[i, 0]) * scale - color[0]
+        dg = np.float32(stored[i, second]) * scale - color[1]
+        db = np.float32(stored[i, third]) * scale - color[2]
         distance = np.sqrt(dr * dr + dg * dg + db * db)
         share = np.float32(1) if distance <= near else np.float32(0)
         if near < distance < far:
-            share = (far - distance) * scale
+            share = (far - distance) * steep
         out[i] = int(share * full + np.float32(0.5))
 
 
@@ -118,13 +121,21 @@ def pick_from(
     out = np.zeros((raster.height, raster.width), np.uint8 if depth == 8 else np.uint16)
     wanted = np.array(color, np.float32)
 
+    green, blue = (0, 0) if raster.channels <= 2 else (1, 2)
+    as_stored = raster.pixels.dtype != np.float32
+
     def strip(rows: slice) -> None:
-        values = codes_of(raster.pixels[rows], raster.encoding)
+        stored = raster.pixels[rows]
         if metric == "rgb":
-            flat = out[rows].reshape(-1)
-            _near_far(values.reshape(-1, 3), wanted, np.float32(near), np.float32(far), full, flat)
+            if as_stored:
+                scale = np.float32(255 / np.iinfo(stored.dtype).max)
+                values, second, third = stored, green, blue
+            else:
+                scale, values, second, third = np.float32(1), codes_of(stored, raster.encoding), 1, 2
+            flat, limits = out[rows].reshape(-1), (np.float32(near), np.float32(far))
+            _near_far(values.reshape(-1, values.shape[2]), scale, second, third, wanted, *limits, full, flat)
         else:
-            distances = color_distances(values, color, metric)
+            distances = color_distances(codes_of(stored, raster.encoding), color, metric)
             out[rows] = np.rint(coverage_of(distances, near, far) * full)
         if raster.channels in (2, 4):
             out[rows][channel_values(raster.pixels[rows], 3) < 0.5] = 0
