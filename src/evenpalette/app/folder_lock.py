@@ -51,6 +51,11 @@ class FolderLock:
         return not held
 
     @property
+    def is_held(self) -> bool:
+        """Whether the mark is still there: it goes with a folder that is deleted and made anew."""
+        return self._file is not None and self._path(self._number).exists()
+
+    @property
     def is_lost(self) -> bool:
         """Whether another window took the folder over."""
         return self._file is not None and max(self._numbers(), default=0) > self._number

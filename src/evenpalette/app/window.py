@@ -372,7 +372,9 @@ class MainWindow(QMainWindow):
         """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be opened."""
         mine = self.session.lock
         if mine is not None and mine.folder.resolve() == folder.resolve() and not mine.is_lost:
-            return mine, False
+            if mine.is_held:
+                return mine, False
+            mine.release()
         lock = FolderLock(folder)
         if lock.take():
             return lock, False

@@ -39,6 +39,10 @@ class DeliveryBench(QWidget):
             "Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light"
         )
         self._size.activated.connect(lambda i: self._set(size=self._size.itemData(i)))
+        self._kit_size = QComboBox()
+        self._kit_size.setAccessibleName("Size of the kit's textures")
+        self._kit_size.setToolTip("Longest side of the textures in the kit, averaged in linear light where they are color")
+        self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("Folder to deliver to")
         self._deliver = button("Deliver", self.deliver, "primary", "Write the variants and the kit", "download")
@@ -46,7 +50,7 @@ class DeliveryBench(QWidget):
         self._result.setWordWrap(True)
         choose = button("Choose ...", self._ask, icon="folder-open")
         left = column(
-            label("Delivery", "heading"), label("Size", "note"), self._size, label("Folder", "note"), row(self.folder, choose),
+            label("Delivery", "heading"), row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8), label("Folder", "note"), row(self.folder, choose),
             4, row(self._deliver, None), self._result, None, spacing=4,
         )  # fmt: skip
         left.setFixedWidth(320)
@@ -89,6 +93,10 @@ class DeliveryBench(QWidget):
             width, height = delivered_size(state, size)
             self._size.addItem(f"{width} x {height}" + (", as the sources" if size == 0 else ""), size)
         self._size.setCurrentIndex(max(0, self._size.findData(settings.size)))
+        self._kit_size.clear()
+        for size in SIZES[:-2]:
+            self._kit_size.addItem(f"at most {size}" if size else "as they are", size)
+        self._kit_size.setCurrentIndex(max(0, self._kit_size.findData(settings.kit_size)))
         self.variants.blockSignals(True)
         self.variants.clear()
         for variant in state.project.variants:
@@ -155,6 +163,9 @@ class DeliveryBench(QWidget):
 
         self._session.tasks.start(Task(
             "Delivering",
-            lambda progress: write_kit(state, folder, variants=settings.variants, longest=settings.size, progress=progress),
+            lambda progress: write_kit(
+                state, folder, variants=settings.variants, longest=settings.size, kit_longest=settings.kit_size,
+                progress=progress,
+            ),
             done, failed,
         ))  # fmt: skip

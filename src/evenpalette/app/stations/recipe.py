@@ -228,6 +228,10 @@ class RecipeBench(QWidget):
     def _reveal(self, card: OpenCard) -> None:
         if card is self._open:
             self._area.ensureWidgetVisible(card, 20, 0)
+            bar = self._area.horizontalScrollBar()
+            if bar is not None and bar.value() > card.x():
+                # Wider than the bench: its picture and rows come first.
+                bar.setValue(card.x())
 
     def _start_card(self) -> QFrame:
         frame = QFrame()

@@ -179,7 +179,7 @@ class OpenCard(QFrame):
         left.addWidget(bench.foot(step, index))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(8, 8, 12, 6)
-        layout.setSpacing(14)
+        layout.setSpacing(10)
         layout.addLayout(left)
         self.rows: list[InputRow] = []
         self.strips: RowStrips | None = None
@@ -260,7 +260,7 @@ class OpenCard(QFrame):
             self.rows.append(made)
             for column, widget in enumerate((made.name, made.editor, made.undo, made.source)):
                 grid.addWidget(widget, line, offset + column)
-            grid.setColumnMinimumWidth(offset + 3, 92)
+            grid.setColumnMinimumWidth(offset + 3, 76)
             if offset:
                 grid.setColumnMinimumWidth(offset - 1, 10)
         for extra, channel in enumerate(channels):

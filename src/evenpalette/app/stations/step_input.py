@@ -66,7 +66,7 @@ class InputRow:
             slider.edited.connect(self._set)
             slider.finished.connect(self.bench.seal)
             slider.reset.connect(self._reset)
-            slider.setFixedWidth(206)
+            slider.setFixedWidth(192)
             return slider
         if self.input.type is ValueType.CHOICE:
             box = QComboBox()

@@ -74,9 +74,11 @@ class Asset(Stored):
 
 
 class DeliverySettings(Stored):
-    """What is written on delivery. size: longest side in texels, 0 is the sources' own."""
+    """What is written on delivery. size, kit_size: longest side of the maps and of the kit's textures in texels, 0 is the
+    sources' own."""
 
     size: int = Field(0, ge=0, le=16384)
+    kit_size: int = Field(0, ge=0, le=16384)
     variants: tuple[str, ...] | None = None
 
 
