@@ -1,6 +1,6 @@
 """Runs a recipe's GLSL in a context of its own, as a game would, and reads the result as floats."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -31,20 +31,25 @@ class Game:
 
     def run(
         self, recipe: str, textures: dict[str, Raster], uniforms: dict[str, object], size: tuple[int, int],
-        *, es: bool = False, shift: tuple[float, float] = (0.0, 0.0), mips: bool = False, repeat: bool = True,
+        *, es: bool = False, shift: tuple[float, float] = (0.0, 0.0), mips: bool = False,
+        repeat: bool | Collection[str] = True, attribute: str = "", seconds: float = 0.0, copy: int = 0,
     ) -> np.ndarray:  # fmt: skip
-        """Linear float32 (height, width, 3), first row first. shift: of the sampled place, in pixels of the result."""
-        return apart(lambda: self._draw(recipe, textures, uniforms, size, es, shift, mips, repeat))
+        """Linear float32 (height, width, 3), first row first. shift: of the sampled place, in pixels of the result.
+        repeat: which samplers wrap. attribute: of the surface, '' is the base color by its own entry."""
+        return apart(lambda: self._draw(recipe, textures, uniforms, size, es, shift, mips, repeat, attribute, seconds, copy))
 
-    def _draw(self, recipe, textures, uniforms, size, es, shift, mips, repeat) -> np.ndarray:  # type: ignore[no-untyped-def]
+    def _draw(self, recipe, textures, uniforms, size, es, shift, mips, repeat, attribute, seconds, copy) -> np.ndarray:  # type: ignore[no-untyped-def]
         version = "#version 300 es\nprecision highp float;\n" if es else "#version 330 core\n"
         text = version + "uniform vec2 size; uniform vec2 shift; out vec4 o;\n" + recipe
-        text += "\nvoid main() { o = vec4(evenpalette_recipe((gl_FragCoord.xy + shift) / size), 1.0); }"
+        uv = "(gl_FragCoord.xy + shift) / size"
+        made = f"evenpalette_surface({uv}, float({seconds!r}), {copy}u).{attribute}" if attribute else f"evenpalette_recipe({uv})"
+        filled_up = f"vec4({made}, 0.0, 1.0)" if attribute == "normal" else f"vec4(vec3({made}), 1.0)"
+        text += f"\nvoid main() {{ o = {filled_up}; }}"
         program = self.ctx.program(version + "in vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }", text)
         held = []
         for unit, (name, raster) in enumerate(textures.items()):
             if name in program:
-                held.append(self._load(raster, mips, repeat))
+                held.append(self._load(raster, mips, repeat if isinstance(repeat, bool) else name in repeat))
                 held[-1].use(unit)
                 program[name].value = unit
         for name, value in {**uniforms, "size": tuple(float(v) for v in size), "shift": shift}.items():
@@ -58,6 +63,26 @@ class Game:
         for texture in held:
             texture.release()
         return data.reshape(size[1], size[0], 4)[..., :3]
+
+    def fill(self, body: str, size: tuple[int, int], textures: dict[str, moderngl.Texture] | None = None, *, kind: str = "f4") -> np.ndarray:
+        """What a fragment shader puts into `o` (vec4, or uvec4 for kind 'u4') for each pixel: (height, width, 4)."""
+
+        def draw() -> np.ndarray:
+            version = "#version 330 core\n"
+            out = f"out {'uvec4' if kind == 'u4' else 'vec4'} o;\n"
+            vertex = version + "in vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }"
+            program = self.ctx.program(vertex, version + out + body)
+            for unit, (name, texture) in enumerate((textures or {}).items()):
+                texture.use(unit)
+                program[name].value = unit
+            quad = self.ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], "f4").tobytes())
+            target = self.ctx.framebuffer([self.ctx.texture(size, 4, dtype=kind)])
+            target.use()
+            self.ctx.vertex_array(program, [(quad, "2f", "p")]).render(moderngl.TRIANGLE_STRIP)
+            kept = np.uint32 if kind == "u4" else np.float32
+            return np.frombuffer(target.read(components=4, dtype=kind), kept).reshape(size[1], size[0], 4)
+
+        return apart(draw)
 
     def _load(self, raster: Raster, mips: bool, repeat: bool) -> moderngl.Texture:
         is_color = raster.encoding is Encoding.SRGB

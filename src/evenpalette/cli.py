@@ -15,9 +15,10 @@ from tqdm import tqdm
 
 from evenpalette import __version__
 from evenpalette.core.color.hexcode import format_hex, parse_hex
-from evenpalette.core.delivery.kit import delivered_size, render_map, write_kit
+from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_textures import coverage_textures
 from evenpalette.core.delivery.maps import division_named, id_picture
+from evenpalette.core.delivery.render import delivered_size, render_maps
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import reason
@@ -31,6 +32,8 @@ from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_fold
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, mask_raster, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
+from evenpalette.core.recipe.binding import Moment
 from evenpalette.core.regions.bake import bake_faces, check_uvs, id_map_from
 from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
 from evenpalette.core.regions.flag_plan import plan_flags
@@ -115,7 +118,9 @@ def _parser() -> argparse.ArgumentParser:
     render = verb("render", _render, "write one map of a variant")
     render.add_argument("project", type=Path)
     render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
-    render.add_argument("--map", default="base_color", help="base_color, tone, id, id:DIVISION, or coverage:REGION")
+    render.add_argument("--map", default="base_color", help=f"{', '.join(ATTRIBUTES)}, tone, id, id:DIVISION, or coverage:REGION")
+    render.add_argument("--copy", type=_count, default=0, help="number of the placed copy, for values picked by it")
+    render.add_argument("--seconds", type=_seconds, default=0.0, help="time, for textures that drift")
     render.add_argument("--sheet", default="", help="name of a sheet; the first one if left out")
     render.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
     render.add_argument("--out", type=Path, required=True)
@@ -125,6 +130,7 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
     export.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
     export.add_argument("--kit-size", type=_size, default=0, help="longest side of the kit's textures")
+    export.add_argument("--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}")
     export.add_argument("--jobs", type=_jobs, default=0, help="worker threads; one for each core if left out")
     bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
     bake.add_argument("mesh", type=Path)
@@ -190,6 +196,30 @@ def _jobs(text: str) -> int:
     return _whole(text, 1, 256, "a number of threads")
 
 
+def _count(text: str) -> int:
+    return _whole(text, 0, (1 << 32) - 1, "a number of a copy")
+
+
+def _seconds(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not 0 <= value <= 1e9:
+        raise argparse.ArgumentTypeError(f"a time is a number of seconds from 0 on, not '{text}'")
+    return value
+
+
+def _maps(text: str) -> tuple[str, ...]:
+    try:
+        keys = [attribute_named(name).key for name in text.split(",") if name.strip()]
+    except EvenPaletteError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+    if not keys:
+        raise argparse.ArgumentTypeError("name at least one attribute")
+    return tuple(dict.fromkeys(keys))
+
+
 def _distance(text: str) -> float:
     try:
         value = float(text)
@@ -251,7 +281,7 @@ def _render(options: argparse.Namespace) -> None:
         variant = _variant_ids(state, [options.variant])[0]
     progress, bar = _bar("rendering")
     with bar:
-        write_image(_map(state, variant, options.map, size, progress), options.out)
+        write_image(_map(state, variant, options, size, progress), options.out)
 
 
 def _on_sheet(state: State, name: str) -> State:
@@ -264,9 +294,16 @@ def _on_sheet(state: State, name: str) -> State:
     raise EvenPaletteError(f"There is no sheet called '{name}'. There are: {known}.")
 
 
-def _map(state: State, variant: str | None, name: str, size: tuple[int, int], progress: Progress) -> Raster:
-    if name in ("base_color", "base-color", "color"):
-        return render_map(state, variant, size, progress)
+def _map(
+    state: State, variant: str | None, options: argparse.Namespace, size: tuple[int, int], progress: Progress
+) -> Raster:
+    name = {"color": BASE_COLOR}.get(options.map, options.map)
+    if (key := name.replace("-", "_")) in ATTRIBUTES:
+        at, as_light = Moment(options.copy, options.seconds), options.out.suffix.lower() == ".exr"
+        made = render_maps(state, variant, (key,), size, at=at, progress=progress, as_light=as_light)[key]
+        if made.strength > 1:
+            print(f"strength: {made.strength:.6g}")
+        return made.raster
     if name == "tone":
         if state.tone is None:
             raise EvenPaletteError("This project has no tone yet.")
@@ -280,7 +317,7 @@ def _map(state: State, variant: str | None, name: str, size: tuple[int, int], pr
                 plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
                 return Raster.gray(plane).resized(*size)
         raise EvenPaletteError(f"There is no region '{wanted}'.")
-    raise EvenPaletteError(f"'{name}' is no map. There are base_color, tone, id, id:DIVISION and coverage:REGION.")
+    raise EvenPaletteError(f"'{name}' is no map. There are {', '.join(ATTRIBUTES)}, tone, id, id:DIVISION and coverage:REGION.")
 
 
 def _export(options: argparse.Namespace) -> None:
@@ -290,7 +327,7 @@ def _export(options: argparse.Namespace) -> None:
     with bar:
         write_kit(
             state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
-            workers=options.jobs, progress=progress,
+            maps=options.maps, workers=options.jobs, progress=progress,
         )  # fmt: skip
 
 

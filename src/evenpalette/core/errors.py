@@ -33,6 +33,10 @@ class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 
 
+class ValueProblem(EvenPaletteError):  # noqa: N818 - ValueError is another thing
+    """A value is not of the type or range that is wanted."""
+
+
 class RegionError(EvenPaletteError):
     """Regions cannot be made from what was given."""
 

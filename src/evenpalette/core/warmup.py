@@ -11,11 +11,13 @@ from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import bind_recipe
-from evenpalette.core.recipe.evaluate import Sources, evaluate
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.example import example_step
+from evenpalette.core.recipe.model import Recipe
+from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.recipe.steps.hue_shift import SPACES
 from evenpalette.core.regions.flags import find_flags
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
@@ -29,16 +31,14 @@ def warm_up() -> None:
     image = np.zeros((8, 8, 3), np.uint8)
     image[:, 4:] = (255, 0, 0)
     gray = Raster.gray(np.full((8, 8), 128, np.uint8))
-    steps = [
-        Step(id=f"{kind.key}{space}", kind=kind.key, name=kind.label,
-             rows=(Row(id="1", regions=("a",)), Row(id="2", regions=("b",)), Row(id="3")), inputs={"space": Binding(value=space)} if kind.key == "hue_shift" else {},
-             channels={channel.key: ChannelRef(texture="t") for channel in kind.channels})
-        for kind in KINDS.values() for space in (SPACES if kind.key == "hue_shift" else ("",))
-    ]  # fmt: skip
+    placements = ("", "scale=2,2; wrap=mirror", "turn=0.1", "tiles=2,2")
+    steps = [example_step(kind, example, ("a", "b"), placement) for kind in KINDS.values() for example in kind.examples for placement in placements]
     bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})
     planes = [np.full((8, 8), 200, np.uint8)] * 2
-    for base in (Raster(image, Encoding.SRGB), gray):
-        evaluate(bound, Sources(base, planes, textures={"t": gray}))
+    color, scalar = Raster(image, Encoding.SRGB), gray.as_unit()
+    deep = Raster(np.zeros((8, 8, 4), np.uint16), Encoding.SRGB)
+    for base, texture in ((color, gray), (gray, color), (gray, deep), (gray, Raster(scalar, Encoding.LINEAR))):
+        evaluate_surface(bound, Sources(base, planes, textures={"t": texture}), ATTRIBUTES)
     find_flags(image)
     pick_coverages(image, [(255, 0, 0)], [10.0], [200.0])
     unmix(image, [(255, 0, 0), (0, 0, 0)])

@@ -11,13 +11,15 @@ from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
 from evenpalette.core.recipe.binding import bind_recipe
-from evenpalette.core.recipe.evaluate import Sources, evaluate, trace
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
+from evenpalette.core.recipe.evaluate import evaluate, trace
+from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.shader import Reads, kit_shader
+from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.overlap import POLICIES, resolve_overlap, resolve_tile
+from evenpalette.core.values import ChannelRef
 
 RNG = np.random.default_rng(5)
 SIZE = 96
@@ -26,19 +28,9 @@ PLANES = [RNG.integers(0, 256, (SIZE, SIZE), np.uint8) for _ in range(5)]
 TEXTURES = {"mask": Raster(RNG.integers(0, 256, (SIZE, SIZE, 4), np.uint8), Encoding.DATA)}
 IDS = ["a", "b", "c", "d", "e"]
 
-#: Settings away from the neutral ones, several for a kind that has modes.
-SETTINGS: dict[str, list[dict[str, object]]] = {
-    "tint": [{"color": "#d8693c", "detail": 0.7}],
-    "replace": [{"color": "#3c7ad8", "keep_light": 0.0}, {"color": "#3c7ad8", "keep_light": 0.6}],
-    "hue_shift": [
-        {"angle": 75.0, "saturation": 1.3, "brightness": 0.05, "space": "YIQ"},
-        {"angle": -110.0, "saturation": 0.8, "brightness": -0.04, "space": "OKLCh"},
-        {"angle": 50.0, "saturation": 1.1, "brightness": 0.02, "space": "YIQ encoded"},
-    ],
-    "grade": [{"black": 0.1, "white": 0.85, "gamma": 1.4, "contrast": 1.2, "saturation": 0.6}],
-    "cover": [{"color": "#2b2620", "level": 0.8, "softness": 0.4}],
-    "shade": [{"color": "#102040"}],
-}
+SETTINGS = {key: list(kind.examples) for key, kind in KINDS.items()}
+#: Those that change the base color: the others are looked at in test_surface.
+COLORED = {key: all_ for key, all_ in SETTINGS.items() if "base_color" in KINDS[key].writes}
 
 
 @pytest.fixture(scope="module")
@@ -52,12 +44,12 @@ def step(kind: str, inputs: dict[str, object], regions: tuple[str, ...] | None =
 
 
 def rows_step(kind: str, rows: list[tuple[tuple[str, ...] | None, dict[str, object]]], amount: float = 1.0) -> Step:
-    channels = {c.key: ChannelRef(texture="mask", channel=1, invert=True) for c in KINDS[kind].channels}
+    maps = {m.key: Binding(value="mask" if m.whole else str(ChannelRef("mask", 1, True))) for m in KINDS[kind].maps}
     made = [
         Row(id=str(i), regions=regions, inputs={key: Binding(value=value) for key, value in inputs.items()})
         for i, (regions, inputs) in enumerate(rows)
     ]
-    return Step(id=kind, kind=kind, name=kind, amount=Binding(value=amount), channels=channels, rows=tuple(made))
+    return Step(id=kind, kind=kind, name=kind, amount=Binding(value=amount), inputs=maps, rows=tuple(made))
 
 
 def sharing(overlap: Overlap) -> tuple[Sharing, ...]:
@@ -76,7 +68,7 @@ def on_gpu(
     shader = kit_shader(Recipe(steps=tuple(steps)), reads)
     four, last = (Raster(packed(planes[k : k + 4]), Encoding.DATA) for k in (0, 4))
     rasters = {"ep_base": BASE, "ep_coverage_0": four, "ep_coverage_1": last}
-    rasters |= {name: TEXTURES[texture] for name, texture in shader.textures.items()}
+    rasters |= {name: TEXTURES[sampled.texture] for name, sampled in shader.textures.items()}
     return game.run(shader.text, rasters, {}, (SIZE, SIZE), **how)  # type: ignore[arg-type]
 
 
@@ -86,11 +78,7 @@ def assert_same_pixels(cpu: np.ndarray, gpu: np.ndarray) -> None:
     assert apart.max() <= 2
 
 
-def test_every_kind_has_settings_here() -> None:
-    assert set(SETTINGS) == set(KINDS)
-
-
-@pytest.mark.parametrize(("kind", "inputs"), [(k, s) for k, all_ in SETTINGS.items() for s in all_])
+@pytest.mark.parametrize(("kind", "inputs"), [(k, s) for k, all_ in COLORED.items() for s in all_])
 def test_cpu_and_glsl_give_the_same_pixels(game: Game, kind: str, inputs: dict[str, object]) -> None:
     for regions, amount in ((None, 1.0), (("b",), 0.8), (("a", "e"), 1.0)):
         steps = [step(kind, inputs, regions, amount)]
@@ -102,7 +90,7 @@ def test_cpu_and_glsl_give_the_same_pixels(game: Game, kind: str, inputs: dict[s
 @pytest.mark.parametrize("overlap", list(Overlap))
 def test_a_whole_recipe_gives_the_same_pixels_under_every_overlap_policy(game: Game, overlap: Overlap) -> None:
     steps = [
-        step(kind, all_[0], (IDS[i % 5],) if i % 3 else None, 0.9) for i, (kind, all_) in enumerate(SETTINGS.items())
+        step(kind, all_[0], (IDS[i % 5],) if i % 3 else None, 0.9) for i, (kind, all_) in enumerate(COLORED.items())
     ]
     assert_same_pixels(on_cpu(steps, overlap), on_gpu(game, steps, overlap))
 
@@ -166,7 +154,7 @@ def test_overlap_policies_by_their_definition() -> None:
 
 
 def test_a_box_a_size_and_a_trace_agree_with_the_whole_picture() -> None:
-    steps = [step(kind, all_[0], ("a", "c"), 0.7) for kind, all_ in SETTINGS.items()]
+    steps = [step(kind, all_[0], ("a", "c"), 0.7) for kind, all_ in COLORED.items()]
     bound = bind_recipe(Recipe(steps=tuple(steps)), IDS, {})
     sources = Sources(BASE, PLANES, sharing(Overlap.EXCLUSIVE), TEXTURES)
     whole = evaluate(bound, sources, float_output=True).pixels
@@ -174,7 +162,7 @@ def test_a_box_a_size_and_a_trace_agree_with_the_whole_picture() -> None:
         np.abs(evaluate(bound, sources, box=(10, 20, 50, 90), float_output=True).pixels - whole[20:90, 10:50]).max()
         < 1e-6
     )
-    assert np.abs(trace(bound, sources, 33, 44)[-1] - whole[44, 33]).max() < 1e-6
+    assert np.abs(trace(bound, sources, 33, 44)[-1]["base_color"] - whole[44, 33]).max() < 1e-6
     assert len(trace(bound, sources, 33, 44)) == len(steps) + 1
     small = evaluate(bound, sources, size=(SIZE // 2, SIZE // 2), float_output=True).pixels
     mean = whole.reshape(SIZE // 2, 2, SIZE // 2, 2, 3).mean((1, 3))
@@ -220,7 +208,7 @@ def test_rows_act_on_what_was_before_the_step_by_their_weights(game: Game) -> No
     """The sum by hand, for every kind; everywhere else has what no other row has; weights past one are divided."""
     raw = np.stack(PLANES).astype(np.float64) / 255
     base = BASE.as_linear().astype(np.float64)
-    for kind, all_ in SETTINGS.items():
+    for kind, all_ in COLORED.items():
         for inputs in all_:
             rows = [(("a", "b"), inputs), (("d",), {}), (None, inputs)]
             made = rows_step(kind, rows, 0.9)
@@ -258,7 +246,7 @@ def test_extreme_values_stay_numbers(game: Game) -> None:
     base = Raster(np.stack(np.meshgrid(values, values, values), -1).reshape(8, 64, 3).astype(np.float32), Encoding.LINEAR)
     mask = {"mask": Raster(np.resize(values, (8, 64, 4)).astype(np.float32), Encoding.DATA)}
     planes = [np.full((8, 64), 255, np.uint8)] * 2
-    for kind, all_ in SETTINGS.items():
+    for kind, all_ in COLORED.items():
         for inputs in all_:
             steps = [rows_step(kind, [(("a",), inputs), (("b",), inputs)])]
             bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})

@@ -9,7 +9,7 @@ from scipy import ndimage
 from skimage.morphology import disk
 from tests.core.regions.test_painting import can
 
-from evenpalette.core.errors import EvenPaletteError, RegionError
+from evenpalette.core.errors import EvenPaletteError, RegionError, ValueProblem
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.project.edits import operations as edit
 from evenpalette.core.project.edits.asset import remove_texture, replace_texture, set_mesh
@@ -18,9 +18,9 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.chain import ChainInputs, run_chain
 from evenpalette.core.regions.model import Operation
-from evenpalette.core.regions.operation import parse_stops
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
 from evenpalette.core.regions.operations.noise import tileable_noise
+from evenpalette.core.values import parse_stops
 
 RNG = np.random.default_rng(5)
 
@@ -155,7 +155,7 @@ def test_every_operation_runs_with_its_defaults_and_says_what_it_needs(texels: T
         ran(plane, ("axis", {}))
     with pytest.raises(RegionError, match="Choose a region"):
         ran(plane, ("region", {}))
-    with pytest.raises(RegionError, match="0 to 1"):
+    with pytest.raises(ValueProblem, match="0 to 1"):
         parse_stops("0:0, 2:1")
     with pytest.raises(RegionError, match="no operation"):
         operation_kind("melt")

@@ -28,8 +28,8 @@ from evenpalette.core.project.state import new_id
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, ChannelRef, Row, Step
-from evenpalette.core.recipe.parameters import ValueType
 from evenpalette.core.recipe.steps import KINDS, kind_of
+from evenpalette.core.values import ValueType
 
 if TYPE_CHECKING:
     from evenpalette.app.stations.recipe import RecipeBench

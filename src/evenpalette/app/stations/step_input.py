@@ -20,9 +20,9 @@ from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import find, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import AMOUNT, Input
+from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, Step
-from evenpalette.core.recipe.parameters import Value, ValueType
+from evenpalette.core.values import Input, Value, ValueType
 
 if TYPE_CHECKING:
     from evenpalette.app.stations.recipe import RecipeBench

@@ -23,7 +23,8 @@ from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.project.edits import variants as edit
-from evenpalette.core.recipe.parameters import Parameter, Value, ValueType
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.values import Value, ValueType
 
 
 class ValueTable(QAbstractTableModel):

@@ -6,7 +6,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.project.edits.recipe import remove_parameter, update_parameter
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.values import ValueType
 
 
 def edit_parameter(session: Session, parameter_id: str, parent: QWidget) -> None:

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from evenpalette.app import theme
-from evenpalette.core.regions.operation import format_stops, parse_stops
+from evenpalette.core.values import format_stops, parse_stops
 
 _INSET = 7
 

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -13,27 +14,35 @@ from evenpalette.core.delivery.kit_model import (
     AnyValue,
     ChoiceValue,
     ColorValue,
+    KitAttribute,
     KitDescription,
     KitDivision,
+    KitMap,
+    KitOpacity,
     KitParameter,
     KitRegion,
     KitStep,
     KitTexture,
     KitVariant,
+    PlacementValue,
     schema_text,
 )
 from evenpalette.core.delivery.kit_textures import kit_textures
+from evenpalette.core.delivery.render import Map, delivered_size, render_maps
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
 from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import plain_text, reason, unique_names
 from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.placement import Placement
+from evenpalette.core.project.model import CUT
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_image
-from evenpalette.core.raster.raster import Raster
-from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.parameters import Parameter, Value, ValueType
+from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.shader import ShaderText, kit_shader, parameter_uniform_names
 from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.values import Value, ValueType
 from evenpalette.core.variants.model import Variant
 
 NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
@@ -46,6 +55,7 @@ HEADER = """// {name}: recipe for recoloring at runtime. Kit version {version}.
 // Compiles as GLSL 3.30 and as GLSL ES 3.00; put the #version line in front. uv (0, 0) is the first texel of the first row.
 //   EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy)
 //   vec3 evenpalette_recipe(vec2 uv)                 base color at 0 s of copy 0
+// seconds: for textures that drift. copy: the number of the placed copy, for values that are picked by it.
 // Both take the level of detail from the slopes of uv, so call them in uniform control flow, or hand the slopes to
 // evenpalette_surface_grad. Result: {output}
 //
@@ -56,61 +66,45 @@ HEADER = """// {name}: recipe for recoloring at runtime. Kit version {version}.
 """
 
 
-def delivered_size(state: State, longest: int) -> tuple[int, int]:
-    """(width, height) of the delivered maps for a longest side; 0 is the sources' own size."""
-    width, height = state.sources.size
-    if longest <= 0:
-        return width, height
-    factor = longest / max(width, height)
-    return max(1, round(width * factor)), max(1, round(height * factor))
-
-
 def build_shader(state: State) -> ShaderText:
     """The recipe of the active sheet as a game runs it."""
     return kit_shader(state.project.recipe, state.shader_reads)
 
 
-def render_map(
-    state: State,
-    variant_id: str | None,
-    size: tuple[int, int] | None,
-    progress: Progress = no_progress,
-    workers: int = 0,
-) -> Raster:
-    """The recolored base color of a variant on the active sheet, 8-bit sRGB."""
-    return evaluate(state.bound_steps(variant_id), state.working, size=size, progress=progress, workers=workers)
-
-
 def write_kit(
     state: State, out: Path | str, *, variants: Sequence[str] | None = None, longest: int = 0, kit_longest: int = 0,
-    workers: int = 0, progress: Progress = no_progress,
+    maps: Sequence[str] = (BASE_COLOR,), workers: int = 0, progress: Progress = no_progress,
 ) -> list[Path]:  # fmt: skip
-    """Write `variants/<variant>/base_color.png` and `kit/` into the folder; returns the files.
+    """Write `variants/<variant>/<map>.png` and `kit/` into the folder; returns the files.
 
     Several sheets have a folder each: `variants/<variant>/<sheet>/` and `kit/<sheet>/`. variants: ids, None is all.
     longest: side of the maps, kit_longest: of the kit's textures, in texels, 0 is the sources' own. workers: threads, 0
-    is one for each core. A project without variants gets one called 'default'. All files take their places together at
+    is one for each core. maps: attributes to write, as `render_maps` makes them. A project without variants gets one called 'default'. All files take their places together at
     the end (`files_as_one`), so a failure or cancel leaves the folder as it was. Raises EvenPaletteError.
     """
     out = Path(out)
     chosen = [v for v in state.project.variants if variants is None or v.id in variants]
-    jobs: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, "default")]
-    folders = unique_names([name for _, name in jobs])
+    wanted: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, "default")]
+    folders = unique_names([name for _, name in wanted])
     sheets = list(state.sheets())
     places = unique_names([sheet.project.sheet.name for sheet in sheets]) if len(sheets) > 1 else [""]
-    count = len(jobs) * len(sheets) + 1
+    count = len(wanted) * len(sheets) + 1
     written: list[Path] = []
     try:
         with files_as_one(out, written) as staged:
             for number, (sheet, place) in enumerate(zip(sheets, places, strict=True)):
                 size = delivered_size(sheet, longest)
-                for index, ((variant_id, _), folder) in enumerate(zip(jobs, folders, strict=True)):
-                    part = _part(progress, number * len(jobs) + index, count)
+                jobs = []
+                for index, ((variant_id, name), folder) in enumerate(zip(wanted, folders, strict=True)):
+                    part = _part(progress, number * len(wanted) + index, count)
                     target = staged / "variants" / folder / place
                     target.mkdir(parents=True)
-                    raster = render_map(sheet, variant_id, size, part, workers)
-                    (target / "base_color.png").write_bytes(encode_image(raster, ".png"))
-                _write_shared(sheet, staged / "kit" / place, place, jobs, folders, kit_longest)
+                    made = render_maps(sheet, variant_id, maps, size, progress=part, workers=workers)
+                    for key, map_ in made.items():
+                        (target / f"{key}.png").write_bytes(encode_image(map_.raster, ".png"))
+                    said = {key: _map_said(map_) for key, map_ in made.items()}
+                    jobs.append(_Job(variant_id, name, f"variants/{Path(folder) / place}", said))
+                _write_shared(sheet, staged / "kit" / place, jobs, kit_longest)
             progress(0.98)
     except (OSError, UnicodeError) as error:
         why = reason(error) if isinstance(error, OSError) else "this is no folder name"
@@ -125,15 +119,32 @@ def _part(progress: Progress, index: int, count: int) -> Progress:
     return lambda done: progress((index + done) / count)
 
 
-def _write_shared(
-    state: State, kit: Path, place: str, jobs: list[tuple[str | None, str]], folders: list[str], longest: int
-) -> None:
+@dataclass(frozen=True)
+class _Job:
+    """One variant as it was written. folder: of its maps, relative to what is delivered to."""
+
+    variant_id: str | None
+    name: str
+    folder: str
+    maps: dict[str, KitMap]
+
+
+def _map_said(map_: Map) -> KitMap:
+    holds = ATTRIBUTES[map_.attribute].holds
+    return KitMap(
+        file=f"{map_.attribute}.png", encoding="srgb" if map_.raster.encoding is Encoding.SRGB else "data",
+        strength=map_.strength, green="up" if holds is Holds.SLOPES else None,
+        alpha="opacity" if map_.raster.channels == 4 else None,
+    )  # fmt: skip
+
+
+def _write_shared(state: State, kit: Path, jobs: Sequence[_Job], longest: int) -> None:
     shader = build_shader(state)
     textures = kit_textures(state, shader, longest)
     (kit / "textures").mkdir(parents=True)
     for texture in textures:
         (kit / "textures" / texture.said.file).write_bytes(texture.content)
-    said = describe(state, shader, [texture.said for texture in textures], jobs, [str(Path(f) / place) for f in folders])
+    said = describe(state, shader, [texture.said for texture in textures], jobs)
     text = json.dumps(said.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
     (kit / "parameters.json").write_text(text, "utf-8")
     (kit / "parameters.schema.json").write_text(schema_text(), "utf-8")
@@ -153,14 +164,14 @@ def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> AnyValue:
     if type is ValueType.COLOR:
         r, g, b = (round(float(v), 7) for v in decode_srgb(np.array(parse_hex(str(value))) / 255))
         return ColorValue(hex=str(value), linear=(r, g, b))
+    if type is ValueType.PLACEMENT:
+        return PlacementValue(placement=str(value), matrix=list(Placement.parse(str(value)).uniform()))
     if type is ValueType.CHOICE:
         return ChoiceValue(choice=str(value), index=choices.index(str(value)))
     return value if isinstance(value, bool) else float(value)
 
 
-def describe(
-    state: State, shader: ShaderText, textures: list[KitTexture], jobs: list[tuple[str | None, str]], folders: list[str]
-) -> KitDescription:
+def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[_Job]) -> KitDescription:
     """What parameters.json holds for the active sheet."""
     project = state.project
     names = parameter_uniform_names(project.parameters)
@@ -172,7 +183,7 @@ def describe(
         parameters=[
             KitParameter(
                 id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,
-                range=(p.low, p.high) if p.type is ValueType.NUMBER else None, choices=list(p.choices), group=p.group,
+                range=(p.low, p.high) if p.is_ranged else None, choices=list(p.choices), group=p.group,
                 description=p.description, default=_value(p.default, p.type, p.choices),
             )
             for p in parameters
@@ -192,19 +203,22 @@ def describe(
             )
             for s in project.recipe.steps if s.enabled
         ],
-        variants=[
-            _variant_entry(state, job, folder, parameters, names) for job, folder in zip(jobs, folders, strict=True)
+        attributes=[
+            KitAttribute(
+                field=a.key, glsl=a.glsl, neutral=list(a.neutral), holds=a.holds.value, description=a.description
+            )
+            for a in (ATTRIBUTES[key] for key in shader.attributes)
         ],
+        opacity=KitOpacity(use=project.sheet.opacity.value, threshold=CUT) if OPACITY in shader.attributes else None,
+        variants=[_variant_entry(state, job, parameters, names) for job in jobs],
     )  # fmt: skip
 
 
-def _variant_entry(
-    state: State, job: tuple[str | None, str], folder: str, parameters: list[Parameter], names: dict[str, str]
-) -> KitVariant:
-    variant: Variant | None = next((v for v in state.project.variants if v.id == job[0]), None)
+def _variant_entry(state: State, job: _Job, parameters: list[Parameter], names: dict[str, str]) -> KitVariant:
+    variant: Variant | None = next((v for v in state.project.variants if v.id == job.variant_id), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)
-    values = state.values(job[0])
+    values = state.values(job.variant_id)
     return KitVariant(
-        id=job[0] or "", name=job[1], derives_from=parent, folder=f"variants/{folder}",
+        id=job.variant_id or "", name=job.name, derives_from=parent, folder=job.folder, maps=job.maps,
         values={names[p.id]: _value(values[p.id], p.type, p.choices) for p in parameters},
     )  # fmt: skip

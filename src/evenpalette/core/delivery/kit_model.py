@@ -27,8 +27,15 @@ class ChoiceValue(_Said):
     index: int
 
 
+class PlacementValue(_Said):
+    """How a texture is laid, as text and as the sixteen numbers of the mat4, column by column."""
+
+    placement: str
+    matrix: list[float] = Field(min_length=16, max_length=16)
+
+
 #: A number as it is; a switch as true or false, 1 or 0 for the uniform.
-AnyValue = ColorValue | ChoiceValue | bool | float
+AnyValue = ColorValue | ChoiceValue | PlacementValue | bool | float
 
 
 class KitParameter(_Said):
@@ -36,9 +43,9 @@ class KitParameter(_Said):
 
     id: str
     uniform: str
-    glsl: Literal["vec3", "float", "int"]
+    glsl: Literal["vec3", "float", "int", "mat4"]
     name: str
-    type: Literal["color", "number", "choice", "switch"]
+    type: Literal["color", "number", "integer", "choice", "switch", "placement"]
     range: tuple[float, float] | None = None
     unit: str = ""
     choices: list[str] = []
@@ -51,7 +58,7 @@ class KitTexture(_Said):
     """One texture in `textures/`, and how to set it up. The first row of the file is at v = 0.
 
     channels: in the file. bits: 8, 16 or 32 (float) a channel. encoding: `srgb` is decoded when it is read, `data` is
-    not. alpha: whether the file has one, which is data and never premultiplied. filter: `linear` is bilinear in a level,
+    not; float textures are linear light or data as they are. alpha: whether the file has one, which is data and never premultiplied. filter: `linear` is bilinear in a level,
     with `mips` between levels too.
     """
 
@@ -101,14 +108,43 @@ class KitStep(_Said):
     source: str
 
 
+class KitAttribute(_Said):
+    """One field of `EpSurface`. holds: linear color, light that may exceed 1, data, or slopes x / z and y / z, green up."""
+
+    field: str
+    glsl: Literal["float", "vec2", "vec3"]
+    neutral: list[float]
+    holds: Literal["color", "light", "data", "slopes"]
+    description: str
+
+
+class KitOpacity(_Said):
+    """How the opacity is meant: cut out below the threshold, blended, or not at all."""
+
+    use: Literal["cut-out", "blend", "opaque"]
+    threshold: float
+
+
+class KitMap(_Said):
+    """One delivered map of a variant. strength: its decoded color is multiplied by it. green: of a normal map. alpha:
+    what the fourth channel holds; it is never multiplied in."""
+
+    file: str
+    encoding: Literal["srgb", "data"]
+    strength: float = 1.0
+    green: Literal["up"] | None = None
+    alpha: Literal["opacity"] | None = None
+
+
 class KitVariant(_Said):
-    """One variant: the folder of its maps and the value of every parameter, by uniform."""
+    """One variant: the folder of its maps and the value of every parameter, by uniform. maps: by attribute."""
 
     id: str
     name: str
     derives_from: str | None
     folder: str
     values: dict[str, AnyValue]
+    maps: dict[str, KitMap] = {}
 
 
 class KitDescription(_Said):
@@ -126,6 +162,8 @@ class KitDescription(_Said):
     divisions: list[KitDivision]
     regions: list[KitRegion]
     steps: list[KitStep]
+    attributes: list[KitAttribute]
+    opacity: KitOpacity | None = None
     variants: list[KitVariant]
 
 

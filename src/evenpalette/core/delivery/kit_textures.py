@@ -37,18 +37,21 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
     for index, raster in enumerate(coverage_textures(state)):
         names = regions[index * 4 : index * 4 + 4]
         made.append(_stored(state, f"ep_coverage_{index}", f"coverage-{index}", raster, longest, "coverages", names))
-    for sampler, texture_id in shader.textures.items():
-        texture = state.project.asset.texture(texture_id)
-        name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else texture_id)}"
+    for sampler, sampled in shader.textures.items():
+        texture = state.project.asset.texture(sampled.texture)
+        name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else sampled.texture)}"
+        raster = state.textures[sampled.texture]
         # Channels that steps read are data, whatever else the texture is.
-        raster = state.textures[texture_id].with_encoding(Encoding.DATA)
-        made.append(_stored(state, sampler, name, raster, longest, texture.role.value if texture else ""))
+        raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
+        holds = texture.role.value if texture else ""
+        made.append(_stored(state, sampler, name, raster, longest, holds, repeats=sampled.placed))
     return made
 
 
 def _stored(
-    state: State, sampler: str, name: str, raster: Raster, longest: int, holds: str, regions: list[str] | None = None
-) -> StoredTexture:
+    state: State, sampler: str, name: str, raster: Raster, longest: int, holds: str, regions: list[str] | None = None,
+    *, repeats: bool = False,
+) -> StoredTexture:  # fmt: skip
     raster = raster.thumbnail(longest) if longest > 0 else raster
     is_float = raster.pixels.dtype == np.float32
     content = encode_image(raster, ".exr" if is_float else ".png")
@@ -58,7 +61,7 @@ def _stored(
         # Gray with alpha is stored as four channels: few formats of games have two.
         channels=4 if raster.channels == 2 else raster.channels, bits=raster.pixels.dtype.itemsize * 8,
         encoding="srgb" if is_color else "data", alpha="data" if raster.channels in (2, 4) else "none",
-        wrap="repeat" if _leaves_tile(state) else "clamp", filter="linear", mips=True, size=raster.size,
+        wrap="repeat" if repeats or _leaves_tile(state) else "clamp", filter="linear", mips=True, size=raster.size,
         sha256=hashlib.sha256(content).hexdigest(), holds=holds, regions=regions or [],
     )  # fmt: skip
     return StoredTexture(said, content)

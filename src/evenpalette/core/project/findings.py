@@ -5,10 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from evenpalette.core.mesh.tiles import WRAP, is_aside
+from evenpalette.core.placement import Placement
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.binding import map_read, textures_of
+from evenpalette.core.recipe.kind import MapInput
+from evenpalette.core.recipe.model import TONE, Binding
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
 from evenpalette.core.regions.faces import unassigned
@@ -133,11 +136,12 @@ def _recipe(state: State) -> list[Finding]:
         if step.kind not in KINDS:
             found.append(Finding("unknown-step", "recipe", f"{step.name}: this version has no such kind of step"))
             continue
-        for channel in KINDS[step.kind].channels:
-            ref = step.channels.get(channel.key)
-            if ref is None or ref.texture not in state.textures:
-                text = f"{step.name} reads no texture for {channel.label.lower()}, so it changes nothing"
-                found.append(Finding("no-texture", "recipe", text))
+        for map_ in KINDS[step.kind].maps if step.rows else ():
+            missing = [row for row in step.rows if not _is_read(state, map_, step.binding(row, map_.key))]
+            if missing and map_.needed:
+                where = "" if len(missing) == len(step.rows) else f" in {len(missing)} of its rows"
+                text = f"{step.name} reads no texture for {map_.label.lower()}{where}, so it changes nothing"
+                found.append(Finding("no-texture", "recipe", text + (" there" if where else "")))
         if not step.rows or any(row.regions == () for row in step.rows):
             text = f"{step.name} has a row for no region, so it changes nothing"
             found.append(Finding("no-region", "recipe", text, subject=step.id))
@@ -146,6 +150,12 @@ def _recipe(state: State) -> list[Finding]:
             text = f"No step reads the parameter {parameter.name}; moving it changes nothing"
             found.append(Finding("unused-parameter", "recipe", text, subject=parameter.id))
     return found
+
+
+def _is_read(state: State, map_: MapInput, binding: Binding | None) -> bool:
+    """Whether a binding names a texture that is there."""
+    read = map_read(map_, str(binding.value or ""), Placement()) if binding is not None else None
+    return read is not None and read.texture in state.textures
 
 
 def _variants(state: State) -> list[Finding]:
@@ -163,7 +173,7 @@ def _variants(state: State) -> list[Finding]:
 
 def _delivery(state: State) -> list[Finding]:
     """What a game could not load."""
-    maps = {ref.texture for step in state.project.recipe.steps if step.enabled for ref in step.channels.values()}
+    maps = {texture for step in state.project.recipe.steps if step.enabled for texture in textures_of(step)}
     samplers = 1 + (len(state.region_ids) + 3) // 4 + len(maps & set(state.textures))
     if samplers <= MOST_SAMPLERS:
         return []

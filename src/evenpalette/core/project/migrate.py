@@ -10,6 +10,7 @@ from evenpalette.core.project.model import FIRST_SHEET
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.model import FIRST_DIVISION
+from evenpalette.core.values import ChannelRef
 
 Tree = dict[str, Any]
 _ONE: Tree = {"parameter": None, "value": 1.0}
@@ -99,7 +100,15 @@ def _with_rows(group: list[Tree]) -> Tree:
     name = first["name"] if len(group) == 1 or kind is None else kind.label
     return {
         "id": first["id"], "kind": first["kind"], "name": name, "enabled": first.get("enabled", True),
-        "amount": amounts[0] if same_amount else _ONE, "inputs": shared, "channels": first.get("channels", {}), "rows": rows,
+        "amount": amounts[0] if same_amount else _ONE, "inputs": shared | _maps(first.get("channels", {})), "rows": rows,
+    }  # fmt: skip
+
+
+def _maps(channels: Tree) -> Tree:
+    """Channels that a step read, as the values they are today."""
+    return {
+        key: {"parameter": None, "value": str(ChannelRef(ref["texture"], ref.get("channel", 0), ref.get("invert", False)))}
+        for key, ref in channels.items()
     }  # fmt: skip
 
 

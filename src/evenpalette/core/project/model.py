@@ -6,6 +6,7 @@ from typing import Any
 from pydantic import Field
 
 from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.model import TONE, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.regions.model import RegionSet
@@ -73,13 +74,26 @@ class Asset(Stored):
         return [t for t in self.textures if t.role in roles]
 
 
+class OpacityUse(StrEnum):
+    """How the opacity of a surface is meant."""
+
+    CUT_OUT = "cut-out"
+    BLEND = "blend"
+    OPAQUE = "opaque"
+
+
+#: Below this opacity a surface that is cut out is not there.
+CUT = 0.5
+
+
 class DeliverySettings(Stored):
-    """What is written on delivery. size, kit_size: longest side of the maps and of the kit's textures in texels, 0 is the
+    """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the kit's textures in texels, 0 is the
     sources' own."""
 
     size: int = Field(0, ge=0, le=16384)
     kit_size: int = Field(0, ge=0, le=16384)
     variants: tuple[str, ...] | None = None
+    maps: tuple[str, ...] = (BASE_COLOR,)
 
 
 #: The id of the sheet that a project begins with.
@@ -100,6 +114,7 @@ class Sheet(Stored):
     tone: ToneSettings = ToneSettings()
     base: str = TONE
     steps: tuple[Step, ...] = ()
+    opacity: OpacityUse = OpacityUse.CUT_OUT
 
 
 class Project(Stored):

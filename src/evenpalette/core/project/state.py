@@ -11,16 +11,17 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
-from evenpalette.core.project.model import Project
+from evenpalette.core.project.model import Project, Role
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.binding import BoundStep, bind_recipe
-from evenpalette.core.recipe.evaluate import Sources
+from evenpalette.core.recipe.attributes import NORMAL, OPACITY
+from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, bind_recipe
 from evenpalette.core.recipe.model import TONE
-from evenpalette.core.recipe.parameters import Value
-from evenpalette.core.recipe.shader import Reads
+from evenpalette.core.recipe.shader import Reads, made_attributes
+from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.regions.coverage import Made
+from evenpalette.core.values import Value
 from evenpalette.core.variants.model import resolve_all
 
 _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
@@ -112,9 +113,9 @@ class State:
     def _values_of_variants(self) -> dict[str, dict[str, Value]]:
         return resolve_all(self.project.recipe, self.project.variants)
 
-    def bound_steps(self, variant_id: str | None) -> list[BoundStep]:
-        """The recipe with a variant's values put in."""
-        return bind_recipe(self.project.recipe, self.region_ids, self.values(variant_id))
+    def bound_steps(self, variant_id: str | None, at: Moment = NOW) -> list[BoundStep]:
+        """The recipe with a variant's values put in, for a copy and a time."""
+        return bind_recipe(self.project.recipe, self.region_ids, self.values(variant_id), at)
 
     @property
     def base(self) -> Raster:
@@ -133,7 +134,26 @@ class State:
         if len(planes) != len(self.region_ids):
             shape = planes[0].shape if planes else (8, 8)
             planes = [self.coverages.get(r, np.zeros(shape, np.uint8)) for r in self.region_ids]
-        return Sources(self.base, planes, self.sharings, self.textures)
+        return Sources(self.base, planes, self.sharings, self.textures, self.starts)
+
+    @cached_property
+    def starts(self) -> dict[str, Start]:
+        """What attributes besides the base color begin with: the alpha of the color that the recipe starts from (of the
+        painted one, where it starts from the tone), and the asset's normal map."""
+        found: dict[str, Start] = {}
+        base = self.project.recipe.base
+        color = self.project.tone.painted if base == TONE else base
+        if color is not None and color in self.textures and self.textures[color].is_cut:
+            found[OPACITY] = Start(color, (3,))
+        normals = [t.id for t in self.project.asset.with_role(Role.NORMAL) if t.id in self.textures]
+        if normals and self.textures[normals[0]].channels >= 3:
+            found[NORMAL] = Start(normals[0], (0, 1, 2))
+        return found
+
+    @property
+    def attributes(self) -> tuple[str, ...]:
+        """The attributes of the surface that the recipe makes, in their order."""
+        return made_attributes(self.project.recipe, self.starts)
 
     @property
     def sharings(self) -> tuple[Sharing, ...]:
@@ -149,7 +169,7 @@ class State:
     def shader_reads(self) -> Reads:
         """What shader text must know of the textures."""
         channels = {key: raster.channels for key, raster in self.textures.items()}
-        return Reads(channels, self.base.channels, self.sharings, self.region_ids)
+        return Reads(channels, self.base.channels, self.sharings, self.region_ids, self.starts)
 
     @cached_property
     def used(self) -> NDArray[np.bool_]:

@@ -9,11 +9,13 @@ from typing import Any
 
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.project.model import Project
-from evenpalette.core.recipe.kind import AMOUNT, Input
+from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, Step
-from evenpalette.core.recipe.parameters import Parameter, ValueType
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.regions.operations import operation_kind
+from evenpalette.core.values import Input, ValueType
 
 #: No number of a project comes near it; seeds and sizes have bounds of their own.
 LARGEST = 1e12
@@ -114,7 +116,7 @@ def _step_problems(step: Step, parameters: Mapping[str, Parameter]) -> Iterator[
     except EvenPaletteError as error:
         yield str(error).rstrip(".")
         return
-    inputs = {i.key: i for i in kind.inputs}
+    inputs = kind.by_key
     given = [*step.inputs.items(), *(pair for row in step.rows for pair in row.inputs.items())]
     for key, binding in given:
         if key not in inputs:
@@ -123,12 +125,6 @@ def _step_problems(step: Step, parameters: Mapping[str, Parameter]) -> Iterator[
         yield from _binding_problems(step, inputs[key], binding, parameters)
     for amount in (step.amount, *(row.amount for row in step.rows)):
         yield from _binding_problems(step, AMOUNT, amount, parameters)
-    channels = {c.key for c in kind.channels}
-    yield from (
-        f"step '{step.name}' reads the channel '{key[:40]}', which {kind.label} lacks"
-        for key in step.channels
-        if key not in channels
-    )
 
 
 def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Mapping[str, Parameter]) -> Iterator[str]:
@@ -136,6 +132,8 @@ def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Ma
     if binding.parameter and parameter is None:
         return
     try:
+        if binding.pick is not None:
+            accepted_pick(binding.pick, input)
         if parameter is None:
             if binding.value is not None:
                 input.accept(binding.value)

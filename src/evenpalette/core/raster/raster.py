@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -79,6 +80,14 @@ class Raster:
         linear = self.as_linear()
         return np.repeat(linear[..., :1], 3, -1) if self.channels <= 2 else linear[..., :3]
 
+    @cached_property
+    def is_cut(self) -> bool:
+        """Whether it has an alpha that is not everywhere full."""
+        if self.channels not in (2, 4):
+            return False
+        top = 1.0 if self.pixels.dtype == np.float32 else np.iinfo(self.pixels.dtype).max
+        return bool((self.pixels[..., -1] < top).any())
+
     def channel(self, index: int) -> F32:
         """One stored channel as float32 0..1, shape (height, width); gray answers for every color channel."""
         return channel_values(self.pixels, index)
@@ -92,7 +101,7 @@ class Raster:
 
     def _resized(self, width: int, height: int) -> NDArray:
         values = resize_plane(self.as_linear(), (width, height))
-        return self._stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels)).pixels
+        return self.stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels)).pixels
 
     def thumbnail(self, longest: int) -> "Raster":
         """The raster area-averaged so that its longest side is at most `longest` texels."""
@@ -106,7 +115,8 @@ class Raster:
         stride = max(1, max(self.size) // longest)
         return Raster(np.ascontiguousarray(self.pixels[::stride, ::stride]), self.encoding)
 
-    def _stored_like(self, linear: F32) -> "Raster":
+    def stored_like(self, linear: F32) -> "Raster":
+        """Linear light (height, width, channels), float32, in this raster's encoding and dtype; data as it is."""
         if self.encoding is Encoding.SRGB:
             color = 3 if self.channels >= 3 else 1
             linear = np.concatenate([encode_srgb(linear[..., :color]), linear[..., color:]], -1)

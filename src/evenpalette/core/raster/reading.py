@@ -7,6 +7,7 @@ the largest half float. Resizing averages areas down and is bilinear up, in line
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from typing import Any, Protocol, TypeVar
 
 import cv2
 import numpy as np
@@ -60,16 +61,24 @@ def resize_plane(plane: NDArray, size: tuple[int, int]) -> NDArray:
     return cv2.resize(plane, size, interpolation=cv2.INTER_AREA if down else cv2.INTER_LINEAR)
 
 
+class _Sized(Protocol):
+    @property
+    def nbytes(self) -> int: ...
+
+
+T = TypeVar("T", bound=_Sized)
+
+
 class _Derived:
-    """Pictures made from others, the least recently used go first. Held beside the evaluation, not in any state."""
+    """What was made from pictures, the least recently used goes first. Held beside the evaluation, not in any state."""
 
     def __init__(self, most_bytes: int) -> None:
         self._most_bytes = most_bytes
-        self._held: OrderedDict[tuple, tuple[NDArray, NDArray]] = OrderedDict()
+        self._held: OrderedDict[tuple, tuple[NDArray, Any]] = OrderedDict()
         self._bytes = 0
         self._guard = threading.Lock()
 
-    def of(self, source: NDArray, key: tuple, make: Callable[[], NDArray]) -> NDArray:
+    def of(self, source: NDArray, key: tuple, make: Callable[[], T]) -> T:
         key = (id(source), *key)
         with self._guard:
             if key in self._held:
@@ -89,9 +98,9 @@ class _Derived:
 _derived = _Derived(_MOST_BYTES)
 
 
-def derived(source: tuple[NDArray, object], size: tuple[int, int], make: Callable[[], NDArray]) -> NDArray:
-    """What `make` gives for these pixels, read in this encoding, at this size; remembered for a while."""
-    return _derived.of(source[0], (source[1], size), make)
+def derived(source: tuple[NDArray, object], what: object, make: Callable[[], T]) -> T:
+    """What `make` gives for these pixels, read in this encoding: a picture of a size, a chain; remembered for a while."""
+    return _derived.of(source[0], (source[1], what), make)
 
 
 def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:

@@ -1,6 +1,6 @@
 """A recipe with values put in: what both the CPU and the shaders run."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -8,38 +8,63 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.recipe.kind import AMOUNT, Input, Prepared, StepKind
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe
-from evenpalette.core.recipe.parameters import Value, ValueType
-from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.placement import Placement
+from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, Prepared, StepKind
+from evenpalette.core.recipe.model import Binding, Recipe, Step
+from evenpalette.core.recipe.pick import picked
+from evenpalette.core.recipe.steps import KINDS, kind_of
+from evenpalette.core.values import ChannelRef, Input, Value, ValueType
+
+
+@dataclass(frozen=True)
+class Moment:
+    """The copy and the seconds for which a recipe is evaluated: picks and drifts are values, put in before a texel is
+    touched."""
+
+    copy: int = 0
+    seconds: float = 0.0
+
+
+@dataclass(frozen=True)
+class MapRead:
+    """One texture read of a row: which texture, which channel (None is all four), how it is laid."""
+
+    texture: str
+    channel: int | None
+    invert: bool
+    placement: Placement
 
 
 @dataclass(frozen=True)
 class BoundRow:
-    """A row with its values, shared ones included. regions: indices into the region set, None is everywhere else."""
+    """A row with its values, shared ones included. regions: indices into the region set, None is everywhere else.
+
+    maps: what it reads, by map key; maps without a texture are not there.
+    """
 
     amount: float
     values: Prepared
     regions: tuple[int, ...] | None
+    maps: Mapping[str, MapRead]
 
 
 @dataclass(frozen=True)
 class BoundStep:
-    """A step with its values: `amount` is 0 for a step that is switched off. named: regions that any row names."""
+    """A step with its values: `amount` is 0 for a step that is switched off."""
 
     step_id: str
     name: str
     kind: StepKind
     amount: float
     rows: tuple[BoundRow, ...]
-    channels: Mapping[str, ChannelRef]
 
     @cached_property
     def matrices(self) -> NDArray[np.float32] | None:
-        """The rows' operations as `M c + t`, float32 (rows, 3, 4); None where one of them is not of that form."""
-        if self.kind.affine is None:
+        """The rows' operations on base color as `M c + t`, float32 (rows, 3, 4); None where one is not of that form."""
+        op = next((op for op in self.kind.ops if op.affine is not None), None)
+        if op is None or op.affine is None:
             return None
-        found = [self.kind.affine(row.values) for row in self.rows]
+        found = [op.affine(row.values) for row in self.rows]
         known = [matrix for matrix in found if matrix is not None]
         return np.stack(known).astype(np.float32) if known and len(known) == len(found) else None
 
@@ -48,26 +73,76 @@ class BoundStep:
         """Whether it changes nothing anywhere."""
         return self.amount == 0 or all(row.amount == 0 or row.regions == () for row in self.rows)
 
+    def is_active(self, op: Op) -> bool:
+        """Whether an operation changes anything with these values."""
+        return not self.is_idle and (not op.scale or any(row.values[op.scale] for row in self.rows))
 
-def read_binding(binding: Binding | None, input: Input, values: Mapping[str, Value]) -> Value:
-    """The value an input gets: of its parameter, its constant, or its default; brought into the input's range."""
+    def fills(self, op: Op) -> bool:
+        """Whether an operation leaves nothing of what was there, anywhere."""
+        if not op.replaces or self.kind.weigh is not None or self.amount != 1:
+            return False
+        everywhere = any(row.regions is None for row in self.rows)
+        return everywhere and all(
+            row.amount == 1
+            and (not op.scale or row.values[op.scale] == 1)
+            and (op.replaces is True or (callable(op.replaces) and op.replaces(row.values)))
+            for row in self.rows
+        )
+
+
+def read_binding(binding: Binding | None, input: Input, values: Mapping[str, Value], copy: int = 0) -> Value:
+    """The value an input gets: of its parameter, its pick, its constant, or its default; brought into its range."""
+    if binding is not None and binding.pick is not None:
+        return picked(binding.pick, input, copy)
     value: Value | None = None
     if binding is not None:
         value = values.get(binding.parameter) if binding.parameter else binding.value
     return input.default if value is None else input.accept(value)
 
 
-def prepare_value(value: Value, input: Input):  # type: ignore[no-untyped-def]
+def prepare_value(value: Value, input: Input, seconds: float = 0.0):  # type: ignore[no-untyped-def]
     """A stored value as kernels and uniforms take it."""
     if input.type is ValueType.COLOR:
         return hex_to_linear(str(value))
     if input.type is ValueType.CHOICE:
         return input.choices.index(str(value))
-    return int(value) if input.type is ValueType.SWITCH else float(value)
+    if input.type is ValueType.PLACEMENT:
+        return Placement.parse(str(value)).at(seconds)
+    if input.type in (ValueType.SWITCH, ValueType.INTEGER):
+        return int(value)
+    return float(value) if input.type is ValueType.NUMBER else str(value)
 
 
-def bind_recipe(recipe: Recipe, region_ids: list[str], values: Mapping[str, Value]) -> list[BoundStep]:
-    """The steps in order with their values put in. Raises RecipeError for unknown kinds and values of a wrong type."""
+def map_read(map_: MapInput, chosen: str, placement: Placement) -> MapRead | None:
+    """The read of a map whose texture or channel is named so; None for ''."""
+    if map_.whole:
+        return MapRead(chosen, None, False, placement) if chosen else None
+    ref = ChannelRef.parse(chosen)
+    return None if ref is None else MapRead(ref.texture, ref.channel, ref.invert, placement)
+
+
+def textures_of(step: Step) -> Iterator[str]:
+    """The ids of the textures that a step's bindings name, row by row; none for a kind that is not known."""
+    kind = KINDS.get(step.kind)
+    if kind is None:
+        return
+    for inputs in (step.inputs, *(row.inputs for row in step.rows)):
+        for map_ in kind.maps:
+            binding = inputs.get(map_.key)
+            if binding is not None and binding.value:
+                read = map_read(map_, str(binding.value), Placement())
+                if read is not None:
+                    yield read.texture
+
+
+#: The first copy at the start.
+NOW = Moment()
+
+
+def bind_recipe(
+    recipe: Recipe, region_ids: list[str], values: Mapping[str, Value], at: Moment = NOW
+) -> list[BoundStep]:
+    """The steps in order with their values put in. Raises EvenPaletteError for unknown kinds and values of a wrong type."""
     index = {region: place for place, region in enumerate(region_ids)}
     bound = []
     for step in recipe.steps:
@@ -75,10 +150,14 @@ def bind_recipe(recipe: Recipe, region_ids: list[str], values: Mapping[str, Valu
         rows = []
         for row in step.rows:
             prepared = {
-                i.key: prepare_value(read_binding(step.binding(row, i.key), i, values), i) for i in kind.inputs
+                i.key: prepare_value(read_binding(step.binding(row, i.key), i, values, at.copy), i, at.seconds)
+                for i in kind.all_inputs
             }
+            reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
+            maps = {key: read for key, read in reads.items() if read is not None}
             regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
-            rows.append(BoundRow(float(read_binding(row.amount, AMOUNT, values)), prepared, regions))
-        amount = float(read_binding(step.amount, AMOUNT, values)) if step.enabled else 0.0
-        bound.append(BoundStep(step.id, step.name, kind, amount, tuple(rows), step.channels))
+            amount = float(read_binding(row.amount, AMOUNT, values, at.copy))
+            rows.append(BoundRow(amount, prepared, regions, maps))
+        amount = float(read_binding(step.amount, AMOUNT, values, at.copy)) if step.enabled else 0.0
+        bound.append(BoundStep(step.id, step.name, kind, amount, tuple(rows)))
     return bound

@@ -3,93 +3,28 @@
 Tiles stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import (
-    DECODE_8BIT,
-    F32,
-    PIECE_OFFSETS,
-    PIECE_SLOPES,
-    decode_srgb,
-    encode_code,
-    encode_srgb_8bit,
-)
+from evenpalette.core.color.encoding import F32, PIECE_OFFSETS, PIECE_SLOPES, encode_code, encode_srgb_8bit
 from evenpalette.core.parallel import Progress, no_progress, run_over
-from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import channel_values, plane_at, unit_values
+from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.affine import apply_affine
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import BoundRow, BoundStep
-from evenpalette.core.recipe.model import ChannelRef
-from evenpalette.core.recipe.weights import Sharing, TileWeights
-from evenpalette.core.regions.model import Overlap
-from evenpalette.core.scratch import filled, scratch
+from evenpalette.core.recipe.kind import Op, Planes
+from evenpalette.core.recipe.plan import Plan, plan_of, whole_plan
+from evenpalette.core.recipe.sources import Box, Sources, TileReads
+from evenpalette.core.recipe.weights import TileWeights
 
 #: Large enough that taking turns at the interpreter lock between kernels costs little: with two threads 256k texels
 #: measured a fifth faster than 64k, which fit the nearest caches better.
 TILE_TEXELS = 262144
-Box = tuple[int, int, int, int]
-
-
-@dataclass(frozen=True, eq=False)
-class Sources:
-    """Everything a recipe reads, by name.
-
-    base: the tone (one channel, data) or a color texture. coverages: uint8 (height, width) planes in region order,
-    division after division. sharings: the divisions; by default one, exclusive, of all coverages. textures: what
-    channel references name.
-    """
-
-    base: Raster
-    coverages: Sequence[NDArray[np.uint8]] = ()
-    sharings: Sequence[Sharing] = ()
-    textures: Mapping[str, Raster] = field(default_factory=dict)
-
-    @property
-    def divisions(self) -> Sequence[Sharing]:
-        """The divisions, the default one included."""
-        return self.sharings or (Sharing(Overlap.EXCLUSIVE, len(self.coverages)),)
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """The working size: the largest width and height among the base and the coverages."""
-        sizes = [self.base.size, *((plane.shape[1], plane.shape[0]) for plane in self.coverages)]
-        return max(w for w, _ in sizes), max(h for _, h in sizes)
-
-    def at_point(self, u: float, v: float) -> "Sources":
-        """The nearest texel of every source under (u, v), as sources of one texel: what a read-out needs, at any size."""
-
-        def cut(pixels: NDArray) -> NDArray:
-            height, width = pixels.shape[:2]
-            y, x = min(height - 1, max(0, int(v * height))), min(width - 1, max(0, int(u * width)))
-            return np.ascontiguousarray(pixels[y : y + 1, x : x + 1])
-
-        return Sources(
-            Raster(cut(self.base.pixels), self.base.encoding),
-            [cut(plane) for plane in self.coverages],
-            self.sharings,
-            {key: Raster(cut(raster.pixels), raster.encoding) for key, raster in self.textures.items()},
-        )
-
-    def at_size(self, width: int, height: int) -> "Sources":
-        """The same sources resampled: bilinear up, area-averaged down. What was made is remembered for a while."""
-        size = (width, height)
-        return Sources(
-            self.base.resized(width, height),
-            [plane_at(plane, size) for plane in self.coverages],
-            self.sharings,
-            {key: raster.resized(width, height) for key, raster in self.textures.items()},
-        )
-
-
-@njit(nogil=True, cache=True)
-def _load_srgb8(pixels, table, r, g, b):  # type: ignore[no-untyped-def]
-    for i in range(r.size):
-        r[i], g[i], b[i] = table[pixels[i, 0]], table[pixels[i, 1]], table[pixels[i, 2]]
 
 
 @njit(nogil=True, cache=True)
@@ -100,150 +35,226 @@ def _store_srgb8(r, g, b, r_bits, g_bits, b_bits, offsets, slopes, out):  # type
         out[i, 2] = encode_code(b[i], b_bits[i], offsets, slopes)
 
 
-def _store(planes: tuple[F32, F32, F32], out: NDArray[np.uint8]) -> None:
-    r, g, b = planes
-    r_bits, g_bits, b_bits = r.view(np.int32), g.view(np.int32), b.view(np.int32)
-    _store_srgb8(r, g, b, r_bits, g_bits, b_bits, PIECE_OFFSETS, PIECE_SLOPES, out)
+@njit(nogil=True, cache=True, fastmath=True)
+def _store_data8(plane, out):  # type: ignore[no-untyped-def]
+    for i in range(plane.size):
+        out[i, 0] = np.uint8(min(max(plane[i], np.float32(0)), np.float32(1)) * np.float32(255) + np.float32(0.5))
+
+
+def _store(attribute: str, planes: Planes, out: NDArray) -> None:
+    """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for float32."""
+    if out.dtype == np.float32:
+        for column, plane in enumerate(_unit_vectors(planes) if out.shape[1] > len(planes) else planes):
+            out[:, column] = plane
+    elif ATTRIBUTES[attribute].holds is Holds.COLOR:
+        r, g, b = planes
+        bits = r.view(np.int32), g.view(np.int32), b.view(np.int32)
+        _store_srgb8(r, g, b, bits[0], bits[1], bits[2], PIECE_OFFSETS, PIECE_SLOPES, out)
+    elif ATTRIBUTES[attribute].holds is Holds.SLOPES:
+        for column, plane in enumerate(_unit_vectors(planes)):
+            _store_data8(plane * np.float32(0.5) + np.float32(0.5), out[:, column : column + 1])
+    else:
+        _store_data8(planes[0], out)
+
+
+def _unit_vectors(slopes: Planes) -> Planes:
+    """(x, y, 1) made unit, -1..1."""
+    x, y = slopes
+    length = 1 / np.sqrt(x * x + y * y + 1)
+    return x * length, y * length, length
 
 
 def evaluate(
+    steps: Sequence[BoundStep], sources: Sources, *, size: tuple[int, int] | None = None, box: Box | None = None,
+    float_output: bool = False, progress: Progress = no_progress, workers: int = 0,
+) -> Raster:  # fmt: skip
+    """The base color of a recipe, as `evaluate_surface` makes it: 8-bit sRGB, or with `float_output` linear float32."""
+    how = {"size": size, "box": box, "float_output": float_output, "progress": progress, "workers": workers}
+    return evaluate_surface(steps, sources, (BASE_COLOR,), **how)[BASE_COLOR]  # type: ignore[arg-type]
+
+
+def evaluate_surface(
     steps: Sequence[BoundStep],
     sources: Sources,
+    wanted: Iterable[str],
     *,
     size: tuple[int, int] | None = None,
     box: Box | None = None,
     float_output: bool = False,
     progress: Progress = no_progress,
     workers: int = 0,
-) -> Raster:
-    """Run the steps over the sources.
+    plan: Plan | None = None,
+) -> dict[str, Raster]:
+    """Run the steps over the sources for these attributes; what they do not need is neither computed nor read.
 
     size: (width, height) of the result; a smaller one than the sources' own is evaluated in full and area-averaged in
     linear light, which is what a game's mip chain of the result would show; a larger one samples the sources bilinearly.
     box: (left, top, right, bottom) in texels of the working size, to evaluate only there (not together with `size`).
-    workers: threads, 0 is one for each core.
-    Returns 8-bit sRGB (height, width, 3), or with `float_output` linear float32, not clamped.
+    workers: threads, 0 is one for each core. plan: another than that of the steps' values.
+    Returns for each attribute a raster (height, width, channels): color as 8-bit sRGB, data as 8-bit gray, the normal as
+    an 8-bit normal map with green up, emissive as linear float32. With `float_output` all are float32 and not clamped,
+    color linear, the normal as its two slopes.
     """
+    plan = plan or plan_of(steps, wanted)
     width, height = sources.size
     if size is not None and (size[0] > width or size[1] > height):
         width, height = max(size[0], width), max(size[1], height)
     working = sources.at_size(width, height)
     left, top, right, bottom = box or (0, 0, width, height)
-    needs_shrinking = size is not None and size != (width, height)
-    as_float = float_output or needs_shrinking
-    out = np.empty((bottom - top, right - left, 3), np.float32 if as_float else np.uint8)
+    shrinks = size is not None and size != (width, height)
+    outs = {
+        attribute: np.empty((bottom - top, right - left, *_channels(attribute, float_output=float_output, shrinks=shrinks)),
+                            np.float32 if shrinks or float_output or _is_light(attribute) else np.uint8)
+        for attribute in sorted(plan.wanted)
+    }  # fmt: skip
     rows = max(1, TILE_TEXELS // max(1, right - left))
-    used = [step for step in steps if not step.is_idle]
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
-        tile = (left, start, right, stop)
-        r, g, b = _run_tile(used, working, tile)
-        target = out[start - top : stop - top].reshape(-1, 3)
-        if as_float:
-            target[:, 0], target[:, 1], target[:, 2] = r, g, b
-        else:
-            _store((r, g, b), target)
+        planes = _run_tile(steps, plan, working, (left, start, right, stop))
+        for attribute, out in outs.items():
+            _store(attribute, planes[attribute], out[start - top : stop - top].reshape(-1, out.shape[2]))
 
     run_over(range(top, bottom, rows), one_tile, progress, workers)
-    if not as_float:
-        return Raster(out, Encoding.SRGB)
-    result = Raster(out, Encoding.LINEAR)
-    if needs_shrinking and size is not None:
-        result = result.resized(*size)
-    if float_output:
-        return result
-    return Raster(encode_srgb_8bit(result.pixels), Encoding.SRGB)
+    if shrinks and size is not None:
+        outs = {a: resize_plane(out, size).reshape(size[1], size[0], out.shape[2]) for a, out in outs.items()}
+    return {a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()}
 
 
-def trace(steps: Sequence[BoundStep], sources: Sources, x: int, y: int) -> list[F32]:
-    """The linear color of one texel at the start and after every step, switched-off steps included: (3,) each."""
+def _is_light(attribute: str) -> bool:
+    return ATTRIBUTES[attribute].holds is Holds.LIGHT
+
+
+def _channels(attribute: str, *, float_output: bool, shrinks: bool) -> tuple[int]:
+    """How many channels are stored: slopes are averaged and delivered as vectors."""
+    described = ATTRIBUTES[attribute]
+    return (3 if described.holds is Holds.SLOPES and (shrinks or not float_output) else described.planes,)
+
+
+def _as_delivered(attribute: str, out: NDArray, *, float_output: bool, shrinks: bool) -> Raster:
+    holds = ATTRIBUTES[attribute].holds
+    is_color = holds in (Holds.COLOR, Holds.LIGHT)
+    if out.dtype == np.uint8:
+        return Raster(out, Encoding.SRGB if is_color else Encoding.DATA)
+    if holds is Holds.SLOPES and shrinks:
+        if float_output:
+            z = np.maximum(out[..., 2:], 1e-4)
+            return Raster(np.ascontiguousarray(out[..., :2] / z), Encoding.DATA)
+        length = np.maximum(np.linalg.norm(out, axis=-1, keepdims=True), 1e-6)
+        return Raster(quantize(out / length * 0.5 + 0.5, np.dtype(np.uint8)), Encoding.DATA)
+    if float_output or holds is Holds.LIGHT:
+        return Raster(out, Encoding.LINEAR if is_color else Encoding.DATA)
+    if is_color:
+        return Raster(encode_srgb_8bit(out), Encoding.SRGB)
+    return Raster(quantize(out, np.dtype(np.uint8)), Encoding.DATA)
+
+
+def trace(
+    steps: Sequence[BoundStep], sources: Sources, x: int, y: int, wanted: Iterable[str] = (BASE_COLOR,)
+) -> list[dict[str, F32]]:
+    """The attributes of one texel at the start and after every step, switched-off steps included: float32 (planes,)."""
     box = (x, y, x + 1, y + 1)
-    planes = _load_base(sources.base, box)
-    weights = TileWeights(sources.coverages, sources.divisions, box)
-    colors = [np.array([plane[0] for plane in planes], np.float32)]
-    for step in steps:
-        if not step.is_idle:
-            _run_step(step, planes, weights, sources, box)
-        colors.append(np.array([plane[0] for plane in planes], np.float32))
-    return colors
+    plan = whole_plan(steps, wanted)
+    reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
+    planes = {attribute: reads.start(attribute) for attribute in plan.attributes}
+
+    def now() -> dict[str, F32]:
+        return {a: np.array([plane[0] for plane in planes[a]], np.float32) for a in plan.wanted}
+
+    found = [now()]
+    for index, step in enumerate(steps):
+        ops = tuple(op for op in step.kind.ops if step.is_active(op))
+        if ops:
+            _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
+        found.append(now())
+    return found
 
 
-Planes = tuple[F32, F32, F32]
-
-
-def _run_tile(steps: Sequence[BoundStep], sources: Sources, box: Box) -> Planes:
-    planes = _load_base(sources.base, box)
-    weights = TileWeights(sources.coverages, sources.divisions, box)
-    for step in steps:
-        _run_step(step, planes, weights, sources, box)
+def _run_tile(steps: Sequence[BoundStep], plan: Plan, sources: Sources, box: Box) -> dict[str, Planes]:
+    reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
+    planes = {attribute: reads.start(attribute) for attribute in plan.starts}
+    for attribute in plan.attributes - plan.starts:
+        # Something replaces it everywhere before anybody looks.
+        planes[attribute] = tuple(np.zeros(reads.texels, np.float32) for _ in ATTRIBUTES[attribute].neutral)
+    for index, (step, ops) in enumerate(zip(steps, plan.ops, strict=True)):
+        if ops:
+            _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
     return planes
 
 
-def _run_step(step: BoundStep, planes: Planes, tile: TileWeights, sources: Sources, box: Box) -> None:
-    found = tile.of(step)
+@dataclass(frozen=True)
+class Weighed:
+    """The rows of a step that have a texel in a tile, their weights, float32 (rows, texels), and what they read."""
+
+    rows: list[int]
+    weights: F32
+    reads: Sequence[Mapping[str, Planes]]
+
+
+def weigh_rows(step: BoundStep, maps: Sequence[str], weights: TileWeights, reads: TileReads) -> Weighed:
+    """The weights of a step's rows in a tile: coverage, amounts and the step's own mask. maps: keys of what to read."""
+    found = weights.of(step)
+    rows, planes = found.rows, found.weights
+    read = [reads.of(step, step.rows[k], maps) for k in rows]
+    weigh = step.kind.weigh
+    if weigh is None or not rows:
+        return Weighed(rows, planes, read)
+    made = np.empty_like(planes)
+    for line, (k, row_reads) in enumerate(zip(rows, read, strict=True)):
+        np.multiply(planes[line], weigh.kernel(step.rows[k].values, row_reads), out=made[line])
+    kept = [line for line in range(len(rows)) if made[line].any()]
+    if len(kept) == len(rows):
+        return Weighed(rows, made, read)
+    return Weighed([rows[line] for line in kept], np.ascontiguousarray(made[kept]), [read[line] for line in kept])
+
+
+def _run_step(
+    step: BoundStep, ops: Sequence[Op], maps: Sequence[str], planes: dict[str, Planes], weights: TileWeights, reads: TileReads
+) -> None:
+    """Run operations of a step; all of them see what was there before it."""
+    found = weigh_rows(step, maps, weights, reads)
     if not found.rows:
         return
-    rows, weights = [step.rows[k] for k in found.rows], found.weights
+    rows = [step.rows[k] for k in found.rows]
+    seen = {a: planes[a] for op in ops for a in op.reads}
+    for place, op in enumerate(ops):
+        if any(op.writes in later.reads for later in ops[place + 1 :]):
+            seen[op.writes] = tuple(plane.copy() for plane in planes[op.writes])
     matrices = step.matrices
-    if matrices is not None:
-        apply_affine(planes, weights, matrices[found.rows])
-        return
-    channels = {}
-    for channel in step.kind.channels:
-        reference = step.channels.get(channel.key)
-        if reference is not None and reference.texture in sources.textures:
-            channels[channel.key] = _channel(sources.textures[reference.texture], reference, box, channel.key)
-        else:
-            channels[channel.key] = filled(tile.texels, channel.neutral)
-    _run_rows(step, rows, planes, weights, channels)
+    shared: NDArray[np.int64] | None = None
+    for op in ops:
+        target = planes[op.writes]
+        if op.affine is not None and matrices is not None and not op.scale:
+            r, g, b = target
+            apply_affine((r, g, b), found.weights, matrices[found.rows])
+            continue
+        if shared is None:
+            shared = np.flatnonzero((found.weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)
+        inner = [{**row_reads, **seen} for row_reads in found.reads]
+        _run_rows(op, rows, target, found.weights, inner, shared)
 
 
 def _run_rows(
-    step: BoundStep, rows: list[BoundRow], planes: Planes, weights: F32, channels: Mapping[str, F32]
+    op: Op, rows: list[BoundRow], planes: Planes, weights: F32, reads: list[dict[str, Planes]], shared: NDArray[np.int64]
 ) -> None:
     """Run every row's operation on what was there before the step.
 
     Where at most one row has a weight, one after the other is the same as all at once; the few texels that rows share
     are done apart.
     """
-    shared = np.flatnonzero((weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)
     before = [plane[shared] for plane in planes]
-    for row, weight in zip(rows, weights, strict=True):
-        step.kind.kernel(*planes, weight, 1.0, row.values, channels)
+    amounts = [float(row.values[op.scale]) if op.scale else 1.0 for row in rows]
+    for row, weight, amount, read in zip(rows, weights, amounts, reads, strict=True):
+        if amount:
+            op.kernel(planes, weight, amount, row.values, read)
     if not len(shared):
         return
-    here = {key: plane[shared] for key, plane in channels.items()}
     after = [plane.copy() for plane in before]
-    for row, weight in zip(rows, weights, strict=True):
-        r, g, b = (plane.copy() for plane in before)
-        step.kind.kernel(r, g, b, np.ascontiguousarray(weight[shared]), 1.0, row.values, here)
-        for total, changed, was in zip(after, (r, g, b), before, strict=True):
+    for row, weight, amount, read in zip(rows, weights, amounts, reads, strict=True):
+        here = {key: tuple(plane[shared] for plane in held) for key, held in read.items()}
+        worked = tuple(plane.copy() for plane in before)
+        op.kernel(worked, np.ascontiguousarray(weight[shared]), amount, row.values, here)
+        for total, changed, was in zip(after, worked, before, strict=True):
             total += changed - was
     for plane, total in zip(planes, after, strict=True):
         plane[shared] = total
-
-
-def _cut(raster: Raster, box: Box) -> NDArray:
-    left, top, right, bottom = box
-    return raster.pixels[top:bottom, left:right].reshape(-1, raster.channels)
-
-
-def _load_base(raster: Raster, box: Box) -> tuple[F32, F32, F32]:
-    pixels = _cut(raster, box)
-    if raster.encoding is Encoding.SRGB and pixels.dtype == np.uint8 and raster.channels >= 3:
-        r, g, b = scratch("color", (3, len(pixels)))
-        _load_srgb8(pixels, DECODE_8BIT, r, g, b)
-        return r, g, b
-    values = unit_values(pixels)
-    if raster.encoding is Encoding.SRGB:
-        values = decode_srgb(values)
-    columns = (0, 1, 2) if raster.channels >= 3 else (0, 0, 0)
-    r, g, b = (np.array(values[:, column], np.float32) for column in columns)
-    return r, g, b
-
-
-def _channel(raster: Raster, reference: ChannelRef, box: Box, key: str) -> F32:
-    pixels = _cut(raster, box)
-    plane = channel_values(pixels, reference.channel, scratch(f"channel {key}", pixels.shape[:-1]))
-    return np.subtract(np.float32(1), plane, out=plane) if reference.invert else plane

@@ -2,81 +2,165 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.recipe.parameters import Value, ValueType, accept_value
+from evenpalette.core.recipe.attributes import ATTRIBUTES
+from evenpalette.core.values import Input, Value, ValueType
 
 Plane = NDArray[np.float32]
-#: What kernels and uniforms receive: numbers as float, switches and choices as int, colors as linear (3,) float32.
+#: The planes of one attribute, or of one texture read.
+Planes = tuple[Plane, ...]
+#: What kernels and uniforms receive: numbers as float, integers, switches and choices as int, colors as linear (3,)
+#: float32, placements as `Placement`.
 Prepared = Mapping[str, Any]
+#: Works in place on the planes of the attribute that it writes: planes, weight of each texel, amount, values, reads.
+#: reads: by map key its planes, by attribute key the planes of what was there before the step.
+Kernel = Callable[[Planes, Plane, float, Prepared, Mapping[str, Planes]], None]
 
 
 @dataclass(frozen=True)
-class Input:
-    """A value that a step reads, from a parameter or a constant."""
+class MapInput:
+    """A texture that a step reads: one channel as data, or all of it.
+
+    whole: four planes, red, green, blue in linear light for color (stored values for data) and alpha; else one plane.
+    neutral: what is read where no texture is given, one number for each plane. roles: names of the texture roles that
+    fit, the best first. needed: without a texture the step does nothing, which is worth a finding.
+    """
 
     key: str
     label: str
-    type: ValueType
-    default: Value
-    low: float = 0.0
-    high: float = 1.0
-    unit: str = ""
-    choices: tuple[str, ...] = ()
+    neutral: tuple[float, ...]
     description: str = ""
+    whole: bool = False
+    roles: tuple[str, ...] = ()
+    needed: bool = True
 
-    def accept(self, value: Value) -> Value:
-        """The value in this input's type and range. Raises RecipeError."""
-        return accept_value(value, self.type, self.low, self.high, self.choices, self.label)
+    @property
+    def planes(self) -> int:
+        """How many planes are read."""
+        return 4 if self.whole else 1
+
+    @property
+    def input(self) -> Input:
+        """The value that says which texture or channel it is."""
+        return Input(self.key, self.label, ValueType.TEXTURE if self.whole else ValueType.CHANNEL, "", description=self.description)
+
+    @property
+    def placement(self) -> Input:
+        """The value that says how it is laid."""
+        return Input(self.key + PLACED, f"{self.label} placement", ValueType.PLACEMENT, "", description="How the texture is laid")
+
+
+#: Behind a map's key: the key of its placement.
+PLACED = "_placed"
 
 
 @dataclass(frozen=True)
-class ChannelInput:
-    """A texture channel that a step reads; `neutral` is its value where no texture is given."""
+class Weigh:
+    """A step's own mask: a weight of 0 to 1 for each texel, which every operation of the step is mixed in by.
 
-    key: str
-    label: str
-    neutral: float
-    description: str = ""
+    kernel: (values, reads) -> weight, float32 (texels,). glsl: body of `float ep_<kind>_weigh(<takes>)`.
+    takes: keys of the inputs and maps it reads, in the order of the function's arguments.
+    """
+
+    kernel: Callable[[Prepared, Mapping[str, Planes]], Plane]
+    glsl: str
+    takes: tuple[str, ...]
 
 
-#: Works in place on linear planes r, g, b of one tile; weight is the row's per texel; amount scales it.
-Kernel = Callable[[Plane, Plane, Plane, Plane, float, Prepared, Mapping[str, Plane]], None]
+@dataclass(frozen=True)
+class Op:
+    """What a step does to one attribute.
+
+    writes: the attribute. glsl: a function `T ep_<kind>_<writes>(T c, <takes>, <reads>)` that returns op(c); helper
+    functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the arguments.
+    reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same for every c
+    with these values. scale: an input whose number or switch is multiplied into the weight; 0 leaves the attribute
+    alone. affine: for values with which a base color operation is `M c + t`: the matrix (3, 4), else None; rows are
+    then run in one pass.
+    """
+
+    writes: str
+    kernel: Kernel
+    glsl: str
+    takes: tuple[str, ...] = ()
+    reads: tuple[str, ...] = ()
+    replaces: Callable[[Prepared], bool] | bool = False
+    scale: str = ""
+    affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
+
+
+@dataclass(frozen=True)
+class StartingPoint:
+    """A named set of values to begin a row with."""
+
+    name: str
+    values: Mapping[str, Value]
 
 
 @dataclass(frozen=True)
 class StepKind:
-    """A kind of step: its words, its inputs, its CPU kernel and its GLSL.
+    """A kind of step: its words, its inputs, its textures and its operations.
 
-    glsl defines `vec3 ep_<key>(vec3 c, <inputs in order>, <channels in order as float>)`, which returns op(c).
-    formula and source are printed in the documentation and in the kit.
+    formula and source are printed in the documentation and in the kit. order: of the work; steps of a kind that lies
+    `over_paint` go behind all steps of kinds before them, on the whole surface. own: inputs of which each row has its
+    own unless the artist shares them, by default the first, which names the look. examples: sets of values away from
+    the neutral ones, each of which runs other code; warm-up and tests run them all.
     """
 
     key: str
     label: str
     summary: str
     inputs: tuple[Input, ...]
-    kernel: Kernel
-    glsl: str
+    ops: tuple[Op, ...]
     formula: str
     source: str
-    channels: tuple[ChannelInput, ...] = ()
+    examples: tuple[Mapping[str, Value], ...]
+    maps: tuple[MapInput, ...] = ()
+    weigh: Weigh | None = None
     order: int = 100
-    #: For values with which the operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass.
-    affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
+    over_paint: bool = False
+    own: tuple[str, ...] = ()
+    starting_points: tuple[StartingPoint, ...] = ()
+
+    def __post_init__(self) -> None:
+        known = {*(i.key for i in self.inputs), *(m.key for m in self.maps)}
+        for op in self.ops:
+            assert op.writes in ATTRIBUTES, f"{self.key}: {op.writes} is no attribute"
+            assert known.issuperset(op.takes), f"{self.key}: {op.takes} are not among its inputs"
+
+    @cached_property
+    def all_inputs(self) -> tuple[Input, ...]:
+        """Every value that can be bound: the inputs, then each map's texture and placement."""
+        return (*self.inputs, *(made for m in self.maps for made in (m.input, m.placement)))
+
+    @cached_property
+    def by_key(self) -> dict[str, Input]:
+        """`all_inputs` by key."""
+        return {i.key: i for i in self.all_inputs}
 
     def input(self, key: str) -> Input:
-        """The input with this key."""
-        return next(i for i in self.inputs if i.key == key)
+        """The input with this key, those of maps included."""
+        return self.by_key[key]
+
+    def map(self, key: str) -> MapInput:
+        """The map with this key."""
+        return next(m for m in self.maps if m.key == key)
 
     @property
     def row_inputs(self) -> tuple[str, ...]:
-        """The inputs of which each row has its own unless the artist shares them: the first, which names the look."""
-        return tuple(i.key for i in self.inputs[:1])
+        """The inputs of which each row has its own unless the artist shares them."""
+        return self.own or tuple(i.key for i in self.inputs[:1])
+
+    @property
+    def writes(self) -> tuple[str, ...]:
+        """The attributes that it can change."""
+        return tuple(dict.fromkeys(op.writes for op in self.ops))
 
 
-#: Every step has it; it is not an input of the operation itself.
+#: Every step and row has it; it is not an input of the operation itself.
 AMOUNT = Input("amount", "Amount", ValueType.NUMBER, 1.0, description="How much of the step is mixed in")

@@ -4,26 +4,32 @@ from collections.abc import Iterator
 
 from pydantic import Field
 
-from evenpalette.core.recipe.parameters import Parameter, Value
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.stored import Stored
+from evenpalette.core.values import Value
 
 #: The recipe starts from the neutral tone.
 TONE = "tone"
 
 
+class Pick(Stored):
+    """A value for each placed copy, stable and evenly spread: one of `values`, or, without any, a number from low to high.
+
+    seed: picks of different seeds are independent of each other; of one seed they go together.
+    """
+
+    values: tuple[Value, ...] = Field((), max_length=64)
+    low: float = Field(0.0, ge=-1e9, le=1e9)
+    high: float = Field(1.0, ge=-1e9, le=1e9)
+    seed: int = Field(0, ge=0, lt=1 << 31)
+
+
 class Binding(Stored):
-    """Where a step input takes its value: a parameter's id, or a constant."""
+    """Where a step input takes its value: a parameter's id, a constant, or a pick by copy."""
 
     parameter: str | None = None
     value: Value | None = None
-
-
-class ChannelRef(Stored):
-    """One channel (0 red .. 3 alpha) of a texture, taken as data 0..1."""
-
-    texture: str
-    channel: int = Field(0, ge=0, le=3)
-    invert: bool = False
+    pick: Pick | None = None
 
 
 class Row(Stored):
@@ -44,7 +50,7 @@ class Step(Stored):
 
     `out = in + w_1 (op_1(in) - in) + ... + w_n (op_n(in) - in)`, w = coverage of the row's regions * row amount * step
     amount, the sum of w never above 1 (divided by max(1, sum)), in linear light.
-    inputs: values that all rows share, by input key. channels: channel input key to texture channel.
+    inputs: values that all rows share, by input key; which textures it reads and how they are laid are values too.
     """
 
     id: str
@@ -53,7 +59,6 @@ class Step(Stored):
     enabled: bool = True
     amount: Binding = Binding(value=1.0)
     inputs: dict[str, Binding] = {}
-    channels: dict[str, ChannelRef] = {}
     rows: tuple[Row, ...] = ()
 
     def row(self, row_id: str | None) -> Row | None:

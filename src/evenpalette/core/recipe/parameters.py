@@ -1,25 +1,10 @@
 """Parameters: named, typed, ranged values that steps refer to."""
 
-import math
-from enum import StrEnum
-
 from pydantic import Field, model_validator
 
-from evenpalette.core.color.hexcode import normalize_hex
-from evenpalette.core.errors import RecipeError
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.stored import Stored
-
-#: A parameter's value as the document stores it: hex text, number, choice text or switch.
-Value = bool | float | str
-
-
-class ValueType(StrEnum):
-    """What a value is."""
-
-    COLOR = "color"
-    NUMBER = "number"
-    CHOICE = "choice"
-    SWITCH = "switch"
+from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
 
 
 class Parameter(Stored):
@@ -38,31 +23,30 @@ class Parameter(Stored):
 
     @model_validator(mode="after")
     def _default_fits(self) -> "Parameter":
-        if self.type is ValueType.NUMBER and not self.low < self.high:
+        if self.type not in PARAMETER_TYPES:
+            raise ValueError(f"'{self.name}': a {self.type.value} cannot be a parameter")
+        if self.is_ranged and not self.low < self.high:
             raise ValueError(f"'{self.name}': the range {self.low} to {self.high} is empty")
         if self.type is ValueType.CHOICE and not self.choices:
             raise ValueError(f"'{self.name}' has no choices")
         try:
             object.__setattr__(self, "default", self.accept(self.default))
-        except RecipeError as error:
+        except EvenPaletteError as error:
             raise ValueError(str(error)) from error
         return self
 
+    @property
+    def is_ranged(self) -> bool:
+        """Whether it is a number with a range."""
+        return self.type in (ValueType.NUMBER, ValueType.INTEGER)
+
+    @property
+    def input(self) -> Input:
+        """What it takes, as everything else that takes a value says it."""
+        return Input(
+            self.id, self.name, self.type, self.default, self.low, self.high, self.unit, self.choices, self.description
+        )
+
     def accept(self, value: Value) -> Value:
-        """The value in this parameter's type and range. Raises RecipeError when it cannot be."""
-        return accept_value(value, self.type, self.low, self.high, self.choices, self.name)
-
-
-def accept_value(value: Value, type: ValueType, low: float, high: float, choices: tuple[str, ...], name: str) -> Value:
-    """The value in this type: numbers are clamped to the range, colors become '#rrggbb'. Raises RecipeError."""
-    if type is ValueType.COLOR and isinstance(value, str):
-        return normalize_hex(value)
-    if type is ValueType.NUMBER and isinstance(value, int | float) and not isinstance(value, bool):
-        if not math.isfinite(value):
-            raise RecipeError(f"'{name}' needs a number, not {value}.")
-        return float(min(max(value, low), high))
-    if type is ValueType.CHOICE and isinstance(value, str) and value in choices:
-        return value
-    if type is ValueType.SWITCH and isinstance(value, bool):
-        return value
-    raise RecipeError(f"'{name}' takes a {type.value}, not {value!r}.")
+        """The value in this parameter's type and range. Raises ValueProblem when it cannot be."""
+        return self.input.accept(value)

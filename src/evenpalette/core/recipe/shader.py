@@ -1,27 +1,38 @@
-"""The recipe as GLSL, from the same step files that the CPU runs.
+"""The recipe as GLSL, from the same step files and the same plan that the CPU runs.
 
 Two flavors of one text. *Live*: every input of every step but a constant choice is a uniform, so a moved slider or a
-switched-off step never needs a new shader. *Kit*: parameters are uniforms under their own names, constants are written in, and
-switched-off steps are left out, which is what a game wants.
+switched-off step never needs a new shader. *Kit*: parameters are uniforms under their own names, constants are written
+in, and switched-off steps are left out, which is what a game wants.
 """
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.files import plain_text, safe_name
+from evenpalette.core.placement import Placement
 from evenpalette.core.raster.reading import channel_index
-from evenpalette.core.recipe.binding import prepare_value, read_binding
-from evenpalette.core.recipe.kind import AMOUNT, Input
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
-from evenpalette.core.recipe.parameters import Parameter, ValueType
+from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
+from evenpalette.core.raster.sampling import is_hardware
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
+from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
+from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, StepKind
+from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
+from evenpalette.core.recipe.plan import Plan, StepUse, plan
+from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
 from evenpalette.core.regions.overlap import overlap_glsl
+from evenpalette.core.values import Input, ValueType
 
-GLSL_TYPES = {ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.CHOICE: "int", ValueType.SWITCH: "int"}
+GLSL_TYPES = {
+    ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.INTEGER: "int", ValueType.CHOICE: "int",
+    ValueType.SWITCH: "int", ValueType.PLACEMENT: "mat4",
+}  # fmt: skip
 _COMPONENTS = "rgba"
 
 
@@ -29,14 +40,15 @@ _COMPONENTS = "rgba"
 class Reads:
     """What the text must know of the textures: how many channels they have, by id; the base; the divisions.
 
-    channels: of the textures that channel references name; a missing one is not there. base_channels: of what the
-    recipe starts from. sharings: the divisions, whose regions are counted through in order.
+    channels: of the textures that steps name; a missing one is not there. base_channels: of what the recipe starts
+    from. sharings: the divisions, whose regions are counted through in order. starts: what other attributes begin with.
     """
 
     channels: Mapping[str, int]
     base_channels: int
     sharings: Sequence[Sharing]
     region_ids: Sequence[str]
+    starts: Mapping[str, Start] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -52,18 +64,28 @@ class ShaderUniform:
 
 
 @dataclass(frozen=True)
+class Sampled:
+    """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement."""
+
+    texture: str
+    as_color: bool = False
+    placed: bool = False
+
+
+@dataclass(frozen=True)
 class ShaderText:
     """GLSL for 3.30 and ES 3.00 that defines `evenpalette_surface` and `evenpalette_recipe`, without a #version line.
 
-    textures: sampler name to texture id; coverage and base samplers are always `ep_base` and `ep_coverage_<k>`.
-    without_steps: only the coverages, for views that show no recipe; they call `ep_resolve(uv, dx, dy)`, after which
-    `ep_k0`, `ep_k1` ... hold the resolved coverages.
+    textures: sampler name to what it reads; coverage and base samplers are always `ep_base` and `ep_coverage_<k>`.
+    attributes: what `EpSurface` has. without_steps: only the coverages, for views that show no recipe; they call
+    `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages.
     """
 
     text: str
     uniforms: tuple[ShaderUniform, ...]
-    textures: dict[str, str]
+    textures: dict[str, Sampled]
     coverage_samplers: int
+    attributes: tuple[str, ...]
     without_steps: str = ""
 
 
@@ -71,41 +93,107 @@ class ShaderText:
 _Expression = Callable[[int, int, Input, Binding | None], str]
 
 
-def live_shader(recipe: Recipe, reads: Reads) -> ShaderText:
-    """The flavor that the views run."""
+def made_attributes(recipe: Recipe, starts: Iterable[str]) -> tuple[str, ...]:
+    """The attributes that a recipe makes, in their order: the base color, those with a beginning, and those that a step
+    which is on writes."""
+    found = {BASE_COLOR, *starts}
+    for step in recipe.steps:
+        if step.enabled:
+            found |= _written(step)
+    return tuple(key for key in ATTRIBUTES if key in found)
+
+
+def _written(step: Step) -> set[str]:
+    kind = kind_of(step.kind)
+    return {op.writes for op in kind.ops if _scale_is_on(step, kind, op)}
+
+
+def _scale_is_on(step: Step, kind: StepKind, op: Op) -> bool:
+    """Whether an operation may do something: its switch follows a parameter or is on in some row."""
+    if not op.scale:
+        return True
+    input = kind.input(op.scale)
+    bindings = [step.binding(row, op.scale) for row in step.rows]
+    return any(b is not None and (b.parameter or b.pick or read_binding(b, input, {})) for b in bindings)
+
+
+def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLOR,)) -> ShaderText:
+    """The flavor that the views run, for these attributes."""
     uniforms: dict[str, ShaderUniform] = {}
 
     def as_uniform(index: int, row: int, input: Input, binding: Binding | None) -> str:
         # A constant choice is written in: software drivers run both sides of every branch.
-        if input.type is ValueType.CHOICE and (binding is None or binding.parameter is None):
+        if input.type is ValueType.CHOICE and (binding is None or (binding.parameter is None and binding.pick is None)):
             return str(prepare_value(read_binding(binding, input, {}), input))
         place = f"s{index}_" if row < 0 else f"s{index}_r{row}_"
         uniform = ShaderUniform(place + input.key, GLSL_TYPES[input.type], index, row, input.key)
         uniforms[uniform.name] = uniform
         return uniform.name
 
-    return _build(list(recipe.steps), reads, as_uniform, lambda: list(uniforms.values()))
+    def use(step: Step) -> StepUse:
+        kind = kind_of(step.kind)
+        return StepUse(kind, lambda op: _scale_is_on(step, kind, op), lambda _: False)
+
+    planned = plan([use(step) for step in recipe.steps], wanted)
+    return _Builder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
 
 
 def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
-    """The flavor that a game runs."""
+    """The flavor that a game runs, for every attribute that the recipe makes."""
     names = parameter_uniform_names(recipe.parameters)
+    steps = tuple(step for step in recipe.steps if step.enabled)
     uniforms = [
         ShaderUniform(names[p.id], GLSL_TYPES[p.type], parameter=p.id) for p in recipe.parameters if recipe.users(p.id)
     ]
 
     def as_text(_: int, __: int, input: Input, binding: Binding | None) -> str:
+        if binding is not None and binding.pick is not None:
+            return _pick_text(binding.pick, input)
         if binding is not None and binding.parameter in names:
             parameter = recipe.parameter(str(binding.parameter))
             assert parameter is not None
             return _in_range(names[parameter.id], parameter, input)
-        value = read_binding(binding, input, {})
-        if input.type is ValueType.COLOR:
-            return "vec3({})".format(", ".join(_number(float(v)) for v in hex_to_linear(str(value))))
-        prepared = prepare_value(value, input)
-        return _number(prepared) if isinstance(prepared, float) else str(prepared)
+        return _constant(read_binding(binding, input, {}), input)
 
-    return _build([step for step in recipe.steps if step.enabled], reads, as_text, lambda: uniforms)
+    def use(step: Step) -> StepUse:
+        kind = kind_of(step.kind)
+        return StepUse(kind, lambda op: _scale_is_on(step, kind, op), lambda op: _fills(step, kind, op))
+
+    shown = recipe.model_copy(update={"steps": steps})
+    planned = plan([use(step) for step in steps], made_attributes(recipe, reads.starts))
+    return _Builder(shown, reads, as_text, planned).build(lambda: uniforms)
+
+
+def _fills(step: Step, kind: StepKind, op: Op) -> bool:
+    """Whether an operation leaves nothing of what was there whatever the parameters are."""
+    whole = [step.amount, *(row.amount for row in step.rows)]
+    everywhere = kind.weigh is None and any(row.regions is None for row in step.rows)
+    return everywhere and op.replaces is True and not op.scale and all(b == Binding(value=1.0) for b in whole)
+
+
+def _constant(value: object, input: Input) -> str:
+    if input.type is ValueType.COLOR:
+        return "vec3({})".format(", ".join(_number(float(v)) for v in hex_to_linear(str(value))))
+    if input.type is ValueType.PLACEMENT:
+        return "mat4({})".format(", ".join(_number(v) for v in Placement.parse(str(value)).uniform()))
+    prepared = prepare_value(value, input)  # type: ignore[arg-type]
+    return _number(prepared) if isinstance(prepared, float) else str(prepared)
+
+
+def _pick_text(pick: Pick, input: Input) -> str:
+    """A pick as an expression of the copy's number."""
+    if not pick.values:
+        if input.type not in (ValueType.NUMBER, ValueType.INTEGER):
+            return _constant(input.default, input)
+        share = f"ep_pick_share(copy, {pick.seed}u)"
+        low, high = _number(pick.low), _number(pick.high)
+        text = f"clamp({low} + ({high} - {low}) * {share}, {_number(input.low)}, {_number(input.high)})"
+        return text if input.type is ValueType.NUMBER else f"int(floor({text} + 0.5))"
+    texts = [_constant(input.accept(value), input) for value in pick.values]
+    text = texts[-1]
+    for index in range(len(texts) - 2, -1, -1):
+        text = f"ep_pick(copy, {pick.seed}u, {len(texts)}u) == {index}u ? {texts[index]} : {text}"
+    return f"({text})" if len(texts) > 1 else text
 
 
 def _in_range(name: str, parameter: Parameter, input: Input) -> str:
@@ -133,98 +221,174 @@ def _number(value: float) -> str:
     return text if any(mark in text for mark in ".e") else text + ".0"
 
 
-class _Body:
+class _Builder:
     """The statements of the recipe as they come together: all texture reads first, then a block for each step."""
 
-    def __init__(self, reads: Reads) -> None:
-        self._reads = reads
-        self.textures: dict[str, str] = {}
+    def __init__(self, recipe: Recipe, reads: Reads, expression: _Expression, planned: Plan) -> None:
+        self._steps, self._reads, self._expression, self._plan = recipe.steps, reads, expression, planned
+        self._ids = {region: index for index, region in enumerate(reads.region_ids)}
+        self.textures: dict[str, Sampled] = {}
+        self._lines: dict[str, str] = {}
+        self._functions: dict[str, None] = {}
 
-    def channel(self, ref: ChannelRef | None, neutral: float) -> str:
-        """An expression for a channel of a texture that is read at the start."""
-        count = self._reads.channels.get(ref.texture, 0) if ref is not None else 0
-        if ref is None or not count:
-            return _number(neutral)
-        index = channel_index(count, ref.channel)
-        if index < 0:
-            text = "1.0"
+    def build(self, uniforms: Callable[[], list[ShaderUniform]]) -> ShaderText:
+        """The text; uniforms: what the expressions came to need."""
+        starts = "".join(self._start(a) for a in ATTRIBUTES if a in self._plan.attributes)
+        blocks = "".join(self._step(index, step) for index, step in enumerate(self._steps) if self._plan.ops[index])
+        if "ep_pick" in blocks or any("ep_pick" in line for line in self._lines.values()):
+            self._functions = {PICK_GLSL: None, **self._functions}
+        count = (len(self._ids) + 3) // 4
+        made = uniforms()
+        lines = ["#ifdef GL_ES", "precision highp float;", "precision highp int;", "precision highp sampler2D;", "#endif"]
+        lines += ["uniform sampler2D ep_base;"]
+        lines += [f"uniform sampler2D ep_coverage_{k};" for k in range(count)]
+        lines += [f"uniform sampler2D {name};" for name in self.textures]
+        lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in made]
+        head = "\n".join(lines) + "\n"
+        coverages = _coverage_text(self._reads)
+        wanted = tuple(key for key in ATTRIBUTES if key in self._plan.wanted)
+        text = head + "".join(self._functions) + coverages + _struct(wanted)
+        text += "\nEpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {\n"
+        text += "".join(f"    {line}\n" for line in self._lines.values())
+        text += starts
+        if self._ids:
+            text += "    ep_resolve(uv, dx, dy);\n"
+        text += blocks + "    EpSurface surface;\n"
+        text += "".join(f"    surface.{key} = a_{key};\n" for key in wanted)
+        text += "    return surface;\n}\n" + _ENTRIES
+        if BASE_COLOR in wanted:
+            text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
+        return ShaderText(text, tuple(made), self.textures, count, wanted, head + coverages)
+
+    def _start(self, attribute: str) -> str:
+        """What an attribute begins with. Attributes are held in variables named `a_<key>`."""
+        described, start = ATTRIBUTES[attribute], self._reads.starts.get(attribute)
+        if attribute not in self._plan.starts:
+            text = described.glsl_neutral
+        elif attribute == BASE_COLOR:
+            text = f"textureGrad(ep_base, uv, dx, dy).{'rgb' if self._reads.base_channels >= 3 else 'rrr'}"
+        elif start is None or start.texture not in self._reads.channels:
+            text = described.glsl_neutral
         else:
-            sampler = next((name for name, texture in self.textures.items() if texture == ref.texture), None)
-            if sampler is None:
-                sampler = f"ep_map_{len(self.textures)}"
-                self.textures[sampler] = ref.texture
-            # Gray with alpha is stored as four channels.
-            component = _COMPONENTS[3 if count == 2 and index == 1 else index]
-            text = f"m{sampler.removeprefix('ep_map_')}.{component}"
-        return f"(1.0 - {text})" if ref.invert else text
+            name = self._sampler(Sampled(start.texture))
+            m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
+            if attribute == NORMAL:
+                v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
+                text = f"{v}.xy / max({v}.z, 0.0175)"
+            else:
+                text = self._component(m, start.texture, start.channels[0])
+        return f"    {described.glsl} a_{attribute} = {text};\n"
+
+    def _component(self, read: str, texture: str, channel: int) -> str:
+        count = self._reads.channels[texture]
+        index = channel_index(count, channel)
+        # Gray with alpha is stored as four channels.
+        return "1.0" if index < 0 else f"{read}.{_COMPONENTS[3 if count == 2 and index == 1 else index]}"
+
+    def _sampler(self, sampled: Sampled) -> str:
+        found = next((name for name, held in self.textures.items() if held == sampled), None)
+        if found is None:
+            found = f"ep_map_{len(self.textures)}"
+            self.textures[found] = sampled
+        return found
+
+    def _once(self, text: str, type_: str, prefix: str) -> str:
+        """The name of a variable that holds this expression, written once before the steps."""
+        if text not in self._lines:
+            self._lines[text] = f"{type_} {prefix}{len(self._lines)} = {text};"
+        return self._lines[text].split()[1]
+
+    def _map(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
+        """An expression for what a row reads through a map."""
+        binding = step.binding(row, map_.key)
+        read = map_read(map_, str(binding.value or ""), Placement()) if binding is not None else None
+        count = self._reads.channels.get(read.texture, 0) if read is not None else 0
+        if read is None or not count:
+            neutral = ", ".join(_number(value) for value in map_.neutral)
+            return f"vec4({neutral})" if map_.whole else neutral
+        place = step.binding(row, map_.placement.key)
+        moves = place is not None and (place.parameter is not None or place.pick is not None)
+        constant = Placement.parse(str(read_binding(place, map_.placement, {}))) if not moves else Placement()
+        if not moves and constant.is_plain:
+            name = self._sampler(Sampled(read.texture, map_.whole))
+            m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
+        else:
+            self._functions[PLACED_GLSL] = None
+            name = self._sampler(Sampled(read.texture, map_.whole, placed=True))
+            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
+            function = "ep_laid" if not moves and is_hardware(constant) else "ep_placed"
+            m = self._once(f"{function}({name}, {p}, uv, dx, dy, seconds)", "vec4", "m")
+        if not map_.whole:
+            text = self._component(m, read.texture, read.channel or 0)
+            return f"(1.0 - {text})" if read.invert else text
+        if count <= 2:
+            return f"vec4({m}.rrr, {self._component(m, read.texture, 3)})"
+        return m if count == 4 else f"vec4({m}.rgb, 1.0)"
+
+    def _step(self, index: int, step: Step) -> str:
+        kind, ids = kind_of(step.kind), self._ids
+        rows = [(k, row) for k, row in enumerate(step.rows) if row.regions is None or any(r in ids for r in row.regions)]
+        if not rows:
+            return ""
+        ops = self._plan.ops[index]
+        for part in (*([kind.weigh.glsl] if kind.weigh is not None else []), *(op.glsl for op in ops)):
+            self._functions.update(dict.fromkeys(_parts(part)))
+        maps = self._plan.maps_of(index, kind)
+        amount = self._expression(index, -1, AMOUNT, step.amount)
+        named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})
+        arguments: list[dict[str, str]] = []
+        for k, row in rows:
+            given = {key: self._map(index, step, k, row, kind.map(key)) for key in maps}
+            for op in ops:
+                for key in (*op.takes, *([op.scale] if op.scale else []), *(kind.weigh.takes if kind.weigh else ())):
+                    if key not in given:
+                        input, own = kind.input(key), row.inputs.get(key)
+                        given[key] = self._expression(index, k if own is not None else -1, input, own or step.inputs.get(key))
+            arguments.append(given)
+        text = f"    // {plain_text(step.name)}\n    {{\n"
+        for k, row in rows:
+            weight = f"{_coverage_sum(row, ids, named)} * {self._expression(index, k, AMOUNT, row.amount)} * {amount}"
+            text += f"        float w{k} = {weight};\n"
+        total = " + ".join(f"w{k}" for k, _ in rows)
+        if len(rows) > 1:
+            text += f"        float total = max(1.0, {total});\n"
+        if kind.weigh is not None:
+            for (k, _), given in zip(rows, arguments, strict=True):
+                text += f"        w{k} *= ep_{kind.key}_weigh({', '.join(given[key] for key in kind.weigh.takes)});\n"
+        for op in ops:
+            type_ = ATTRIBUTES[op.writes].glsl
+            text += f"        {type_} b_{op.writes} = a_{op.writes}, d_{op.writes} = {type_}(0.0);\n"
+        before = {op.writes for op in ops}
+        for op in ops:
+            others = [f"b_{a}" if a in before else f"a_{a}" for a in op.reads]
+            for (k, _), given in zip(rows, arguments, strict=True):
+                called = ", ".join([f"b_{op.writes}", *(given[key] for key in op.takes), *others])
+                weight = f"w{k} * float({given[op.scale]})" if op.scale else f"w{k}"
+                made = f"(ep_{kind.key}_{op.writes}({called}) - b_{op.writes}) * {weight}"
+                text += f"        if (w{k} > 0.0) d_{op.writes} += {made};\n"
+        share = " / total" if len(rows) > 1 else ""
+        for op in ops:
+            text += f"        a_{op.writes} = b_{op.writes} + d_{op.writes}{share};\n"
+        return text + "    }\n"
 
 
-def _build(
-    steps: list[Step], reads: Reads, expression: _Expression, uniforms: Callable[[], list[ShaderUniform]]
-) -> ShaderText:
-    ids = {region: index for index, region in enumerate(reads.region_ids)}
-    body = _Body(reads)
-    blocks = [_step_text(index, step, ids, body, expression) for index, step in enumerate(steps)]
-    functions = "".join(dict.fromkeys(part for step in steps for part in _parts(kind_of(step.kind).glsl)))
-    sampler_count = (len(ids) + 3) // 4
-    made = uniforms()
-    lines = ["#ifdef GL_ES", "precision highp float;", "precision highp int;", "precision highp sampler2D;", "#endif"]
-    lines += ["uniform sampler2D ep_base;"]
-    lines += [f"uniform sampler2D ep_coverage_{k};" for k in range(sampler_count)]
-    lines += [f"uniform sampler2D {name};" for name in body.textures]
-    lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in made]
-    head = "\n".join(lines) + "\n"
-    coverages = _coverage_text(reads)
-    base = "rgb" if reads.base_channels >= 3 else "rrr"
-    text = head + functions + coverages
-    text += "\n// What the recipe makes of a texel.\nstruct EpSurface { vec3 base_color; };\n"
-    text += "\nEpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {\n"
-    text += f"    vec3 c = textureGrad(ep_base, uv, dx, dy).{base};\n"
-    for name in body.textures:
-        text += f"    vec4 m{name.removeprefix('ep_map_')} = textureGrad({name}, uv, dx, dy);\n"
-    if ids:
-        text += "    ep_resolve(uv, dx, dy);\n"
-    text += "".join(blocks)
-    text += "    EpSurface surface;\n    surface.base_color = c;\n    return surface;\n}\n" + _ENTRIES
-    return ShaderText(text, tuple(made), body.textures, sampler_count, head + coverages)
+def _struct(wanted: Sequence[str]) -> str:
+    lines = "".join(f"    {ATTRIBUTES[key].glsl} {key};  // {ATTRIBUTES[key].description}\n" for key in wanted)
+    return f"\n// What the recipe makes of a texel.\nstruct EpSurface {{\n{lines}}};\n"
 
 
 _ENTRIES = """
 EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
     return evenpalette_surface_grad(uv, dFdx(uv), dFdy(uv), seconds, copy);
 }
-
-vec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }
 """
 
 
 def _parts(glsl: str) -> list[str]:
-    """A kind's text with the functions that kinds share apart, so that each is written once."""
+    """A text with the functions that kinds share apart, so that each is written once."""
     if ENCODING_GLSL in glsl:
         return [ENCODING_GLSL, glsl.replace(ENCODING_GLSL, "")]
     return [glsl]
-
-
-def _step_text(index: int, step: Step, ids: Mapping[str, int], body: _Body, expression: _Expression) -> str:
-    kind = kind_of(step.kind)
-    rows = [(k, row) for k, row in enumerate(step.rows) if row.regions is None or any(r in ids for r in row.regions)]
-    if not rows:
-        return ""
-    channels = [body.channel(step.channels.get(channel.key), channel.neutral) for channel in kind.channels]
-    amount = expression(index, -1, AMOUNT, step.amount)
-    named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})
-    text = f"    // {plain_text(step.name)}\n    {{\n        vec3 b = c, d = vec3(0.0);\n"
-    for k, row in rows:
-        weight = f"{_coverage_sum(row, ids, named)} * {expression(index, k, AMOUNT, row.amount)} * {amount}"
-        text += f"        float w{k} = {weight};\n"
-    for k, row in rows:
-        arguments = ["b"]
-        for i in kind.inputs:
-            own = row.inputs.get(i.key)
-            arguments.append(expression(index, k if own is not None else -1, i, own or step.inputs.get(i.key)))
-        text += f"        if (w{k} > 0.0) d += (ep_{kind.key}({', '.join(arguments + channels)}) - b) * w{k};\n"
-    total = " + ".join(f"w{k}" for k, _ in rows)
-    return text + (f"        c = b + d / max(1.0, {total});\n" if len(rows) > 1 else "        c = b + d;\n") + "    }\n"
 
 
 def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str:

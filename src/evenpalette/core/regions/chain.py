@@ -7,12 +7,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.errors import RegionError
+from evenpalette.core.errors import EvenPaletteError, RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operation import MEETINGS, Around, Plane
 from evenpalette.core.regions.operations import operation_kind
+from evenpalette.core.values import ChannelRef, ValueType
 
 Planes = dict[str, NDArray[np.uint8]]
 
@@ -29,9 +30,10 @@ class ChainInputs:
 def read_by(operation: Operation) -> tuple[list[str], list[str]]:
     """The ids of regions and of textures that an operation reads."""
     settings = operation_kind(operation.kind).all_settings
-    values = {s.type: str(operation.settings.get(s.key, "")) for s in settings if s.type in ("region", "channel")}
-    regions = [values["region"]] if values.get("region") else []
-    return regions, [values["channel"].rsplit(":", 1)[0]] if values.get("channel") else []
+    given = [(s.type, str(operation.settings.get(s.key, ""))) for s in settings]
+    regions = [text for type_, text in given if type_ is ValueType.REGION and text]
+    channels = [ChannelRef.parse(text) for type_, text in given if type_ is ValueType.CHANNEL]
+    return regions, [ref.texture for ref in channels if ref is not None]
 
 
 def in_order(regions: tuple[Region, ...]) -> list[Region]:
@@ -78,7 +80,7 @@ def run_chain(plane: NDArray[np.uint8], operations: tuple[Operation, ...], input
         values = kind.values(operation.settings)
         try:
             result = kind.run(value, values, around)
-        except RegionError as error:
+        except EvenPaletteError as error:
             raise RegionError(f"{kind.label}: {error}") from error
         if kind.makes:
             result = MEETINGS[values["meets"]](value, result)
@@ -94,11 +96,12 @@ def _as_plane(plane: NDArray[np.uint8] | None, what: str) -> Plane:
 
 
 def _channel(ref: str, textures: Mapping[str, Raster], shape: tuple[int, int]) -> Plane:
-    texture, _, channel = ref.rpartition(":")
-    raster = textures.get(texture)
-    if raster is None or not channel.isdigit():
+    named = ChannelRef.parse(ref)
+    raster = textures.get(named.texture) if named is not None else None
+    if raster is None or named is None:
         raise RegionError("Choose a texture channel for it to read.")
-    plane = np.clip(raster.channel(min(int(channel), raster.channels - 1)), 0, 1).astype(np.float32)
+    plane = np.clip(raster.channel(named.channel), 0, 1).astype(np.float32)
+    plane = 1 - plane if named.invert else plane
     if plane.shape == shape:
         return plane
     shrinks = plane.shape[0] > shape[0]

@@ -8,7 +8,7 @@ the gray, so two evaluations, with gray 0 and gray 1, give the line `b + a * g` 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,11 +16,14 @@ from numpy.typing import NDArray
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.hexcode import linear_to_hex
-from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.parallel import Progress, no_progress, row_strips
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import BoundStep
-from evenpalette.core.recipe.evaluate import Sources, evaluate
-from evenpalette.core.recipe.model import ChannelRef
+from evenpalette.core.recipe.evaluate import evaluate, weigh_rows
+from evenpalette.core.recipe.plan import whole_plan
+from evenpalette.core.recipe.sources import Sources, TileReads
+from evenpalette.core.recipe.weights import TileWeights
 from evenpalette.core.tones.gray import gray_as_linear
 
 
@@ -74,7 +77,7 @@ def solve_gray(steps: Sequence[BoundStep], sources: Sources, painted: F32, progr
         base = Raster(np.full((height, width, 1), value, np.float32), Encoding.DATA)
         result = evaluate(
             steps,
-            Sources(base, sources.coverages, sources.sharings, sources.textures),
+            replace(sources, base=base),
             float_output=True,
             progress=lambda done: progress(part + done * 0.4),
         )
@@ -97,20 +100,27 @@ def tone_raster(gray: F32) -> Raster:
     return Raster(quantize(gray[..., None], np.dtype(np.uint16)), Encoding.DATA)
 
 
-def hidden_by_covers(steps: Sequence[BoundStep], textures: Mapping[str, Raster], size: tuple[int, int]) -> F32 | None:
-    """How much of the paint the Cover steps hide, 0..1 (height, width); None without any."""
-    hidden = None
-    for step in steps:
-        ref: ChannelRef | None = step.channels.get("mask")
-        if step.kind.key != "cover" or ref is None or ref.texture not in textures or step.amount == 0:
-            continue
-        plane = textures[ref.texture].resized(*size).channel(ref.channel)
-        plane = 1 - plane if ref.invert else plane
-        for row in step.rows:
-            # Rows for some regions only hide at most what they would hide everywhere.
-            level, softness = float(row.values["level"]), float(row.values["softness"])
-            cover = np.clip((plane + level - 1) / max(softness, 1e-3), 0, 1) * (step.amount * row.amount)
-            hidden = cover if hidden is None else np.maximum(hidden, cover)
+def hidden_paint(steps: Sequence[BoundStep], sources: Sources) -> F32 | None:
+    """How much of the paint steps hide that replace the base color through a mask of their own, 0..1 (height, width);
+    None without any."""
+    covering = []
+    for index, step in enumerate(steps):
+        ops = [op for op in step.kind.ops if op.writes == BASE_COLOR and op.replaces is True]
+        if step.kind.weigh is not None and ops and not step.is_idle:
+            covering.append((index, step))
+    if not covering:
+        return None
+    width, height = sources.size
+    planned = whole_plan(steps, (BASE_COLOR,))
+    hidden = np.zeros((height, width), np.float32)
+    for rows in row_strips(height, width):
+        box = (0, rows.start, width, rows.stop)
+        reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
+        for index, step in covering:
+            found = weigh_rows(step, planned.maps_of(index, step.kind), weights, reads)
+            if found.rows:
+                part = hidden[rows]
+                np.maximum(part, found.weights.sum(0).reshape(part.shape), out=part)
     return hidden
 
 

@@ -3,8 +3,8 @@
 from pydantic import Field
 
 from evenpalette.core.recipe.model import Recipe
-from evenpalette.core.recipe.parameters import Value
 from evenpalette.core.stored import Stored
+from evenpalette.core.values import Value
 
 
 class Variant(Stored):

@@ -15,6 +15,7 @@ from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.model import MeshInfo, Role, Texture
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.faces import face_labels, to_runs
 from evenpalette.core.regions.model import FacesSource
@@ -154,7 +155,7 @@ def remove_texture(state: State, texture_id: str) -> State:
     users += [
         f"step {s.name}"
         for s in state.project.sheet.steps
-        if any(c.texture == texture_id for c in s.channels.values())
+        if texture_id in textures_of(s)
     ]
     if state.project.recipe.base == texture_id:
         users.append("the start of the recipe")

@@ -9,8 +9,8 @@ from evenpalette.core.project.edits.regions import put_regions, update_region
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.regions.model import Operation, PaintedSource, Region
-from evenpalette.core.regions.operation import Setting
 from evenpalette.core.regions.operations import operation_kind
+from evenpalette.core.values import ChannelRef, Input, ValueType
 
 
 def _region(state: State, region_id: str) -> Region:
@@ -29,14 +29,14 @@ def add_operation(state: State, region_id: str, kind: str, settings: dict[str, A
     described = operation_kind(kind)
     chosen = dict(settings or {})
     for setting in described.settings:
-        if setting.type in ("region", "channel") and not chosen.get(setting.key):
+        if setting.type in (ValueType.REGION, ValueType.CHANNEL) and not chosen.get(setting.key):
             chosen[setting.key] = _first(state, region, setting)
     made = Operation(id=new_id("operation"), kind=kind, settings=described.values(chosen))
     return update_region(state, region_id, operations=(*region.operations, made))
 
 
-def _first(state: State, region: Region, setting: Setting) -> str:
-    if setting.type == "region":
+def _first(state: State, region: Region, setting: Input) -> str:
+    if setting.type is ValueType.REGION:
         others = [r.id for r in state.project.regions.regions if r.id != region.id]
         if not others:
             raise RegionError("There is no other region for it to read.")
@@ -44,7 +44,7 @@ def _first(state: State, region: Region, setting: Setting) -> str:
     textures = state.project.asset.textures
     if not textures:
         raise RegionError("There is no texture for it to read. Bring one in at Asset.")
-    return f"{textures[0].id}:0"
+    return str(ChannelRef(textures[0].id))
 
 
 def change_operation(state: State, region_id: str, operation_id: str, **parts: Any) -> State:

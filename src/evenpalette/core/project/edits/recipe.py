@@ -3,15 +3,14 @@
 from collections.abc import Mapping
 
 from evenpalette.core.errors import RecipeError
-from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import AMOUNT, Input
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
-from evenpalette.core.recipe.parameters import Parameter, Value
+from evenpalette.core.recipe.kind import AMOUNT, StepKind
+from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.steps import KINDS, kind_of
-
-_ROLE_FOR_CHANNEL = {"occlusion": (Role.OCCLUSION,), "mask": (Role.MASK,)}
+from evenpalette.core.values import ChannelRef, Input, Value
 
 
 def _with_recipe(state: State, **parts: object) -> State:
@@ -41,20 +40,26 @@ def add_step(
     """Add a step of a kind with one row, at a place in the order (None is the end), with a fitting texture where it
     reads one. regions: of the row; None is the whole surface."""
     kind = kind_of(kind_key)
-    channels = {}
-    for channel in kind.channels:
-        fitting = state.project.asset.with_role(*_ROLE_FOR_CHANNEL.get(channel.key, ()))
-        if fitting:
-            channels[channel.key] = ChannelRef(texture=fitting[0].id)
-    own = {key: Binding(value=kind.input(key).default) for key in kind.row_inputs}
-    shared = {i.key: Binding(value=i.default) for i in kind.inputs if i.key not in own}
+    begin = {i.key: Binding(value=i.default) for i in kind.all_inputs} | _fitting_maps(state, kind)
+    own = {key: begin[key] for key in kind.row_inputs}
+    shared = {key: binding for key, binding in begin.items() if key not in own}
     step = Step(
-        id=step_id or new_id("step"), kind=kind_key, name=kind.label, inputs=shared, channels=channels,
+        id=step_id or new_id("step"), kind=kind_key, name=kind.label, inputs=shared,
         rows=(Row(id=new_id("row"), regions=regions, inputs=own),),
     )  # fmt: skip
     steps = list(state.project.recipe.steps)
     steps.insert(len(steps) if at is None else at, step)
     return _with_recipe(state, steps=tuple(steps))
+
+
+def _fitting_maps(state: State, kind: StepKind) -> dict[str, Binding]:
+    """The first texture of a fitting role for each map that needs one."""
+    found = {}
+    for map_ in kind.maps:
+        fitting = [t for role in map_.roles for t in state.project.asset.textures if t.role.value == role]
+        if fitting and map_.needed:
+            found[map_.key] = Binding(value=fitting[0].id if map_.whole else str(ChannelRef(fitting[0].id)))
+    return found
 
 
 def place_over_paint(recipe: Recipe, kind_key: str) -> int:
@@ -93,15 +98,6 @@ def update_step(state: State, step_id: str, **parts: object) -> State:
         raise RecipeError("A step needs a name.")
     step = step_of(state.project.recipe, step_id)
     return _with_step(state, Step.model_validate({**step.model_dump(), **parts}))
-
-
-def set_channel(state: State, step_id: str, key: str, ref: ChannelRef | None) -> State:
-    """Choose the texture channel that a step reads; None is none."""
-    step = step_of(state.project.recipe, step_id)
-    channels = {k: v for k, v in step.channels.items() if k != key}
-    if ref is not None:
-        channels[key] = ref
-    return _with_step(state, step.model_copy(update={"channels": channels}))
 
 
 def set_base(state: State, base: str) -> State:
@@ -146,6 +142,8 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
             raise RecipeError(f"'{input.label}' takes a {input.type.value} parameter.")
         if parameter.choices != input.choices:
             raise RecipeError(f"'{parameter.name}' offers other choices than '{input.label}'.")
+    elif binding.pick is not None:
+        binding = Binding(pick=accepted_pick(binding.pick, input))
     elif binding.value is not None:
         binding = Binding(value=input.accept(binding.value))
     row = row_of(step, row_id)
@@ -186,7 +184,7 @@ def join_neighbors(state: State, step_id: str) -> State:
     """Join a step with the steps beside it that are of its kind, into one with all their rows; what all have alike is
     set once. Raises RecipeError when there is none that can be joined.
 
-    They can be joined when they share no region and read the same textures. Where their regions meet softly the result
+    They can be joined when they share no region. Where their regions meet softly the result
     changes: rows act on what was before the step, steps one after another.
     """
     recipe = state.project.recipe
@@ -195,7 +193,7 @@ def join_neighbors(state: State, step_id: str) -> State:
     first = last = place
 
     def fits(other: Step, group: list[Step]) -> bool:
-        like = (other.kind, other.enabled, other.channels) == (group[0].kind, group[0].enabled, group[0].channels)
+        like = (other.kind, other.enabled) == (group[0].kind, group[0].enabled)
         rows = [row for step in (other, *group) for row in step.rows]
         named = [region for row in rows for region in row.regions or ()]
         home = {state.project.regions.division_of(region).id for region in named}
@@ -206,13 +204,13 @@ def join_neighbors(state: State, step_id: str) -> State:
     while last + 1 < len(steps) and fits(steps[last + 1], steps[first : last + 1]):
         last += 1
     if first == last:
-        raise RecipeError("No step beside it is of the same kind, for other regions and the same textures.")
+        raise RecipeError("No step beside it is of the same kind and for other regions.")
     group = steps[first : last + 1]
     kind = kind_of(group[0].kind)
     rows, amounts = [], []
     for step in group:
         for row in step.rows:
-            inputs = {i.key: step.binding(row, i.key) or Binding(value=i.default) for i in kind.inputs}
+            inputs = {i.key: step.binding(row, i.key) or Binding(value=i.default) for i in kind.all_inputs}
             rows.append(row.model_copy(update={"inputs": inputs}))
             amounts.append(step.amount if row.amount == Binding(value=1.0) else row.amount)
     same_amount = all(amount == amounts[0] for amount in amounts)

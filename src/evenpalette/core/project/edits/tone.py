@@ -14,19 +14,20 @@ from evenpalette.core.project.edits.recipe import (
     update_parameter,
 )
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.recipe.evaluate import Sources, evaluate
+from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import TONE, Binding, Row, Step
-from evenpalette.core.recipe.parameters import Parameter, ValueType
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.regions.checks import used_mask
 from evenpalette.core.tones.fit import (
     fit_tints,
-    hidden_by_covers,
+    hidden_paint,
     plain_tone,
     report_fit,
     solve_gray,
     tone_raster,
 )
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
+from evenpalette.core.values import ValueType
 
 FIT = "fit"
 
@@ -103,7 +104,7 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     coverages = dict(zip(state.region_ids, working.coverages, strict=True))
     progress(0.1)
     if method == FIT:
-        hidden = hidden_by_covers(steps, state.textures, (width, height))
+        hidden = hidden_paint(steps, working.at_size(width, height))
         tints = fit_tints(painted, working.coverages, hidden, state.project.tone.white_percentile)
     else:
         gray, tints = plain_tone(painted, method, working.coverages)
@@ -117,8 +118,7 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     tone = tone_raster(gray)
     faces = state.mesh.faces_under_texels if state.mesh else None
     used = used_mask(faces, (height, width))
-    sources = Sources(tone, working.coverages, working.sharings, working.textures)
-    rebuilt = evaluate(steps, sources, float_output=True).pixels
+    rebuilt = evaluate(steps, replace(working, base=tone), float_output=True).pixels
     progress(0.8)
     rows, mean, p95 = report_fit(rebuilt, painted, coverages, by_region, gray, used)
     report = ToneReport(

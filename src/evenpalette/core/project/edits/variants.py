@@ -3,7 +3,7 @@
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.project.edits.recipe import update_parameter
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.recipe.parameters import Value
+from evenpalette.core.values import Value
 from evenpalette.core.variants.model import Variant, lineage
 
 

@@ -1,22 +1,10 @@
 """The kinds of step, one file each. A file in this folder that defines KIND is a kind; nothing lists them by hand."""
 
-import pkgutil
-from importlib import import_module
-
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.kind import StepKind
+from evenpalette.core.registry import found_in
 
-
-def _discover() -> dict[str, StepKind]:
-    found = [
-        import_module(f"{__name__}.{module.name}").KIND
-        for module in pkgutil.iter_modules(__path__)
-        if not module.name.startswith("_")
-    ]
-    return {kind.key: kind for kind in sorted(found, key=lambda kind: (kind.order, kind.key))}
-
-
-KINDS: dict[str, StepKind] = _discover()
+KINDS: dict[str, StepKind] = found_in(__name__, __path__, "KIND")
 
 
 def kind_of(key: str) -> StepKind:

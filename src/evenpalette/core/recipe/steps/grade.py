@@ -7,8 +7,8 @@ from numba import njit
 
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
-from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -35,7 +35,8 @@ def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation): 
         b[i] += (decode_scalar(max(gray + (z - gray) * saturation, np.float32(0))) - b[i]) * w
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
+    r, g, b = planes
     v = {key: float(value) for key, value in values.items()}
     scale = 1 / max(v["white"] - v["black"], 1e-3)
     numbers = (amount, v["black"], scale, 1 / v["gamma"], v["contrast"], v["saturation"])
@@ -53,17 +54,16 @@ KIND = StepKind(
         Input("contrast", "Contrast", ValueType.NUMBER, 1.0, 0.0, 2.0),
         Input("saturation", "Saturation", ValueType.NUMBER, 1.0, 0.0, 2.0),
     ),
-    kernel=_run,
-    glsl=ENCODING_GLSL
-    + """
-vec3 ep_grade(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
+    ops=(Op("base_color", _run, ENCODING_GLSL + """
+vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
     vec3 e = clamp((ep_encode_srgb(c) - black) / max(white - black, 1e-3), 0.0, 1.0);
     if (gamma != 1.0) e = pow(e, vec3(1.0 / gamma));
     e = (e - 0.5) * contrast + 0.5;
     float gray = dot(e, vec3(0.2126, 0.7152, 0.0722));
     return ep_decode_srgb(max(mix(vec3(gray), e, saturation), 0.0));
 }
-""",
+""", ("black", "white", "gamma", "contrast", "saturation")),),
+    examples=({"black": 0.1, "white": 0.85, "gamma": 1.4, "contrast": 1.2, "saturation": 0.6},),
     formula="e = clamp((encode(c) - black) / (white - black))^(1/gamma); contrast about 0.5; saturation about BT.709 luma; decode",
     source="common practice, no source; encoding by IEC 61966-2-1",
     order=40,

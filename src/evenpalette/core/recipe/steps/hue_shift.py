@@ -11,8 +11,8 @@ from evenpalette.core.color.encoding import decode_signed, encode_signed
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
 from evenpalette.core.recipe.affine import apply_affine
-from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
 
 _BLOCK = 256
 #: Where hues are turned. Shaders in games do the first two; they differ by 13 to 16 codes on average.
@@ -100,14 +100,14 @@ def _affine(values: Prepared) -> NDArray[np.float32] | None:
     return np.concatenate([_yiq_matrix(values), offset], 1)
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
+    r, g, b = planes
     angle, saturation = float(values["angle"]), float(values["saturation"])
     f, brightness = np.float32, np.float32(values["brightness"])
     if values["space"] == 0:
-        planes = (r, g, b)
         matrix = _affine(values)
         assert matrix is not None
-        apply_affine(planes, (weight * f(amount))[None], matrix[None])
+        apply_affine((r, g, b), (weight * f(amount))[None], matrix[None])
         return
     if values["space"] == 2:
         _encoded(r, g, b, weight, f(amount), _yiq_matrix(values), brightness)
@@ -123,6 +123,30 @@ def _rows(name: str, matrix: np.ndarray) -> str:
     return f"const mat3 {name} = mat3({', '.join(f'{v:.9f}' for v in matrix.T.reshape(-1))});\n"
 
 
+_GLSL = (
+    ENCODING_GLSL
+    + _rows("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)
+    + _rows("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
+    + _rows("EP_LMS_FROM_RGB", LMS_FROM_RGB)
+    + _rows("EP_RGB_FROM_LMS", RGB_FROM_LMS)
+    + _rows("EP_LAB_FROM_ROOTS", LAB_FROM_ROOTS)
+    + _rows("EP_ROOTS_FROM_LAB", ROOTS_FROM_LAB)
+    + """
+vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space) {
+    float x = cos(radians(angle)) * saturation, y = sin(radians(angle)) * saturation;
+    if (space != 1) {
+        vec3 yiq = EP_YIQ_FROM_RGB * (space == 2 ? sign(c) * ep_encode_srgb(abs(c)) : c);
+        vec3 turned = EP_RGB_FROM_YIQ * vec3(yiq.x + brightness, x * yiq.y + y * yiq.z, x * yiq.z - y * yiq.y);
+        return space == 2 ? sign(turned) * ep_decode_srgb(abs(turned)) : turned;
+    }
+    vec3 lms = EP_LMS_FROM_RGB * c;
+    vec3 lab = EP_LAB_FROM_ROOTS * (sign(lms) * pow(abs(lms), vec3(1.0 / 3.0)));
+    vec3 roots = EP_ROOTS_FROM_LAB * vec3(lab.x + brightness, x * lab.y - y * lab.z, y * lab.y + x * lab.z);
+    return EP_RGB_FROM_LMS * (roots * roots * roots);
+}
+"""
+)
+
 KIND = StepKind(
     key="hue_shift",
     label="Hue shift",
@@ -136,29 +160,12 @@ KIND = StepKind(
             description="YIQ is cheap and works on linear light, or on encoded values as many shaders do; OKLCh keeps lightness",
         ),
     ),
-    kernel=_run,
-    affine=_affine,
-    glsl=ENCODING_GLSL
-    + _rows("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)
-    + _rows("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
-    + _rows("EP_LMS_FROM_RGB", LMS_FROM_RGB)
-    + _rows("EP_RGB_FROM_LMS", RGB_FROM_LMS)
-    + _rows("EP_LAB_FROM_ROOTS", LAB_FROM_ROOTS)
-    + _rows("EP_ROOTS_FROM_LAB", ROOTS_FROM_LAB)
-    + """
-vec3 ep_hue_shift(vec3 c, float angle, float saturation, float brightness, int space) {
-    float x = cos(radians(angle)) * saturation, y = sin(radians(angle)) * saturation;
-    if (space != 1) {
-        vec3 yiq = EP_YIQ_FROM_RGB * (space == 2 ? sign(c) * ep_encode_srgb(abs(c)) : c);
-        vec3 turned = EP_RGB_FROM_YIQ * vec3(yiq.x + brightness, x * yiq.y + y * yiq.z, x * yiq.z - y * yiq.y);
-        return space == 2 ? sign(turned) * ep_decode_srgb(abs(turned)) : turned;
-    }
-    vec3 lms = EP_LMS_FROM_RGB * c;
-    vec3 lab = EP_LAB_FROM_ROOTS * (sign(lms) * pow(abs(lms), vec3(1.0 / 3.0)));
-    vec3 roots = EP_ROOTS_FROM_LAB * vec3(lab.x + brightness, x * lab.y - y * lab.z, y * lab.y + x * lab.z);
-    return EP_RGB_FROM_LMS * (roots * roots * roots);
-}
-""",
+    ops=(Op("base_color", _run, _GLSL, ("angle", "saturation", "brightness", "space"), affine=_affine),),
+    examples=(
+        {"angle": 75.0, "saturation": 1.3, "brightness": 0.05, "space": "YIQ"},
+        {"angle": -110.0, "saturation": 0.8, "brightness": -0.04, "space": "OKLCh"},
+        {"angle": 50.0, "saturation": 1.1, "brightness": 0.02, "space": "YIQ encoded"},
+    ),
     formula="(I, Q) or (a, b) turned by angle, red to yellow to green, and scaled by saturation; Y or L moved by brightness",
     source="NTSC (FCC 1953) matrices, on linear light or on IEC 61966-2-1 values; OKLab: B. Ottosson 2020, matrices of CSS Color Module Level 4",
     order=30,

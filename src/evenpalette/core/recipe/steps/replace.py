@@ -5,8 +5,8 @@ from collections.abc import Mapping
 import numpy as np
 from numba import njit
 
-from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -20,7 +20,8 @@ def _replace(r, g, b, weight, amount, red, green, blue, keep, own):  # type: ign
         b[i] += (blue * light - b[i]) * w
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
+    r, g, b = planes
     c = values["color"]
     own = max(0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2], 1e-3)
     _replace(
@@ -52,14 +53,13 @@ KIND = StepKind(
         Input("color", "Color", ValueType.COLOR, "#808080"),
         Input("keep_light", "Keep light", ValueType.NUMBER, 0.0, description="1 keeps the luminance that was below"),
     ),
-    kernel=_run,
-    affine=_affine,
-    glsl="""
-vec3 ep_replace(vec3 c, vec3 color, float keep_light) {
+    ops=(Op("base_color", _run, """
+vec3 ep_replace_base_color(vec3 c, vec3 color, float keep_light) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);
     return color * mix(1.0, dot(c, luma) / max(dot(color, luma), 1e-3), keep_light);
 }
-""",
+""", ("color", "keep_light"), replaces=lambda values: values["keep_light"] == 0, affine=_affine),),
+    examples=({"color": "#3c7ad8", "keep_light": 0.0}, {"color": "#3c7ad8", "keep_light": 0.6}),
     formula="op(c) = color * mix(1, Y(c) / max(Y(color), 0.001), keep_light), Y by ITU-R BT.709",
     source="common practice, no source: c * (1 - m) + color * m",
     order=20,

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 import numpy as np
 from numba import njit
 
-from evenpalette.core.recipe.kind import Input, Plane, Prepared, StepKind
-from evenpalette.core.recipe.parameters import ValueType
+from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -19,7 +19,8 @@ def _tint(r, g, b, weight, amount, red, green, blue, detail):  # type: ignore[no
         b[i] += (blue * (rest + detail * b[i]) - b[i]) * w
 
 
-def _run(r: Plane, g: Plane, b: Plane, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Plane]) -> None:
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
+    r, g, b = planes
     color = values["color"]
     _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))
 
@@ -39,13 +40,12 @@ KIND = StepKind(
             "detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"
         ),
     ),
-    kernel=_run,
-    affine=_affine,
-    glsl="""
-vec3 ep_tint(vec3 c, vec3 color, float detail) {
+    ops=(Op("base_color", _run, """
+vec3 ep_tint_base_color(vec3 c, vec3 color, float detail) {
     return color * mix(vec3(1.0), c, detail);
 }
-""",
+""", ("color", "detail"), affine=_affine),),
+    examples=({"color": "#d8693c", "detail": 0.7},),
     formula="op(c) = color * mix(1, c, detail)",
     source="multiply, W3C Compositing and Blending Level 1, section 10.1.2, on linear light",
     order=10,

@@ -1,19 +1,10 @@
 """The operations on a coverage, one file each. A file here that defines OPERATION is one; nothing lists them by hand."""
 
-import pkgutil
-from importlib import import_module
-
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.registry import found_in
 
-
-def _discover() -> dict[str, OperationKind]:
-    modules = [import_module(f"{__name__}.{module.name}") for module in pkgutil.iter_modules(__path__)]
-    found = [module.OPERATION for module in modules]
-    return {kind.key: kind for kind in sorted(found, key=lambda kind: (kind.order, kind.key))}
-
-
-OPERATIONS: dict[str, OperationKind] = _discover()
+OPERATIONS: dict[str, OperationKind] = found_in(__name__, __path__, "OPERATION")
 
 
 def operation_kind(key: str) -> OperationKind:

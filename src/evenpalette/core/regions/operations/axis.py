@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 
 def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
@@ -22,9 +23,9 @@ def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 OPERATION = OperationKind(
     "axis", "Gradient along an axis", "From one end of the model to the other",
     (
-        Setting("axis", "Axis", "choice", "Y", choices=("X", "Y", "Z")),
-        Setting("start", "From", "number", 0.0, tip="Where it is 0, as a share of the model's extent"),
-        Setting("end", "To", "number", 1.0, tip="Where it is 1; less than From turns it around"),
+        Input("axis", "Axis", ValueType.CHOICE, "Y", choices=("X", "Y", "Z")),
+        Input("start", "From", ValueType.NUMBER, 0.0, description="Where it is 0, as a share of the model's extent"),
+        Input("end", "To", ValueType.NUMBER, 1.0, description="Where it is 1; less than From turns it around"),
     ),
     run, makes=True, order=90,
 )  # fmt: skip

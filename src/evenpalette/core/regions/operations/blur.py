@@ -6,8 +6,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
 from evenpalette.core.regions.operations_on_islands import on_each_island
+from evenpalette.core.values import Input, ValueType
 
 
 def run(plane: Plane, values: Mapping[str, Any], around: Around) -> Plane:
@@ -31,6 +32,6 @@ def run(plane: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 
 OPERATION = OperationKind(
     "blur", "Blur", "Softens edges within each island",
-    (Setting("radius", "Radius", "number", 4.0, 0.0, 128.0, " tx", tip="Two standard deviations, in texels"),),
+    (Input("radius", "Radius", ValueType.NUMBER, 4.0, 0.0, 128.0, " tx", description="Two standard deviations, in texels"),),
     run, order=30, source="normalized convolution, Knutsson and Westin 1993, from memory",
 )  # fmt: skip

@@ -6,8 +6,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
 from evenpalette.core.regions.operations_on_islands import on_each_island
+from evenpalette.core.values import Input, ValueType
 
 
 def disc(radius: int) -> np.ndarray:
@@ -36,6 +37,6 @@ def run(plane: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 
 OPERATION = OperationKind(
     "grow", "Grow or shrink", "The edge moved outward (or inward below zero), never onto another island",
-    (Setting("texels", "Texels", "integer", 2, -64, 64, " tx"),),
+    (Input("texels", "Texels", ValueType.INTEGER, 2, -64, 64, " tx"),),
     run, order=20, source="gray-scale dilation and erosion, Serra 1982, from memory",
 )  # fmt: skip

@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 
 def run(plane: Plane, values: Mapping[str, Any], _: Around) -> Plane:
@@ -18,11 +19,11 @@ def run(plane: Plane, values: Mapping[str, Any], _: Around) -> Plane:
 OPERATION = OperationKind(
     "levels", "Levels", "Stretches the values between two ends",
     (
-        Setting("low", "From low", "number", 0.0),
-        Setting("high", "From high", "number", 1.0),
-        Setting("gamma", "Gamma", "number", 1.0, 0.1, 10.0, tip="Above 1 lifts the middle"),
-        Setting("to_low", "To low", "number", 0.0),
-        Setting("to_high", "To high", "number", 1.0),
+        Input("low", "From low", ValueType.NUMBER, 0.0),
+        Input("high", "From high", ValueType.NUMBER, 1.0),
+        Input("gamma", "Gamma", ValueType.NUMBER, 1.0, 0.1, 10.0, description="Above 1 lifts the middle"),
+        Input("to_low", "To low", ValueType.NUMBER, 0.0),
+        Input("to_high", "To high", ValueType.NUMBER, 1.0),
     ),
     run, order=40, source="common practice, no source",
 )  # fmt: skip

@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, inline="always")
@@ -77,10 +78,10 @@ def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 OPERATION = OperationKind(
     "noise", "Noise", "Tileable noise; a Levels after it makes it sparser or harder",
     (
-        Setting("cells", "Cells", "integer", 8, 1, 256, tip="Lattice cells along a side of the tile"),
-        Setting("octaves", "Octaves", "integer", 3, 1, 8, tip="How many finer layers"),
-        Setting("roughness", "Roughness", "number", 0.5, 0.0, 1.0, tip="Weight of each finer layer"),
-        Setting("seed", "Seed", "integer", 1, 0, 9999),
+        Input("cells", "Cells", ValueType.INTEGER, 8, 1, 256, description="Lattice cells along a side of the tile"),
+        Input("octaves", "Octaves", ValueType.INTEGER, 3, 1, 8, description="How many finer layers"),
+        Input("roughness", "Roughness", ValueType.NUMBER, 0.5, 0.0, 1.0, description="Weight of each finer layer"),
+        Input("seed", "Seed", ValueType.INTEGER, 1, 0, 9999),
     ),
     run, makes=True, order=80,
     source="gradient noise, Perlin 2002, from memory; hash: Jarzynski and Olano, JCGT 9(3), 2020",

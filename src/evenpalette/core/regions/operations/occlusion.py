@@ -8,7 +8,8 @@ import numpy as np
 
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 #: Rays are sent from so many texels a side at most; it is soft enough to be enlarged.
 _MOST_TEXELS = 256
@@ -32,8 +33,8 @@ def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 OPERATION = OperationKind(
     "occlusion", "Occlusion", "How open the surface lies; an Invert after it finds the corners",
     (
-        Setting("reach", "Reach", "number", 0.2, 0.01, 2.0, tip="As a share of the model's size: how far things hide"),
-        Setting("rays", "Rays", "integer", 48, 8, 256, tip="More are smoother and slower"),
+        Input("reach", "Reach", ValueType.NUMBER, 0.2, 0.01, 2.0, description="As a share of the model's size: how far things hide"),
+        Input("rays", "Rays", ValueType.INTEGER, 48, 8, 256, description="More are smoother and slower"),
     ),
     run, makes=True, order=105, source="cosine-weighted visibility, common practice",
 )  # fmt: skip

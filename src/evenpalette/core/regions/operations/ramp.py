@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting, parse_stops
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType, parse_stops
 
 
 def run(plane: Plane, values: Mapping[str, Any], _: Around) -> Plane:
@@ -16,6 +17,6 @@ def run(plane: Plane, values: Mapping[str, Any], _: Around) -> Plane:
 
 OPERATION = OperationKind(
     "ramp", "Ramp", "Old values to new ones by a curve of straight pieces",
-    (Setting("stops", "Stops", "stops", "0:0, 0.5:1, 1:0"),),
+    (Input("stops", "Stops", ValueType.STOPS, "0:0, 0.5:1, 1:0"),),
     run, order=50, source="piecewise linear interpolation",
 )  # fmt: skip

@@ -1,10 +1,11 @@
 """Region: the coverage of another region."""
 
-from evenpalette.core.regions.operation import OperationKind, Setting
+from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.values import Input, ValueType
 
 OPERATION = OperationKind(
     "region", "Other region", "Meets the coverage of another region",
-    (Setting("region", "Region", "region", ""),),
+    (Input("region", "Region", ValueType.REGION, ""),),
     lambda _plane, values, around: around.region(values["region"]),
     makes=True, order=60,
 )  # fmt: skip

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 _FIXED = {"up": (0.0, -1.0), "down": (0.0, 1.0), "left": (-1.0, 0.0), "right": (1.0, 0.0)}
 
@@ -51,9 +52,9 @@ def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 OPERATION = OperationKind(
     "root_tip", "Root to tip", "From one end of each island to the other",
     (
-        Setting("toward", "Tip lies", "choice", "along its length", choices=("along its length", *_FIXED),
-                tip="Along its length: the root is the end that is higher on the model"),
-        Setting("turned", "Turned around", "switch", False),
+        Input("toward", "Tip lies", ValueType.CHOICE, "along its length", choices=("along its length", *_FIXED),
+                description="Along its length: the root is the end that is higher on the model"),
+        Input("turned", "Turned around", ValueType.SWITCH, False),
     ),
     run, makes=True, order=100,
 )  # fmt: skip

@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane, Setting
+from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.values import Input, ValueType
 
 _WAYS = {"+Y": (0, 1, 0), "-Y": (0, -1, 0), "+X": (1, 0, 0), "-X": (-1, 0, 0), "+Z": (0, 0, 1), "-Z": (0, 0, -1)}
 
@@ -23,9 +24,9 @@ def run(_: Plane, values: Mapping[str, Any], around: Around) -> Plane:
 OPERATION = OperationKind(
     "slope", "Slope", "Where the surface faces an axis of the model",
     (
-        Setting("faces", "Faces", "choice", "+Y", choices=tuple(_WAYS)),
-        Setting("full", "Full up to", "number", 20.0, 0.0, 180.0, "°"),
-        Setting("none", "None from", "number", 60.0, 0.0, 180.0, "°"),
+        Input("faces", "Faces", ValueType.CHOICE, "+Y", choices=tuple(_WAYS)),
+        Input("full", "Full up to", ValueType.NUMBER, 20.0, 0.0, 180.0, "°"),
+        Input("none", "None from", ValueType.NUMBER, 60.0, 0.0, 180.0, "°"),
     ),
     run, makes=True, order=110,
 )  # fmt: skip

@@ -1,0 +1,68 @@
+"""The attributes of a variant as pictures, as they are delivered."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
+from evenpalette.core.recipe.binding import NOW, Moment
+from evenpalette.core.recipe.evaluate import evaluate_surface
+
+
+@dataclass(frozen=True)
+class Map:
+    """One attribute as a picture. strength: what its color is multiplied by, for light that exceeds 1."""
+
+    attribute: str
+    raster: Raster
+    strength: float = 1.0
+
+
+def delivered_size(state: State, longest: int) -> tuple[int, int]:
+    """(width, height) of the delivered maps for a longest side; 0 is the sources' own size."""
+    width, height = state.sources.size
+    if longest <= 0:
+        return width, height
+    factor = longest / max(width, height)
+    return max(1, round(width * factor)), max(1, round(height * factor))
+
+
+def render_maps(
+    state: State, variant_id: str | None, wanted: Iterable[str], size: tuple[int, int] | None, *, at: Moment = NOW,
+    progress: Progress = no_progress, workers: int = 0, as_light: bool = False,
+) -> dict[str, Map]:  # fmt: skip
+    """Attributes of a variant on the active sheet, in one evaluation, each as it is delivered.
+
+    The base color is 8-bit sRGB with the opacity as its alpha, where the surface has one (it is not multiplied in). The
+    normal is a map with green up. Emissive is 8-bit sRGB of what is left when it is divided by its strength, which is
+    the brightest value or 1; as_light: linear float32 instead. The others are 8-bit data.
+    """
+    asked = list(dict.fromkeys(wanted))
+    needed = set(asked)
+    if BASE_COLOR in needed and OPACITY in state.attributes:
+        needed.add(OPACITY)
+    steps = state.bound_steps(variant_id, at)
+    made = evaluate_surface(steps, state.working, needed, size=size, progress=progress, workers=workers)
+    maps = {}
+    for attribute in asked:
+        raster, strength = made[attribute], 1.0
+        if attribute == BASE_COLOR and OPACITY in made:
+            raster = Raster(np.concatenate([raster.pixels, made[OPACITY].pixels], -1), raster.encoding)
+        if ATTRIBUTES[attribute].holds is Holds.LIGHT and not as_light:
+            strength = max(1.0, float(raster.pixels.max()))
+            raster = Raster(encode_srgb_8bit(raster.pixels / np.float32(strength)), Encoding.SRGB)
+        maps[attribute] = Map(attribute, raster, strength)
+    return maps
+
+
+def render_map(
+    state: State, variant_id: str | None, size: tuple[int, int] | None, progress: Progress = no_progress, workers: int = 0
+) -> Raster:
+    """The recolored base color of a variant on the active sheet, see `render_maps`."""
+    return render_maps(state, variant_id, (BASE_COLOR,), size, progress=progress, workers=workers)[BASE_COLOR].raster
+

@@ -1,0 +1,182 @@
+"""Everything that a recipe reads, and how one tile of it is read."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import channel_values, plane_at, unit_values
+from evenpalette.core.raster.sampling import read_placed
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
+from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead
+from evenpalette.core.recipe.kind import MapInput, Planes
+from evenpalette.core.recipe.weights import Sharing
+from evenpalette.core.regions.model import Overlap
+from evenpalette.core.scratch import filled, scratch
+
+Box = tuple[int, int, int, int]
+
+
+@dataclass(frozen=True)
+class Start:
+    """What an attribute begins with: channels of a texture (0 red .. 3 alpha), as data; three of a normal map."""
+
+    texture: str
+    channels: tuple[int, ...]
+
+
+def _as_it_is(raster: Raster) -> Raster:
+    return raster
+
+
+@dataclass(frozen=True, eq=False)
+class Sources:
+    """Everything a recipe reads, by name.
+
+    base: the tone (one channel, data) or a color texture. coverages: uint8 (height, width) planes in region order,
+    division after division. sharings: the divisions; by default one, exclusive, of all coverages. textures: what
+    steps name, as they are. starts: what attributes besides the base color begin with; the others are neutral.
+    fitted: brings a texture onto the grid of texels that is worked on. frame: (width, height, left, top), where this
+    grid lies in the whole picture, over which uv goes from 0 to 1; None is all of it.
+    """
+
+    base: Raster
+    coverages: Sequence[NDArray[np.uint8]] = ()
+    sharings: Sequence[Sharing] = ()
+    textures: Mapping[str, Raster] = field(default_factory=dict)
+    starts: Mapping[str, Start] = field(default_factory=dict)
+    fitted: Callable[[Raster], Raster] = _as_it_is
+    frame: tuple[int, int, int, int] | None = None
+
+    @property
+    def divisions(self) -> Sequence[Sharing]:
+        """The divisions, the default one included."""
+        return self.sharings or (Sharing(Overlap.EXCLUSIVE, len(self.coverages)),)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """The working size: the largest width and height among the base and the coverages."""
+        sizes = [self.base.size, *((plane.shape[1], plane.shape[0]) for plane in self.coverages)]
+        return max(w for w, _ in sizes), max(h for _, h in sizes)
+
+    def at_point(self, u: float, v: float) -> "Sources":
+        """The nearest texel of every source under (u, v), as sources of one texel: what a read-out needs, at any size."""
+
+        def cut(pixels: NDArray) -> NDArray:
+            height, width = pixels.shape[:2]
+            y, x = min(height - 1, max(0, int(v * height))), min(width - 1, max(0, int(u * width)))
+            return np.ascontiguousarray(pixels[y : y + 1, x : x + 1])
+
+        width, height = self.size
+        return replace(
+            self, base=Raster(cut(self.base.pixels), self.base.encoding), coverages=[cut(c) for c in self.coverages],
+            fitted=lambda raster: Raster(cut(raster.pixels), raster.encoding),
+            frame=(width, height, min(width - 1, max(0, int(u * width))), min(height - 1, max(0, int(v * height)))),
+        )  # fmt: skip
+
+    def at_size(self, width: int, height: int) -> "Sources":
+        """The same sources resampled: bilinear up, area-averaged down. What was made is remembered for a while."""
+        size = (width, height)
+        return replace(
+            self, base=self.base.resized(width, height), coverages=[plane_at(plane, size) for plane in self.coverages],
+            fitted=lambda raster: raster.resized(width, height), frame=None,
+        )  # fmt: skip
+
+
+@njit(nogil=True, cache=True)
+def _load_srgb8(pixels, table, r, g, b):  # type: ignore[no-untyped-def]
+    for i in range(r.size):
+        r[i], g[i], b[i] = table[pixels[i, 0]], table[pixels[i, 1]], table[pixels[i, 2]]
+
+
+def _load_color(pixels: NDArray, encoding: Encoding, out: F32) -> Planes:
+    """Linear red, green and blue of texels (n, channels), in out (3, n)."""
+    r, g, b = out
+    channels = pixels.shape[1]
+    if encoding is Encoding.SRGB and pixels.dtype == np.uint8 and channels >= 3:
+        _load_srgb8(pixels, DECODE_8BIT, r, g, b)
+        return r, g, b
+    values = unit_values(pixels[:, : 3 if channels >= 3 else 1])
+    values = decode_srgb(values) if encoding is Encoding.SRGB else values
+    out[:] = values.T
+    return r, g, b
+
+
+class TileReads:
+    """The textures of one tile; each (texture, channel, placement) is read once, and only when it is asked for."""
+
+    def __init__(self, sources: Sources, box: Box) -> None:
+        self._sources, self._box = sources, box
+        self.texels = (box[2] - box[0]) * (box[3] - box[1])
+        self._held: dict[tuple[MapRead, bool], Planes] = {}
+
+    def start(self, attribute: str) -> Planes:
+        """What an attribute begins with, as planes that may be written to."""
+        described = ATTRIBUTES[attribute]
+        out = scratch(f"start {attribute}", (max(3, described.planes), self.texels))
+        start = self._sources.starts.get(attribute)
+        if attribute == BASE_COLOR:
+            return _load_color(self._cut(self._sources.base), self._sources.base.encoding, out)
+        if start is None or start.texture not in self._sources.textures:
+            for plane, neutral in zip(out, described.neutral, strict=False):
+                plane[:] = neutral
+            return tuple(out[: described.planes])
+        pixels = self._cut(self._sources.fitted(self._sources.textures[start.texture]))
+        planes = [channel_values(pixels, channel, out[k]) for k, channel in enumerate(start.channels)]
+        if attribute == NORMAL:
+            return _slopes(planes)
+        return tuple(planes)
+
+    def of(self, step: BoundStep, row: BoundRow, keys: Sequence[str]) -> dict[str, Planes]:
+        """What a row reads through these maps, by key; a map without a texture gives its neutral values."""
+        return {key: self._map(step.kind.map(key), row.maps.get(key)) for key in keys}
+
+    def _map(self, map_: MapInput, read: MapRead | None) -> Planes:
+        if read is None or read.texture not in self._sources.textures:
+            return tuple(filled(self.texels, value) for value in map_.neutral)
+        key = read, map_.whole
+        if key not in self._held:
+            self._held[key] = self._read(read, scratch(f"read {len(self._held)}", (map_.planes, self.texels)))
+        return self._held[key]
+
+    def _read(self, read: MapRead, out: F32) -> Planes:
+        raster = self._sources.textures[read.texture]
+        if read.channel is not None:
+            raster = raster.with_encoding(Encoding.DATA)
+        if not read.placement.is_plain:
+            left, top, right, bottom = self._box
+            width, height, dx, dy = self._sources.frame or (*self._sources.size, 0, 0)
+            box = (left + dx, top + dy, right + dx, bottom + dy)
+            channels = (0, 1, 2, 3) if read.channel is None else (read.channel,)
+            read_placed(raster, read.placement, (width, height), box, channels, out)
+        else:
+            pixels = self._cut(self._sources.fitted(raster))
+            if read.channel is None:
+                _load_color(pixels, raster.encoding, out[:3])
+                channel_values(pixels, 3, out[3])
+            else:
+                channel_values(pixels, read.channel, out[0])
+        if read.invert:
+            np.subtract(np.float32(1), out, out=out)
+        return tuple(out)
+
+    def _cut(self, raster: Raster) -> NDArray:
+        left, top, right, bottom = self._box
+        return raster.pixels[top:bottom, left:right].reshape(-1, raster.channels)
+
+
+def _slopes(vectors: Sequence[F32]) -> Planes:
+    """x / z and y / z of vectors stored as 0..1, in place in the first two planes; steep ones are held at 89 degrees."""
+    x, y, z = vectors
+    z *= 2
+    z -= 1
+    np.maximum(z, np.float32(0.0175), out=z)
+    for plane in (x, y):
+        plane *= 2
+        plane -= 1
+        plane /= z
+    return x, y

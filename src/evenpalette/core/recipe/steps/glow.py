@@ -1,0 +1,52 @@
+"""Glow: light that the surface sends out."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numba import njit
+
+from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _glow(plane, weight, amount, light, mask, picture, keep):  # type: ignore[no-untyped-def]
+    for i in range(plane.size):
+        plane[i] += (light * mask[i] * picture[i] + keep * plane[i] - plane[i]) * weight[i] * amount
+
+
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    f = np.float32
+    light = values["color"] * f(2.0 ** float(values["stops"]))
+    keep = f(1 if values["adds"] else 0)
+    for plane, color, picture in zip(planes, light, reads["picture"], strict=False):
+        _glow(plane, weight, f(amount), color, reads["mask"][0], picture, keep)
+
+
+KIND = StepKind(
+    key="glow",
+    label="Glow",
+    summary="Light that the surface sends out: mask times color times strength, or a color texture",
+    inputs=(
+        Input("color", "Color", ValueType.COLOR, "#ffd9a0"),
+        Input("stops", "Strength", ValueType.NUMBER, 0.0, -6.0, 6.0, " stops", description="Each stop doubles the light; 0 is the color itself"),
+        Input("adds", "Adds to glow below", ValueType.SWITCH, True, description="Off, it takes the place of what glows below"),
+    ),
+    maps=(
+        MapInput("mask", "Mask", (1.0,), "White glows; without one everything in the regions does", roles=("mask",), needed=False),
+        MapInput("picture", "Color texture", (1.0, 1.0, 1.0, 1.0), "Multiplied in, where one is chosen", whole=True, needed=False),
+    ),
+    ops=(
+        Op("emissive", _run, """
+vec3 ep_glow_emissive(vec3 c, vec3 color, float stops, int adds, float mask, vec4 picture) {
+    return color * exp2(stops) * mask * picture.rgb + (adds == 1 ? c : vec3(0.0));
+}
+""", ("color", "stops", "adds", "mask", "picture"), replaces=lambda values: not values["adds"]),
+    ),
+    examples=(
+        {"color": "#ffb060", "stops": -1.0, "adds": True}, {"color": "#60a0ff", "stops": 1.5, "adds": False},
+    ),
+    formula="emissive = color * 2^stops * mask * texture, added to what glows below or in its place",
+    source="glTF 2.0 emissive and KHR_materials_emissive_strength; stops are common practice, no source",
+    order=65,
+)  # fmt: skip
