@@ -1,15 +1,22 @@
 """CPU evaluation of a recipe against one OpenCV float32 HSV round trip of the same image, and its memory."""
 
+import tempfile
 import tracemalloc
+from pathlib import Path
 
 import cv2
 import numpy as np
 
-from benchmarks.timing import ratio, speedup
+from benchmarks.timing import once, ratio, speedup
+from evenpalette.core.placement import Placement
+from evenpalette.core.project.demo_files import copy_demo
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.sampling import read_placed
 from evenpalette.core.recipe.binding import BoundStep, bind_recipe
-from evenpalette.core.recipe.evaluate import Sources, evaluate
-from evenpalette.core.recipe.model import Binding, ChannelRef, Recipe, Row, Step
+from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
+from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
+from evenpalette.core.recipe.sources import Sources
 
 SIZE = 2048
 
@@ -39,14 +46,47 @@ def make_steps(space: str = "YIQ") -> list[BoundStep]:
     steps = (
         by_region("hue_shift", "angle", [30.0, 31.0, 32.0, 33.0], space=space),
         by_region("tint", "color", ["#d8693c", "#3c69d8", "#69d83c", "#d8d8d8"]),
-        Step(id="c", kind="cover", name="Cover", rows=whole, channels={"mask": ChannelRef(texture="dirt")}),
-        Step(id="s", kind="shade", name="Shade", rows=whole, channels={"occlusion": ChannelRef(texture="occlusion")}),
+        Step(id="c", kind="cover", name="Cover", rows=whole, inputs={"mask": Binding(value="dirt:0")}),
+        Step(id="s", kind="shade", name="Shade", rows=whole, inputs={"occlusion": Binding(value="occlusion:0")}),
     )
     return bind_recipe(Recipe(steps=steps), ids, {})
 
 
+def placed() -> None:
+    """What a placed read costs a texel on one thread."""
+    rng = np.random.default_rng(1)
+    texture = Raster(rng.integers(0, 256, (1024, 1024, 3), np.uint8), Encoding.SRGB)
+    box = (0, 0, SIZE, 256)
+    for text in ("scale=2,2", "scale=3,3", "scale=2,2; wrap=mirror", "scale=2,2; tiles=4,4; tile=5", "scale=2,2; turn=0.1"):
+        placement = Placement.parse(text)
+        for channels in ((0,), (0, 1, 2)):
+            out = np.empty((len(channels), SIZE * 256), np.float32)
+            seconds = min(once(lambda c=channels, p=placement, o=out: read_placed(texture, p, (SIZE, SIZE), box, c, o)) for _ in range(7))  # type: ignore[misc]
+            wanted = ", wanted at most 15" if len(channels) == 3 else ""
+            print(f"Placed read, {text}, {len(channels)} channels: {seconds / out.shape[1] * 1e9:.1f} ns a texel{wanted}")
+
+
+def surface() -> None:
+    """The lantern with all attributes against base color alone, and what nobody asked for."""
+    with tempfile.TemporaryDirectory() as folder:
+        state = Storage(copy_demo(Path(folder) / "demo", "moth-lantern")).open()
+    steps, sources = state.bound_steps(state.project.variants[1].id), state.sources.at_size(SIZE, SIZE)
+    picture = sources.base.as_linear_rgb()
+
+    def round_trip() -> None:
+        cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_RGB2HSV), cv2.COLOR_HSV2RGB)
+
+    everything = ratio(f"The lantern on {SIZE}, all attributes", lambda: evaluate_surface(steps, sources, state.attributes), round_trip)
+    alone = ratio(f"The lantern on {SIZE}, base color", lambda: evaluate(steps, sources), round_trip)
+    without = [step for step in steps if step.kind.key not in ("finish", "glow")]
+    less = ratio("  the same without the steps Finish and Glow", lambda: evaluate(without, sources), round_trip)
+    print(f"  all attributes cost {everything / alone:.2f} times the base color; steps nobody asked for {alone / less:.2f} times")
+
+
 def run() -> None:
     """Print the ratio and the peak memory."""
+    placed()
+    surface()
     sources = make_sources()
     picture = sources.base.as_unit()
 

@@ -12,18 +12,19 @@ def once(work: Callable[[], object]) -> float:
     return time.perf_counter() - start
 
 
-def ratio(label: str, ours: Callable[[], object], reference: Callable[[], object], limit: float, runs: int = 9) -> None:
-    """Print the median of the ratios of alternating runs beside the wanted limit."""
+def ratio(
+    label: str, ours: Callable[[], object], reference: Callable[[], object], limit: float | None = None, runs: int = 9
+) -> float:
+    """Print the median of the ratios of alternating runs, beside the wanted limit where there is one; returns it."""
     ours()
     reference()
     pairs = [(once(ours), once(reference)) for _ in range(runs)]
     median = statistics.median(a / b for a, b in pairs)
     mine = statistics.median(a for a, _ in pairs) * 1000
     other = statistics.median(b for _, b in pairs) * 1000
-    word = "within" if median <= limit else "ABOVE"
-    print(
-        f"{label}: {median:.2f} times the reference ({mine:.0f} ms against {other:.0f} ms), {word} the wanted {limit:g}"
-    )
+    judged = "" if limit is None else f", {'within' if median <= limit else 'ABOVE'} the wanted {limit:g}"
+    print(f"{label}: {median:.2f} times the reference ({mine:.0f} ms against {other:.0f} ms){judged}")
+    return median
 
 
 def spread(label: str, seconds: list[float]) -> None:

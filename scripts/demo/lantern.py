@@ -5,7 +5,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
-from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
+from evenpalette.core.files import safe_name
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
@@ -15,6 +16,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.steps import KINDS
 
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, lathe, rect_uv, tube
@@ -289,6 +291,16 @@ def paint(gray: NDArray, id_map: NDArray, soot: NDArray, openness: NDArray) -> N
     return np.round(encode_srgb(color * openness[..., None]) * 255).astype(np.uint8)
 
 
+def build_glow(id_map: np.ndarray, gray: np.ndarray) -> np.ndarray:
+    """Where the flame shines through, uint8: brightest in the middle of a paper panel, dim through the painted moth."""
+    paper, moth = ((id_map == np.array(parse_hex(FLAGS[name]))).all(-1) for name in ("Paper", "Moth"))
+    inside = cv2.distanceTransform((paper | moth).astype(np.uint8), cv2.DIST_L2, 5)
+    depth = np.clip(inside / np.percentile(inside[inside > 0], 98), 0, 1)
+    through = np.where(moth, 0.30, 1.0) * (paper | moth)
+    light = (0.35 + 0.65 * smoothstep(0.0, 1.0, depth)) * cv2.GaussianBlur(through.astype(np.float32), (0, 0), 1.5)
+    return np.round(np.clip(light * (0.7 + 0.3 * gray / gray.max()) * (paper | moth), 0, 1) * 255).astype(np.uint8)
+
+
 def build() -> State:
     """The whole project."""
     mesh = build_mesh()
@@ -306,6 +318,7 @@ def build() -> State:
     state = asset.add_texture(state, Raster(normal_from_height(height, 0.55), Encoding.DATA), "lantern-normal.png")
     state = asset.add_texture(state, Raster.gray(occlusion), "lantern-occlusion.png")
     state = asset.add_texture(state, Raster.gray(soot), "lantern-soot.png")
+    state = asset.add_texture(state, Raster.gray(build_glow(id_map, gray)), "lantern-glow-mask.png")
     state = _make_regions(state)
     state = _make_recipe(state)
     return _make_variants(state)
@@ -337,23 +350,51 @@ def _make_recipe(state: State) -> State:
     state = recipe.add_step(state, "grade", faded, step_id="step-fade")
     state = recipe.update_step(state, "step-fade", name="Fade")
     state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
+    state = _make_finish(state)
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")
     state = recipe.bind_input(state, "step-soot", "color", Binding(value="#241d18"))
     state = recipe.name_input(state, "step-soot", "color", "Soot color", "Age")
     state = recipe.name_input(state, "step-soot", "amount", "Soot", "Age")
+    state = recipe.bind_input(state, "step-soot", "finish", Binding(value=True))
     state = recipe.add_step(state, "shade", None, step_id="step-shade")
     state = recipe.name_input(state, "step-shade", "amount", "Occlusion", "Age")
+    lit = tuple(_region(state, name) for name in ("Paper", "Moth"))
+    state = recipe.add_step(state, "glow", lit, step_id="step-glow")
+    mask = next(t.id for t in state.project.asset.textures if t.name == "lantern-glow-mask.png")
+    state = recipe.bind_input(state, "step-glow", "mask", Binding(value=f"{mask}:0"))
+    state = recipe.name_input(state, "step-glow", "color", "Flame color", "Light")
+    state = recipe.name_input(state, "step-glow", "amount", "Flame", "Light")
+    flame = next(p.id for p in state.project.recipe.parameters if p.name == "Flame")
+    state = recipe.update_parameter(state, flame, default=0.0)
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
+
+
+#: What each region is made of: starting points of the kind Finish.
+FINISHES = {
+    "Paper": "Matte", "Moth": "Matte", "Frame": "Brushed metal", "Cap": "Lacquer", "Tassel": "Chalk",
+    "Base ring": "Lacquer", "Knot": "Wax",
+}  # fmt: skip
+
+
+def _make_finish(state: State) -> State:
+    points = {point.name: point.values for point in KINDS["finish"].starting_points}
+    names = list(FINISHES)
+    state = recipe.add_step(state, "finish", (_region(state, names[0]),), step_id="step-finish")
+    for name in names[1:]:
+        state = recipe.add_row(state, "step-finish", (_region(state, name),), f"row-finish-{safe_name(name)}")
+    for row, name in zip(recipe.step_of(state.project.recipe, "step-finish").rows, names, strict=True):
+        state = recipe.set_row_values(state, "step-finish", row.id, points[FINISHES[name]])
+    return state
 
 
 VARIANTS: dict[str, tuple[str | None, dict[str, object]]] = {
     "Ember": (None, {}),
     "Harbour Night": (None, {
         "Paper tint": "#6fa3cf", "Moth tint": "#f4e6c0", "Frame tint": "#b9bdc0", "Cap tint": "#5b3348",
-        "Tassel tint": "#e9c94f", "Base ring tint": "#3c434c", "Knot tint": "#d8dde2",
+        "Tassel tint": "#e9c94f", "Base ring tint": "#3c434c", "Knot tint": "#d8dde2", "Flame": 1.0, "Flame color": "#ffb45e",
     }),
-    "Harbour Night, old": ("Harbour Night", {"Soot": 1.0, "Sun fade": 0.55, "Occlusion": 1.0, "Paper hue drift": 14.0}),
+    "Harbour Night, old": ("Harbour Night", {"Soot": 1.0, "Sun fade": 0.55, "Occlusion": 1.0, "Paper hue drift": 14.0, "Flame": 0.35}),
     "Plum Rain": (None, {
         "Paper tint": "#a3569c", "Moth tint": "#ffc9de", "Frame tint": "#caa05a", "Cap tint": "#2c5a4a",
         "Tassel tint": "#f0a03c", "Base ring tint": "#4a3a52", "Knot tint": "#f3d9a0",

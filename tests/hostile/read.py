@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from evenpalette.core.delivery.kit import build_shader, render_map
+from evenpalette.core.delivery.kit import build_shader
+from evenpalette.core.delivery.render import render_map
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.findings import find_all

@@ -362,10 +362,10 @@ def test_operations_are_added_set_moved_and_frozen_on_their_cards(hand: Hand) ->
     card = page.cards[0]
     noisy = session.state.coverages[paper]
     assert not np.array_equal(noisy, before)
-    hand.type_into(card.fields["seed"].field, "9")
+    hand.type_into(card.fields["seed"].inner.field, "9")
     hand.wait(lambda: session.state.project.regions.regions[0].operations[0].settings["seed"] == 9)
     assert not np.array_equal(session.state.coverages[paper], noisy)
-    card.fields["meets"].activated.emit(card.fields["meets"].findData("subtract"))
+    card.fields["meets"].inner.activated.emit(card.fields["meets"].inner.findData("subtract"))
     hand.wait(lambda: session.state.project.regions.regions[0].operations[0].settings["meets"] == "subtract")
     page.add_kind("levels")
     hand.wait(lambda: len(page.cards) == 2)
@@ -476,7 +476,7 @@ def test_a_ramp_is_shaped_by_keyboard_and_pointer(hand: Hand) -> None:
     page = at_regions(hand, "Operations").operations
     page.add_kind("ramp")
     hand.wait(lambda: len(page.cards) == 1)
-    field = page.cards[0].fields["stops"]
+    field = page.cards[0].fields["stops"].inner
 
     def stops() -> str:
         return str(session.state.project.regions.regions[0].operations[0].settings["stops"])

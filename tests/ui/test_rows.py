@@ -110,14 +110,14 @@ def test_a_value_is_shared_by_all_rows_or_each_has_its_own(hand: Hand) -> None:
     tint = session.state.project.recipe.steps[0]
     session.select_step(tint.id)
     detail = next(made for made in card(hand).rows if made.input.key == "detail")
-    hand.type_into(detail.editor.field, "0.5")
+    hand.type_into(detail.editor.inner.field, "0.5")
     steps = session.state.bound_steps(None)
     assert {row.values["detail"] for row in steps[0].rows} == {0.5}
     choose_in_menu("Each row its own")
     QTest.mouseClick(detail.source, Qt.MouseButton.LeftButton)
     detail = next(made for made in card(hand).rows if made.input.key == "detail")
     assert detail.row_id == session.row
-    hand.type_into(detail.editor.field, "1")
+    hand.type_into(detail.editor.inner.field, "1")
     assert sorted(row.values["detail"] for row in session.state.bound_steps(None)[0].rows) == [0.5] * 6 + [1.0]
     # One parameter for several rows: the name says in how many places it is followed.
     strip = strips(hand)[1]
@@ -152,7 +152,7 @@ def test_shells_by_chance_are_a_division_of_their_own_and_the_picture_stays(hand
     session.select_region(share)
     window.benches["recipe"].add("hue_shift")
     angle = next(made for made in card(hand).rows if made.input.key == "angle")
-    hand.type_into(angle.editor.field, "90")
+    hand.type_into(angle.editor.inner.field, "90")
     changed = np.abs(hand.form_and_flat()[1] - before).max(-1) > 6
     views = window.views
     views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.COVERAGE))

@@ -1,6 +1,7 @@
 """The probe: everything known about the texel under the pointer, in one line."""
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
@@ -9,9 +10,16 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.core.color.hexcode import linear_to_hex
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.evaluate import trace
 
 _SAY_MS = 7000
+
+
+def _attribute_text(key: str, values: NDArray[np.float32]) -> str:
+    """An attribute of the texel in a few letters."""
+    name = ATTRIBUTES[key].label.lower()
+    return f"{name} {' '.join(f'{value:.2f}' for value in values)}"
 
 
 class ProbeBar(QWidget):
@@ -102,7 +110,9 @@ class ProbeBar(QWidget):
         if state.tone is not None and state.base is state.tone:
             parts.append(f"tone {texel.base.channel(0)[0, 0]:.3f}")
         steps = state.bound_steps(state.project.active_variant)
-        colors = trace(steps, texel, 0, 0)
+        made = state.attributes
+        found = trace(steps, texel, 0, 0, made)
+        colors = [attributes[BASE_COLOR] for attributes in found]
         chain = []
         decided, largest = "", 0.0
         for step, before, after in zip(steps, colors, colors[1:], strict=False):
@@ -117,6 +127,9 @@ class ProbeBar(QWidget):
         parts.append(f"final {linear_to_hex(final)}  linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}")
         if decided:
             parts.append(f"decided by {decided}")
+        others = [_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR]
+        if others:
+            parts.append("  ".join(others))
         return "    ".join(parts)
 
     def _show(self, text: str) -> None:

@@ -20,7 +20,8 @@ from evenpalette.core.project.findings import Finding, RegionFindings, find_all,
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
-from evenpalette.core.recipe.model import Binding, Step
+from evenpalette.core.recipe.model import Binding, Pick, Step
+from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import shares
 
 #: What of a document can change; views listen for what they show.
@@ -30,18 +31,28 @@ ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVER
 EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
 
 
-def _unbound(inputs: Mapping[str, Binding]) -> dict[str, Binding]:
-    return {key: Binding(parameter=binding.parameter) for key, binding in inputs.items()}
+_NO_PICK = Pick()
+
+
+def _unbound(binding: Binding, *, keep: bool = False) -> Binding:
+    """Where a value comes from, without the value. keep: it names a texture."""
+    pick = _NO_PICK if binding.pick is not None else None
+    return Binding(parameter=binding.parameter, pick=pick, value=binding.value if keep else None)
+
+
+def _unbound_all(inputs: Mapping[str, Binding], maps: set[str]) -> dict[str, Binding]:
+    return {key: _unbound(binding, keep=key in maps) for key, binding in inputs.items()}
 
 
 def _structure(step: Step) -> Step:
     """A step without its constants: what its card is built from, while constants are only shown on it."""
+    maps = {m.key for m in KINDS[step.kind].maps} if step.kind in KINDS else set()
     rows = tuple(
-        row.model_copy(update={"inputs": _unbound(row.inputs), "amount": Binding(parameter=row.amount.parameter)})
+        row.model_copy(update={"inputs": _unbound_all(row.inputs, maps), "amount": _unbound(row.amount)})
         for row in step.rows
     )
-    amount = Binding(parameter=step.amount.parameter)
-    return step.model_copy(update={"inputs": _unbound(step.inputs), "amount": amount, "rows": rows})
+    parts = {"inputs": _unbound_all(step.inputs, maps), "amount": _unbound(step.amount), "rows": rows}
+    return step.model_copy(update=parts)
 
 
 def difference(before: State, after: State) -> frozenset[str]:
@@ -63,6 +74,8 @@ def difference(before: State, after: State) -> frozenset[str]:
             (p.id, p.name, p.low, p.high) for p in b.recipe.parameters
         ]
         found.add(VALUES if same_steps and same_names else RECIPE)
+    if a.sheet.opacity is not b.sheet.opacity:
+        found.add(RECIPE)
     if a.variants != b.variants:
         same_set = [(v.id, v.name, v.parent) for v in a.variants] == [(v.id, v.name, v.parent) for v in b.variants]
         found.add(VALUES if same_set else VARIANTS)

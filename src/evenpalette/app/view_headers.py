@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QSpinBox, QToolButton, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, row
+from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.variants.model import Variant
 from evenpalette.gpu.look import Show
 
@@ -28,15 +29,25 @@ class ViewHeaders:
 
     def __init__(self, views: QWidget) -> None:
         self._views = views
+        self._attributes: tuple[str, ...] = ()
         self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
         self.lit = self._toggle("sun", "Lit (L)")
         self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
+        self.copy = QSpinBox(views)
+        self.copy.setObjectName("onview")
+        self.copy.setRange(0, 9999)
+        self.copy.setPrefix("copy ")
+        self.copy.setFont(theme.font(theme.TEXT))
+        self.copy.setAccessibleName("Copy shown")
+        self.copy.setToolTip("Number of the placed copy that is shown: values picked by copy follow it")
+        self.clock = self._toggle("play", "Let time run: textures that drift move")
+        self.clock.setChecked(False)
         self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
         form, flat = label("Form", "onview"), label("Flat", "onview")
         for name in (form, flat):
             name.setFont(theme.font(15))
         margins = (12, 3, 8, 3)
-        self._form = row(form, self.form_stage, self.lit, None, self.against_box, spacing=6, margins=margins)
+        self._form = row(form, self.form_stage, self.lit, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins)
         self._flat = row(flat, self.flat_stage, self.lines, None, spacing=6, margins=margins)
         for header in (self._form, self._flat):
             header.setParent(views)
@@ -65,12 +76,39 @@ class ViewHeaders:
 
     def _stage_box(self, name: str) -> QComboBox:
         box = self._box(name, f"{name}: which stage of the texel is drawn")
+        self._fill(box, ())
+        box.currentIndexChanged.connect(lambda _: self._views.update())
+        return box
+
+    @staticmethod
+    def _fill(box: QComboBox, attributes: Sequence[str]) -> None:
         for text, stage in STAGES:
             box.addItem(text, stage)
             if stage in _STAGE_TIPS:
                 box.setItemData(box.count() - 1, _STAGE_TIPS[stage], Qt.ItemDataRole.ToolTipRole)
-        box.currentIndexChanged.connect(lambda _: self._views.update())
-        return box
+        if attributes:
+            box.insertSeparator(box.count())
+        for key in attributes:
+            box.addItem(ATTRIBUTES[key].label, key)
+            box.setItemData(box.count() - 1, f"As it is stored. {ATTRIBUTES[key].description}", Qt.ItemDataRole.ToolTipRole)
+
+    def fill_stages(self, attributes: Sequence[str]) -> None:
+        """Offer the attributes that the recipe makes beside the stages; what is shown stays, where it is still there."""
+        if attributes == self._attributes:
+            return
+        self._attributes = tuple(attributes)
+        for box in (self.form_stage, self.flat_stage):
+            shown = box.currentData()
+            box.blockSignals(True)
+            box.clear()
+            self._fill(box, attributes)
+            box.setCurrentIndex(max(0, box.findData(shown)))
+            box.blockSignals(False)
+
+    def show_moment(self, *, copies: bool, moves: bool) -> None:
+        """Show the copy's number and the clock where the recipe has values that follow them."""
+        self.copy.setVisible(copies)
+        self.clock.setVisible(moves)
 
     def _toggle(self, icon: str, tip: str) -> QToolButton:
         made = QToolButton(self._views)

@@ -3,6 +3,7 @@
 One OpenGL widget draws both, so a moved slider reaches both in one repaint.
 """
 
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
@@ -25,6 +26,7 @@ from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.edits.variants import find
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.painting.stroke import Box
+from evenpalette.core.values import ValueType
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
@@ -35,6 +37,9 @@ class TwinViews(QOpenGLWidget):
 
     hovered = pyqtSignal(object)
     painted = pyqtSignal()
+
+    #: Another copy is shown.
+    copy_changed = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -71,10 +76,17 @@ class TwinViews(QOpenGLWidget):
         self.headers = ViewHeaders(self)
         self.form_stage, self.flat_stage = self.headers.form_stage, self.headers.flat_stage
         self.lit, self.lines = self.headers.lit, self.headers.lines
+        self.seconds, self._clock_began = 0.0, 0.0
+        self._clock = QTimer(self, interval=33)
+        self._clock.timeout.connect(self._run_clock)
+        self.headers.clock.toggled.connect(self._set_clock)
+        self.headers.copy.valueChanged.connect(lambda _: self.copy_changed.emit())
+        self.copy_changed.connect(self.update)
         self.headers.against_box.activated.connect(
             lambda _: self.set_against(str(self.headers.against_box.currentData()))
         )
         self._fill_against()
+        self._fill_headers()
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.go_to.connect(self.look_at)
@@ -82,16 +94,38 @@ class TwinViews(QOpenGLWidget):
 
     # --- what is shown -------------------------------------------------------------------------------------------
 
-    def look(self, stage: Show, *, lit: bool = True) -> Look:
-        """What a view shows of the active variant."""
+    @property
+    def copy(self) -> int:
+        """Number of the copy that is shown."""
+        return int(self.headers.copy.value())
+
+    def look(self, stage: Show | str, *, lit: bool = True) -> Look:
+        """What a view shows of the active variant: a stage, or an attribute by its key."""
         session = self.session
         ids = session.state.region_ids
         region = ids.index(session.region) if session.region in ids else -1
+        attribute = stage if isinstance(stage, str) else ""
+        show = Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
         return Look(
-            stage, session.state.project.active_variant, self.step_limit, self.alone, region, self.focus_region, lit
-        )
+            show, session.state.project.active_variant, self.step_limit, self.alone, region, self.focus_region, lit,
+            attribute, self.copy, self.seconds,
+        )  # fmt: skip
 
-    def _looks(self, stage: Show, *, lit: bool) -> list[tuple[Look, float]]:
+    def _run_clock(self) -> None:
+        """Time goes on while the clock runs."""
+        self.seconds = time.monotonic() - self._clock_began
+        self.update()
+
+    def _set_clock(self, runs: bool) -> None:
+        self._clock_began = time.monotonic() - self.seconds
+        if runs:
+            self._clock.start()
+        else:
+            self._clock.stop()
+            self.seconds = 0.0
+            self.update()
+
+    def _looks(self, stage: Show | str, *, lit: bool) -> list[tuple[Look, float]]:
         first = self.look(stage, lit=lit)
         if self.against == NOTHING:
             return [(first, 1.0)]
@@ -174,8 +208,25 @@ class TwinViews(QOpenGLWidget):
             self.frame_all()
         if facets & {"variants", "asset", "active"}:
             self._fill_against()
+        if facets & {"recipe", "asset", "regions", "values"}:
+            self._fill_headers()
         self._place_children()
         self.update()
+
+    def _fill_headers(self) -> None:
+        """Offer the attributes, the copy and the clock that the recipe gives a reason for."""
+        state = self.session.state
+        bindings = [b for step in state.project.recipe.steps for b in step.bindings]
+        copies = any(binding.pick is not None for binding in bindings)
+        placed = [str(b.value) for b in bindings if isinstance(b.value, str)]
+        placed += [str(p.default) for p in state.project.recipe.parameters if p.type is ValueType.PLACEMENT]
+        moves = any("drift=" in text for text in placed)
+        self.headers.fill_stages(state.attributes)
+        self.headers.show_moment(copies=copies, moves=moves)
+        if not copies:
+            self.headers.copy.setValue(0)
+        if not moves:
+            self.headers.clock.setChecked(False)
 
     def _fill_against(self) -> None:
         """Offer what there is to compare with; what is gone is not compared with any more."""
@@ -271,7 +322,7 @@ class TwinViews(QOpenGLWidget):
             self._chosen_stale = False
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
         scene.clear(target)
-        form_stage, flat_stage = Show(self.form_stage.currentData()), Show(self.flat_stage.currentData())
+        form_stage, flat_stage = self.form_stage.currentData(), self.flat_stage.currentData()
         scene.draw_form(
             target, self.device(self.form_rect()), self.camera, self._looks(form_stage, lit=self.lit.isChecked())
         )

@@ -62,6 +62,13 @@ class OrbitCamera:
         )
         return (projection @ view).astype(np.float32)
 
+    def rays(self, width: int, height: int) -> NDArray[np.float64]:
+        """(3, 3): times (x, y, 1) of a pixel, from the bottom left, the direction from the eye to what it shows."""
+        right, up, back = self.axes()
+        scale = 2 * np.tan(np.radians(FIELD_OF_VIEW_DEGREES / 2)) / min(width, height)
+        first = -back - right * scale * width / 2 - up * scale * height / 2
+        return np.stack([right * scale, up * scale, first], 1)
+
     def project(self, point: NDArray, width: int, height: int) -> tuple[float, float]:
         """The pixel position (y down) of a point in space."""
         clip = self.matrix(width, height).astype(np.float64) @ np.append(point, 1.0)

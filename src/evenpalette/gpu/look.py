@@ -13,6 +13,7 @@ class Show(IntEnum):
     ID = 3
     COVERAGE = 4
     DIFFERENCE = 5
+    ATTRIBUTE = 6
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class Look:
 
     variant: id, None is the defaults. steps: how many steps of the recipe run, None is all. alone: only the last of
     those runs. region: index whose coverage is shown, -1 is none. focus: index of the region that is not dimmed.
+    attribute: which one is shown as it is. copy, seconds: the moment that picks and drifts are of.
     """
 
     show: Show = Show.RECIPE
@@ -30,3 +32,6 @@ class Look:
     region: int = -1
     focus: int = -1
     lit: bool = True
+    attribute: str = ""
+    copy: int = 0
+    seconds: float = 0.0

@@ -9,10 +9,26 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.project.model import Role
+from evenpalette.core.placement import Placement
+from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.shader import ShaderText, live_shader
+from evenpalette.core.recipe.attributes import (
+    ATTRIBUTES,
+    BASE_COLOR,
+    COAT,
+    COAT_ROUGHNESS,
+    EMISSIVE,
+    METALLIC,
+    NORMAL,
+    OCCLUSION,
+    OPACITY,
+    ROUGHNESS,
+    Holds,
+)
+from evenpalette.core.recipe.binding import Moment
+from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
@@ -23,7 +39,12 @@ from evenpalette.gpu.textures import SMOOTH, SQUARE, Box, TextureCache
 SURROUND = 119 / 255
 Viewport = tuple[int, int, int, int]
 _WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
-_MOST_PROGRAMS = 12
+_MOST_PROGRAMS = 16
+#: What Form's light asks of a surface.
+LIGHTING = (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS)
+#: Radiance of the sky from straight below and from straight above.
+SKY = (0.22, 0.40)
+_OPACITY_USES = (OpacityUse.OPAQUE, OpacityUse.CUT_OUT, OpacityUse.BLEND)
 #: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
 SELECTED = (1.0, 1.0, 1.0, 0.55)
 
@@ -47,6 +68,8 @@ class SceneRenderer:
         self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
         smooth = ctx.program(self._view_vertex, _shader_file("smooth.frag"))
         self._smooth = smooth, ctx.vertex_array(smooth, [(self._corners, "2f", "in_corner")])
+        self._light = _shader_file("light.glsl")
+        self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         self._surfaces: dict[str, SurfaceBuffer] = {}
         self._arrays: dict[tuple, moderngl.VertexArray] = {}
         self._buffers: MeshBuffers | None = None
@@ -62,13 +85,11 @@ class SceneRenderer:
                 self._buffers.release()
             self._buffers, self._mesh = MeshBuffers(self.ctx, mesh), mesh
             self._arrays.clear()
-        project = state.project
-        self._shader: ShaderText = live_shader(project.recipe, state.shader_reads)
+        self._shaders: dict[frozenset[str], ShaderText] = {}
+        self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
         count = len(state.region_ids)
-        text = self._view_fragment.replace("//RECIPE//", self._shader.text)
-        self._view_text = text.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
-        self._view_text = self._view_text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(count)))
-        self._inspect_text = self._view_text.replace(self._shader.text, self._shader.without_steps)
+        text = self._view_fragment.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
+        self._view_text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(count)))
 
     def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
         """A coverage plane is drawn from now on as `new`, which so far differs from `old` only where patches say."""
@@ -136,7 +157,8 @@ class SceneRenderer:
         buffer = self._surface_buffer(name, (viewport[2], viewport[3]), camera)
         self._clear_picture(buffer)
         for look, left, right in _bands(looks, viewport[2]):
-            self._shade(buffer.shaded, (0, 0, *buffer.size), (left, 0, right - left, viewport[3]), look, buffer=buffer)
+            part = (left, 0, right - left, viewport[3])
+            self._shade(buffer.shaded, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera)
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
@@ -174,7 +196,7 @@ class SceneRenderer:
         whole = (0, 0, width, height)
         self._clear_picture(buffer)
         if self.has_model:
-            self._shade(buffer.shaded, whole, whole, look, buffer=buffer)
+            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera)
         else:
             self._shade(buffer.shaded, whole, whole, look, plane=PlaneView(span=1.0))
         self.ctx.scissor = None
@@ -196,7 +218,7 @@ class SceneRenderer:
         """Go on with large textures for about so long; True when what is drawn got finer."""
         arrived = self._textures.continue_uploads(seconds)
         if arrived:
-            # The normal map is part of what is kept for each pixel of the model.
+            # What is cut out is part of what is kept for each pixel of the model.
             for surface in self._surfaces.values():
                 surface.key = None
         return arrived
@@ -212,15 +234,20 @@ class SceneRenderer:
             if held is not None:
                 held.release()
             held = self._surfaces[name] = SurfaceBuffer(self.ctx, size)
-        normals = [t.id for t in self._state.project.asset.with_role(Role.NORMAL) if t.id in self._state.textures]
-        normal_map = self._state.textures[normals[0]] if normals else _WHITE
-        key = (camera, id(self._mesh), id(normal_map.pixels))
+        cut = self._cut_texture()
+        key = (camera, id(self._mesh), id(cut.pixels) if cut is not None else 0)
         if held.key != key:
-            self._draw_surface(held, camera, normal_map)
+            self._draw_surface(held, camera, cut)
             held.key = key
         return held
 
-    def _draw_surface(self, buffer: SurfaceBuffer, camera: OrbitCamera, normal_map: Raster) -> None:
+    def _cut_texture(self) -> Raster | None:
+        """The texture whose alpha cuts the surface out."""
+        start = self._state.starts.get(OPACITY)
+        cuts = self._state.project.sheet.opacity is OpacityUse.CUT_OUT
+        return self._state.textures.get(start.texture) if start is not None and cuts else None
+
+    def _draw_surface(self, buffer: SurfaceBuffer, camera: OrbitCamera, cut: Raster | None) -> None:
         width, height = buffer.size
         self._begin(buffer.target, (0, 0, width, height), (0, 0, width, height))
         buffer.target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
@@ -230,10 +257,10 @@ class SceneRenderer:
         self.ctx.enable(moderngl.DEPTH_TEST)
         program = self._surface
         program["u_clip"].write(camera.matrix(width, height).T.tobytes())
-        _set(program, "u_eye", tuple(float(v) for v in camera.eye))
-        _set(program, "u_has_normal_map", int(normal_map is not _WHITE))
-        self._textures.of(normal_map).use(0)
-        _set(program, "u_normal_map", 0)
+        _set(program, "u_cut", int(cut is not None))
+        _set(program, "u_opacity_in", 3)
+        self._textures.of(cut or _WHITE, MipKind.CUT_OUT if cut is not None else MipKind.PLAIN).use(0)
+        _set(program, "u_opacity", 0)
         self._array(program, self._buffers.form, "3f 3f 2f", "in_position", "in_normal", "in_uv").render(
             moderngl.TRIANGLES
         )
@@ -241,19 +268,21 @@ class SceneRenderer:
 
     def _shade(
         self, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, look: Look,
-        *, buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None,
+        *, buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
     ) -> None:  # fmt: skip
         """Run the recipe for every pixel of a part of the viewport."""
         if part[2] <= 0 or part[3] <= 0:
             return
-        program, quad = self._view(look)
+        on_model = buffer is not None and plane is None
+        shader = self._shader(look, lit=on_model)
+        program, quad = self._view(look, shader, lit=on_model)
         self._begin(target, viewport, part)
-        if buffer is not None and plane is None:
+        if on_model:
             self.ctx.enable(moderngl.DEPTH_TEST)
             self.ctx.depth_func = ">"
             target.depth_mask = False
-        unit = self._bind_textures(program)
-        self._set_look(program, look)
+        unit = self._bind_textures(program, shader)
+        self._set_look(program, look, shader)
         _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
         _set(program, "u_surround", (SURROUND,) * 3)
         _set(program, "u_flat", int(plane is not None))
@@ -262,24 +291,49 @@ class SceneRenderer:
             u, v = plane.to_uv(0, height, width, height)
             step = plane.span / min(width, height)
             _set(program, "u_plane", (u, v, step, -step))
-        if buffer is not None:
-            for name, texture in (("u_surface", buffer.surface), ("u_slopes", buffer.slopes)):
-                texture.use(unit)
-                _set(program, name, unit)
-                unit += 1
-        else:
-            _set(program, "u_surface", 0)
-            _set(program, "u_slopes", 0)
+        if camera is not None:
+            member = program.get("u_ray", None)
+            if member is not None:
+                member.write(camera.rays(viewport[2], viewport[3]).T.astype("f4").tobytes())
+            _set(program, "u_sky", SKY)
+            _set(program, "u_lamps", 1.0)
+        parts = ("surface", "slopes", "normal", "tangent", "bitangent")
+        for name in parts:
+            if f"u_{name}" in program:
+                if buffer is not None:
+                    getattr(buffer, name).use(unit)
+                _set(program, f"u_{name}", unit if buffer is not None else 0)
+                unit += buffer is not None
         quad.render(moderngl.TRIANGLE_STRIP)
+        for held in range(unit):
+            self._trilinear.clear(held)
         self.ctx.depth_func = "<"
         self.ctx.disable(moderngl.DEPTH_TEST)
 
-    def _view(self, look: Look) -> tuple[moderngl.Program, moderngl.VertexArray]:
+    def _shader(self, look: Look, *, lit: bool) -> ShaderText:
+        """The recipe for the attributes that a look needs."""
+        wanted = {BASE_COLOR}
+        if look.show is Show.RECIPE:
+            wanted |= {OPACITY} | (set(LIGHTING) if lit and look.lit else set())
+        elif look.show is Show.ATTRIBUTE:
+            wanted = {look.attribute, OPACITY}
+        key = frozenset(wanted) & (self._made | {BASE_COLOR, look.attribute})
+        if key not in self._shaders:
+            self._shaders[key] = live_shader(self._state.project.recipe, self._state.shader_reads, key)
+        return self._shaders[key]
+
+    def _view(self, look: Look, shader: ShaderText, *, lit: bool) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """The program for a look. Software drivers run every branch, so looks that need less get one that has less."""
-        inspect = look.show not in (Show.RECIPE, Show.DIFFERENCE)
-        text = self._inspect_text if inspect else self._view_text
-        switches = {"INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0}
+        inspect = look.show in (Show.PAINTED, Show.TONE, Show.ID, Show.COVERAGE)
+        lit = lit and look.lit and look.show in (Show.RECIPE, Show.PAINTED, Show.TONE)
+        text = self._view_text.replace("//RECIPE//", shader.without_steps if inspect else shader.text)
+        text = text.replace("//LIGHT//", self._light if lit else "")
+        switches = {
+            "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
+            "NORMAL_MAP": NORMAL in self._state.starts,
+        }  # fmt: skip
         defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
+        defines += _surface_words(shader.attributes, look.attribute)
         text = text.replace("#version 330 core\n", "#version 330 core\n" + defines, 1)
         if text not in self._views:
             program = self.ctx.program(self._view_vertex, text)
@@ -290,17 +344,19 @@ class SceneRenderer:
                     part.release()
         return self._views[text]
 
-    def _set_look(self, program: moderngl.Program, look: Look) -> None:
-        steps = self._state.bound_steps(look.variant)
+    def _set_look(self, program: moderngl.Program, look: Look, shader: ShaderText) -> None:
+        steps = self._state.bound_steps(look.variant, Moment(look.copy, look.seconds))
         last = len(steps) if look.steps is None else look.steps
         # A step that is not shown has an amount of 0; its rows keep theirs.
         amounts = [s.amount if i < last and not (look.alone and i != last - 1) else 0.0 for i, s in enumerate(steps)]
-        for uniform in self._shader.uniforms:
+        for uniform in shader.uniforms:
             row = steps[uniform.step].rows[max(uniform.row, 0)]
             if uniform.key == "amount":
                 value = amounts[uniform.step] if uniform.row < 0 else row.amount
             else:
                 value = row.values[uniform.key]
+            if isinstance(value, Placement):
+                value = value.uniform()
             _set(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
         regions = self._state.project.regions.regions
         flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]
@@ -309,17 +365,23 @@ class SceneRenderer:
         _set(program, "u_show", int(look.show))
         _set(program, "u_region", look.region)
         _set(program, "u_focus", look.focus)
-        _set(program, "u_lit", int(look.lit))
+        _set(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
 
-    def _bind_textures(self, program: moderngl.Program) -> int:
+    def _bind_textures(self, program: moderngl.Program, shader: ShaderText) -> int:
         """Put every texture the recipe reads on a unit; returns the next free one."""
-        state, shader = self._state, self._shader
+        state = self._state
         planes = list(state.sources.coverages)
         wanted: dict[str, moderngl.Texture] = {"ep_base": self._textures.of(state.base)}
         for k in range(shader.coverage_samplers):
             wanted[f"ep_coverage_{k}"] = self._textures.of_planes(planes[4 * k : 4 * k + 4])
-        for sampler, texture_id in shader.textures.items():
-            wanted[sampler] = self._textures.of(state.textures[texture_id])
+        for sampler, sampled in shader.textures.items():
+            raster = state.textures[sampled.texture]
+            raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
+            start = state.starts.get(NORMAL)
+            kind = MipKind.NORMAL if start is not None and start.texture == sampled.texture else MipKind.PLAIN
+            wanted[sampler] = self._textures.of(raster, kind)
+        if (start := state.starts.get(NORMAL)) is not None:
+            wanted["u_normal_map"] = self._textures.of(state.textures[start.texture].with_encoding(Encoding.DATA), MipKind.NORMAL)
         painted = state.project.tone.painted
         wanted["u_painted"] = self._textures.of(state.textures.get(painted or "", _WHITE))
         wanted["u_tone"] = self._textures.of(state.tone or _WHITE)
@@ -328,6 +390,9 @@ class SceneRenderer:
             if name in program:
                 texture.use(unit)
                 program[name].value = unit
+                if name in shader.textures and shader.textures[name].placed:
+                    # Between levels too, as placed reads are on the CPU.
+                    self._trilinear.use(unit)
                 unit += 1
         return unit
 
@@ -357,6 +422,26 @@ class SceneRenderer:
         self.ctx.viewport = viewport
         self.ctx.scissor = scissor
         self.ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
+
+
+def _surface_words(made: Sequence[str], attribute: str) -> str:
+    """What the view's shader calls the parts of the surface that there are; the others are neutral."""
+
+    def part(key: str) -> str:
+        return f"s.{key}" if key in made else ATTRIBUTES[key].glsl_neutral
+
+    finish = ", ".join(part(key) for key in (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, COAT, COAT_ROUGHNESS))
+    shown = {
+        Holds.COLOR: "encode_color({})", Holds.LIGHT: "encode_color({})", Holds.DATA: "vec3({})",
+        Holds.SLOPES: "normalize(vec3({}, 1.0)) * 0.5 + 0.5",
+    }  # fmt: skip
+    key = attribute or BASE_COLOR
+    words = {
+        "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
+        "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "COATED": "1.0" if COAT in made else "0.0",
+    }  # fmt: skip
+    lines = "".join(f"#define {name} {text}\n" for name, text in words.items())
+    return lines + ("#define HAS_OPACITY\n" if OPACITY in made else "")
 
 
 def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int, int]]:

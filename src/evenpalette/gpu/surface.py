@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 
 
 class SurfaceBuffer:
-    """(u, v), light and shine, and the slopes of (u, v) for every pixel of one view of the model.
+    """(u, v), their slopes, the face, and the frame in which light is met, for every pixel of one view of the model.
 
     Shading each pixel once from here, instead of every small triangle, is what keeps software OpenGL fluent.
     """
@@ -17,9 +17,13 @@ class SurfaceBuffer:
         self.surface = ctx.texture(size, 4, dtype="f4")
         self.slopes = ctx.texture(size, 4, dtype="f2")
         self.faces = ctx.texture(size, 1, dtype="f4")
-        self.surface.filter = self.slopes.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.normal, self.tangent, self.bitangent = (ctx.texture(size, 4, dtype="f2") for _ in range(3))
+        for part in (self.surface, self.slopes, self.normal, self.tangent, self.bitangent):
+            part.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._depth = ctx.depth_renderbuffer(size)
-        self.target = ctx.framebuffer([self.surface, self.slopes, self.faces], self._depth)
+        self.target = ctx.framebuffer(
+            [self.surface, self.slopes, self.faces, self.normal, self.tangent, self.bitangent], self._depth
+        )
         self.picture = ctx.texture(size, 4, dtype="f1")
         self.picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.shaded = ctx.framebuffer([self.picture], self._depth)
@@ -29,8 +33,8 @@ class SurfaceBuffer:
         if not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
             return None
         data = self.target.read((x, y, 1, 1), components=4, attachment=0, dtype="f4")
-        u, v, light, _ = np.frombuffer(data, np.float32)
-        return (float(u), float(v)) if light > 0 else None
+        u, v, there, _ = np.frombuffer(data, np.float32)
+        return (float(u), float(v)) if there > 0 else None
 
     def read_faces(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32]:
         """The face at each pixel of a part of the view (origin bottom left), int32 (height, width), -1 for none."""
@@ -50,5 +54,8 @@ class SurfaceBuffer:
 
     def release(self) -> None:
         """Give the memory back."""
-        for part in (self.target, self.shaded, self.surface, self.slopes, self.faces, self.picture, self._depth):
+        for part in (
+            self.target, self.shaded, self.surface, self.slopes, self.faces, self.normal, self.tangent, self.bitangent,
+            self.picture, self._depth,
+        ):  # fmt: skip
             part.release()

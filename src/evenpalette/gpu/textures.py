@@ -7,8 +7,10 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import halved, packed
+from evenpalette.core.raster.reading import packed
+from evenpalette.gpu.levels import allocate_levels, read_level, write_level
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -27,10 +29,14 @@ _DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.flo
 
 
 class Upload:
-    """A texture on its way to the GPU. It answers with linear light for color and with the stored values for data."""
+    """A texture on its way to the GPU, level by level. It answers with linear light for color and with the stored values
+    for data."""
 
-    def __init__(self, ctx: moderngl.Context, raster: Raster) -> None:
-        self._raster, self._row = raster, 0
+    def __init__(self, ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> None:
+        self._raster, self._row, self._level, self._kind = raster, 0, 0, kind
+        # Levels that keep a share need the whole; the others are made strip by strip.
+        self._chain = mip_chain(raster, kind).levels if kind is MipKind.CUT_OUT else None
+        self._halved: list[Raster] = []
         channels = raster.channels
         internal = None
         self._as_linear = False
@@ -46,26 +52,42 @@ class Upload:
         elif channels == 2:
             self.texture.swizzle = "RRRG"
         self.texture.repeat_x = self.texture.repeat_y = True
+        allocate_levels(self.texture, internal)
 
     def step(self) -> bool:
         """Send the next strip; True when all is there."""
         width, height = self._raster.size
-        stop = min(height, self._row + max(1, _STRIP_TEXELS // width))
-        rows = self._raster.pixels[self._row : stop]
-        if self._as_linear:
-            rows = Raster(rows, self._raster.encoding).as_linear().astype(np.float16)
-        self.texture.write(np.ascontiguousarray(rows), (0, self._row, width, stop - self._row), alignment=1)
+        stop = min(height, self._row + max(2, _STRIP_TEXELS // width // 2 * 2))
+        strip = Raster(self._raster.pixels[self._row : stop], self._raster.encoding)
+        self._send(strip)
+        strips_halve = width % 2 == 0 and height % 2 == 0 and self._chain is None
+        if strips_halve:
+            self._halved.append(next_level(strip, self._kind))
         self._row = stop
         if stop < height:
             return False
-        self.texture.build_mipmaps()
-        self.texture.filter = SMOOTH
-        return True
+        if max(width, height) == 1:
+            self.texture.filter = SMOOTH
+            return True
+        self._level, self._row = self._level + 1, 0
+        if self._chain is not None:
+            self._raster = self._chain[self._level]
+        elif strips_halve:
+            pixels = [part.pixels for part in self._halved]
+            self._raster = Raster(pixels[0] if len(pixels) == 1 else np.concatenate(pixels), self._raster.encoding)
+        else:
+            self._raster = next_level(self._raster, self._kind)
+        self._halved = []
+        return False
+
+    def _send(self, strip: Raster) -> None:
+        rows = strip.as_linear().astype(np.float16) if self._as_linear else strip.pixels
+        write_level(self.texture, self._level, rows, 0, self._row)
 
 
-def upload(ctx: moderngl.Context, raster: Raster) -> moderngl.Texture:
-    """The whole raster at once, mipmapped."""
-    made = Upload(ctx, raster)
+def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> moderngl.Texture:
+    """The whole raster at once, with all its levels."""
+    made = Upload(ctx, raster, kind)
     while not made.step():
         pass
     return made.texture
@@ -83,15 +105,14 @@ class TextureCache:
     def __init__(self, ctx: moderngl.Context, longest: int = 48) -> None:
         self._ctx, self._longest = ctx, longest
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
-        self._staged: dict[tuple, Callable[[], Raster]] = {}
+        self._staged: dict[tuple, tuple[Callable[[], Raster], MipKind]] = {}
         self._running: tuple[tuple, Upload] | None = None
 
-    def of(self, raster: Raster) -> moderngl.Texture:
+    def of(self, raster: Raster, kind: MipKind = MipKind.PLAIN) -> moderngl.Texture:
         """The texture of a raster; a coarse stand-in while a large one is staged."""
         large = raster.width * raster.height > LARGE_TEXELS
-        return self._get(
-            (id(raster.pixels), raster.encoding), (raster.pixels,), large, lambda coarse: _coarse(raster, coarse)
-        )
+        key = (id(raster.pixels), raster.encoding, kind)
+        return self._get(key, (raster.pixels,), large, lambda coarse: _coarse(raster, coarse), kind)
 
     def of_planes(self, planes: list[NDArray[np.uint8]]) -> moderngl.Texture:
         """Up to four coverage planes as one RGBA texture.
@@ -146,26 +167,25 @@ class TextureCache:
             return
         texture, step = held[1], 1 << _EXACT_LEVELS
         if width % step or height % step:
-            texture.write(packed(planes), alignment=1)
-            texture.build_mipmaps()
-            texture.filter = SMOOTH
+            data, level = packed(planes), 0
+            write_level(texture, 0, data)
+            while max(data.shape[:2]) > 1:
+                data, level = halved(Raster(data, Encoding.DATA)).pixels, level + 1
+                write_level(texture, level, data)
             return
         for box in boxes:
             left, top = box[0] // step * step, box[1] // step * step
             right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
             data = packed([plane[top:bottom, left:right] for plane in planes])
             for level in range(_EXACT_LEVELS + 1):
-                area = (left >> level, top >> level, data.shape[1], data.shape[0])
-                texture.write(np.ascontiguousarray(data), area, level=level, alignment=1)
+                write_level(texture, level, data, left >> level, top >> level)
                 if level < _EXACT_LEVELS:
-                    data = halved(data)
+                    data = halved(Raster(data, Encoding.DATA)).pixels
         # The few texels of the coarser levels are made from the last exact one as a whole.
-        size = width >> _EXACT_LEVELS, height >> _EXACT_LEVELS
-        data = np.frombuffer(texture.read(level=_EXACT_LEVELS, alignment=1), np.uint8).reshape(size[1], size[0], 4)
-        level = _EXACT_LEVELS
-        while min(data.shape[:2]) > 1:
-            data, level = halved(data), level + 1
-            texture.write(np.ascontiguousarray(data), (0, 0, data.shape[1], data.shape[0]), level=level, alignment=1)
+        data, level = read_level(texture, _EXACT_LEVELS), _EXACT_LEVELS
+        while max(data.shape[:2]) > 1:
+            data, level = halved(Raster(data, Encoding.DATA)).pixels, level + 1
+            write_level(texture, level, data)
 
     def magnify(self, filter: tuple[int, int]) -> None:
         """Set how all textures are seen from near: SMOOTH or SQUARE."""
@@ -184,7 +204,8 @@ class TextureCache:
         while self.is_waiting and time.monotonic() < end:
             if self._running is None:
                 key = next(iter(self._staged))
-                self._running = key, Upload(self._ctx, self._staged.pop(key)())
+                make, kind = self._staged.pop(key)
+                self._running = key, Upload(self._ctx, make(), kind)
             key, made = self._running
             if made.step():
                 self._running = None
@@ -197,13 +218,15 @@ class TextureCache:
                     made.texture.release()
         return arrived
 
-    def _get(self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster]) -> moderngl.Texture:
+    def _get(
+        self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster], kind: MipKind = MipKind.PLAIN
+    ) -> moderngl.Texture:
         if key in self._held:
             self._held[key] = self._held.pop(key)
             return self._held[key][1]
-        texture = upload(self._ctx, make(large))
+        texture = upload(self._ctx, make(large), kind)
         if large:
-            self._staged[key] = lambda: make(False)
+            self._staged[key] = (lambda: make(False)), kind
         # The arrays are kept, so that their ids are not given to others while the texture lives.
         self._held[key] = (owners, texture)
         while len(self._held) > self._longest:

@@ -17,12 +17,13 @@ from evenpalette.core.delivery.kit_model import schema_text
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.project.demo_files import copy_demo, demo_names
 from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.edits.recipe import update_parameter, update_step
+from evenpalette.core.project.edits.recipe import bind_input, update_parameter, update_step
 from evenpalette.core.project.model import Sheet
 from evenpalette.core.project.state import Resting, State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.model import Binding
 
 
 @pytest.fixture(scope="module", params=demo_names())
@@ -49,7 +50,7 @@ class Loader:
             assert raster.pixels.dtype.itemsize * 8 == entry["bits"]
             assert entry["mips"]
             self.textures[entry["sampler"]] = raster
-        self.repeat = any(entry["wrap"] == "repeat" for entry in self.said["textures"])
+        self.repeat = [entry["sampler"] for entry in self.said["textures"] if entry["wrap"] == "repeat"]
 
     def uniforms(self, variant: dict) -> dict[str, object]:
         by_name = {p["uniform"]: p for p in self.said["parameters"]}
@@ -58,12 +59,16 @@ class Loader:
     @staticmethod
     def _uniform(parameter: dict, value: object) -> object:
         if isinstance(value, dict):
+            if parameter["type"] == "placement":
+                return tuple(value["matrix"])
             return tuple(value["linear"]) if parameter["type"] == "color" else value["index"]
         return int(value) if parameter["type"] == "switch" else value
 
-    def draw(self, game: Game, variant: dict, size: tuple[int, int], *, es: bool = False, mips: bool = False) -> np.ndarray:
+    def draw(
+        self, game: Game, variant: dict, size: tuple[int, int], *, es: bool = False, mips: bool = False, attribute: str = ""
+    ) -> np.ndarray:
         return game.run(
-            self.text, self.textures, self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat
+            self.text, self.textures, self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat, attribute=attribute
         )  # fmt: skip
 
 
@@ -83,6 +88,53 @@ def test_a_plain_loader_draws_every_variant_as_delivered(delivered: tuple[Path, 
         apart = np.abs(small - encode_srgb_8bit(averaged.astype(np.float32)))
         assert apart[used].mean() <= 1.0
     assert [v["name"] for v in loader.said["variants"]] == [v.name for v in state.project.variants]
+
+
+def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lantern: State) -> None:
+    write_kit(lantern, tmp_path, maps=lantern.attributes)
+    loader, game = Loader(tmp_path / "kit"), Game()
+    fields = {entry["field"]: entry for entry in loader.said["attributes"]}
+    assert {"base_color", "metallic", "roughness", "coat", "coat_roughness", "emissive", "normal"} == set(fields)
+    for variant in loader.said["variants"][:3]:
+        for attribute, said in variant["maps"].items():
+            encoding = Encoding.SRGB if said["encoding"] == "srgb" else Encoding.DATA
+            picture = read_image(tmp_path / variant["folder"] / said["file"], encoding)
+            drawn = loader.draw(game, variant, picture.size, attribute=attribute)
+            if fields[attribute]["holds"] == "slopes":
+                assert said["green"] == "up"
+                vectors = np.concatenate([drawn[..., :2], np.ones_like(drawn[..., :1])], -1)
+                codes = (vectors / np.linalg.norm(vectors, axis=-1, keepdims=True) * 0.5 + 0.5) * 255
+            elif said["encoding"] == "srgb":
+                codes = encode_srgb_8bit(drawn / np.float32(said["strength"])).astype(float)
+            else:
+                codes = drawn[..., :1] * 255
+            assert np.abs(codes - picture.pixels).max() <= 1.5, (variant["name"], attribute)
+
+
+def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path, lantern: State) -> None:
+    """The painted texture's alpha is the opacity; it is in the map and in the kit, and never multiplied in."""
+    painted = lantern.project.tone.painted
+    assert painted is not None
+    rng = np.random.default_rng(2)
+    alpha = rng.integers(0, 256, (*lantern.textures[painted].pixels.shape[:2], 1), np.uint8)
+    cut = Raster(np.concatenate([lantern.textures[painted].pixels[..., :3], alpha], -1), Encoding.SRGB)
+    state = replace(lantern, textures=MappingProxyType({**lantern.textures, painted: cut}))
+    flame = next(p for p in state.project.parameters if p.name == "Flame")
+    state = update_parameter(state, flame.id, default=1.0)
+    state = bind_input(state, "step-glow", "stops", Binding(value=3.0))
+    write_kit(state, tmp_path, variants=[], maps=("base_color", "opacity", "emissive"), longest=0)
+    loader, game = Loader(tmp_path / "kit"), Game()
+    (only,) = loader.said["variants"]
+    base = read_image(tmp_path / only["folder"] / "base_color.png")
+    assert np.array_equal(base.pixels[..., 3:], alpha)
+    assert only["maps"]["base_color"]["alpha"] == "opacity"
+    assert loader.said["opacity"] == {"use": "cut-out", "threshold": 0.5}
+    drawn = loader.draw(game, only, base.size, attribute="opacity")[..., 0]
+    assert np.abs(drawn * 255 - alpha[..., 0]).max() < 0.6
+    strength = only["maps"]["emissive"]["strength"]
+    assert strength > 3
+    glow = loader.draw(game, only, base.size, attribute="emissive")
+    assert glow.max() == pytest.approx(strength, rel=0.01)
 
 
 def test_the_description_follows_its_published_schema(delivered: tuple[Path, State]) -> None:

@@ -22,8 +22,10 @@ from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.kit import build_shader, delivered_size, write_kit
+from evenpalette.core.delivery.kit import build_shader, write_kit
+from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.errors import Cancelled, RecipeError
+from evenpalette.core.recipe.attributes import ATTRIBUTES
 
 SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
 
@@ -57,8 +59,15 @@ class DeliveryBench(QWidget):
         self.variants = QListWidget()
         self.variants.setToolTip("Space turns a variant on or off")
         self.variants.itemChanged.connect(self._toggled)
-        middle = column(label("Variants to deliver", "note"), self.variants)
-        middle.setFixedWidth(190)
+        self.maps = QListWidget()
+        self.maps.setToolTip("Space turns a map on or off. The kit makes all of them in any case")
+        self.maps.setAccessibleName("Maps to deliver")
+        self.maps.itemChanged.connect(self._map_toggled)
+        middle = row(
+            column(label("Variants to deliver", "note"), self.variants), column(label("Maps of each", "note"), self.maps),
+            spacing=12,
+        )  # fmt: skip
+        middle.setFixedWidth(316)
         self._shader = QPlainTextEdit()
         self._shader.setReadOnly(True)
         self._shader.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
@@ -107,6 +116,16 @@ class DeliveryBench(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, variant.id)
             self.variants.addItem(item)
         self.variants.blockSignals(False)
+        self.maps.blockSignals(True)
+        self.maps.clear()
+        for key in dict.fromkeys((*state.attributes, *settings.maps)):
+            item = QListWidgetItem(ATTRIBUTES[key].label)
+            item.setToolTip(ATTRIBUTES[key].description)
+            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            item.setCheckState(Qt.CheckState.Checked if key in settings.maps else Qt.CheckState.Unchecked)
+            item.setData(Qt.ItemDataRole.UserRole, key)
+            self.maps.addItem(item)
+        self.maps.blockSignals(False)
         ready = bool(state.project.recipe.steps)
         self._deliver.setEnabled(ready)
         try:
@@ -135,6 +154,15 @@ class DeliveryBench(QWidget):
             item.data(Qt.ItemDataRole.UserRole) for item in items if item and item.checkState() == Qt.CheckState.Checked
         )
         self._set(variants=None if len(chosen) == len(items) else chosen)
+
+    def _map_toggled(self, _: QListWidgetItem) -> None:
+        items = [item for i in range(self.maps.count()) if (item := self.maps.item(i)) is not None]
+        chosen = tuple(i.data(Qt.ItemDataRole.UserRole) for i in items if i.checkState() == Qt.CheckState.Checked)
+        if chosen:
+            self._set(maps=chosen)
+        else:
+            self._session.said.emit("At least one map is delivered.", True)
+            self.refresh()
 
     def _ask(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Deliver to", self.folder.text())
@@ -165,7 +193,7 @@ class DeliveryBench(QWidget):
             "Delivering",
             lambda progress: write_kit(
                 state, folder, variants=settings.variants, longest=settings.size, kit_longest=settings.kit_size,
-                progress=progress,
+                maps=settings.maps, progress=progress,
             ),
             done, failed,
         ))  # fmt: skip

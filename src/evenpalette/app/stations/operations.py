@@ -3,22 +3,21 @@
 from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QMenu, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QScrollArea, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
-from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
+from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import operations as edit
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.model import FacesSource, Operation, PaintedSource, Region
-from evenpalette.core.regions.operation import Setting
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
+from evenpalette.core.values import Input, ValueType
 
 #: Settings under each other on a card; with more it gets two columns.
 _LINES = 5
-_CHANNELS = ("red", "green", "blue", "alpha")
 
 
 class OperationsPage(QWidget):
@@ -140,16 +139,16 @@ class OperationCard(QFrame):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(0)
-        self.fields: dict[str, Any] = {}
+        self.fields: dict[str, ValueEditor] = {}
         for index, setting in enumerate(kind.all_settings):
             line, side = index % lines, index // lines * 3
             field = self._field(setting)
             self.fields[setting.key] = field
-            if setting.type == "stops":
+            if setting.type is ValueType.STOPS:
                 grid.addWidget(field, line, 0, 1, 2)
                 continue
             words = label(setting.label, "note")
-            words.setToolTip(setting.tip)
+            words.setToolTip(setting.description)
             grid.addWidget(words, line, side)
             grid.addWidget(field, line, side + 1)
         self._amount = ValueSlider(0, 1)
@@ -172,46 +171,11 @@ class OperationCard(QFrame):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(inner)
 
-    def _field(self, setting: Setting) -> QWidget:
-        def tell(value: object) -> None:
-            self._change(setting.label, settings={setting.key: value})
-
-        if setting.type in ("number", "integer"):
-            slider = ValueSlider(
-                setting.low, setting.high, setting.unit, decimals=0 if setting.type == "integer" else 2
-            )
-            slider.edited.connect(tell)
-            slider.finished.connect(self._session.history.seal)
-            slider.setToolTip(setting.tip)
-            return slider
-        if setting.type == "switch":
-            switch = Switch()
-            switch.toggled.connect(tell)
-            return switch
-        if setting.type == "stops":
-            stops = StopsField()
-            stops.edited.connect(tell)
-            return stops
-        box = QComboBox()
-        for text, value in self._choices(setting):
-            box.addItem(text, value)
-        box.setToolTip(setting.tip)
-        box.setMinimumWidth(60)
-        box.activated.connect(lambda i: tell(box.itemData(i)))
-        return box
-
-    def _choices(self, setting: Setting) -> list[tuple[str, str]]:
-        project = self._session.state.project
-        if setting.type == "region":
-            return [(r.name, r.id) for r in project.regions.regions if r.id != self._region]
-        if setting.type == "channel":
-            textures = self._session.state.textures
-            return [
-                (f"{t.name}, {_CHANNELS[c]}" if textures[t.id].channels > 1 else t.name, f"{t.id}:{c}")
-                for t in project.asset.textures
-                for c in range(textures[t.id].channels)
-            ]
-        return [(choice, choice) for choice in setting.choices]
+    def _field(self, setting: Input) -> ValueEditor:
+        editor = ValueEditor(setting, lambda: self._session.state, without=self._region)
+        editor.edited.connect(lambda value: self._change(setting.label, settings={setting.key: value}))
+        editor.finished.connect(self._session.history.seal)
+        return editor
 
     def show_values(self, operation: Operation) -> None:
         """Show an operation as it is now."""
@@ -219,14 +183,7 @@ class OperationCard(QFrame):
         self._amount.set_value(operation.amount)
         values = operation_kind(operation.kind).values(operation.settings)
         for key, field in self.fields.items():
-            if isinstance(field, ValueSlider):
-                field.set_value(float(values[key]))
-            elif isinstance(field, Switch):
-                field.set_on(bool(values[key]))
-            elif isinstance(field, StopsField):
-                field.set_stops(str(values[key]))
-            else:
-                field.setCurrentIndex(field.findData(values[key]))
+            field.set_value(values[key])
 
     def _change(self, text: str, **parts: Any) -> None:
         region, operation = self._region, self._id

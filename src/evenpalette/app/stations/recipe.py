@@ -22,7 +22,9 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, label, row, tool
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.model import Role
+from evenpalette.core.project.model import OpacityUse, Role
+from evenpalette.core.recipe.attributes import OPACITY
+from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.recipe.model import TONE, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.gpu.look import Look
@@ -41,6 +43,15 @@ class RecipeBench(QWidget):
         self._start.activated.connect(
             lambda i: session.apply("Start of the recipe", lambda s: edit.set_base(s, self._start.itemData(i)))
         )
+        self._opacity = QComboBox()
+        self._opacity.setAccessibleName("Alpha")
+        self._opacity.setToolTip("What the alpha of the texture that the recipe starts from is used for")
+        for words, use in (("cut out", OpacityUse.CUT_OUT), ("blended", OpacityUse.BLEND), ("kept, not shown", OpacityUse.OPAQUE)):
+            self._opacity.addItem(words, use)
+        self._opacity.activated.connect(
+            lambda i: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, self._opacity.itemData(i)))
+        )
+        self._opacity_label = label("alpha", "note")
         add = button("Add step", lambda: None, icon="plus", tip="Add a step after the selected one (Ins)")
         add.setMenu(self._add_menu())
         self._add = add
@@ -51,7 +62,7 @@ class RecipeBench(QWidget):
             "remove": tool("trash-2", "Remove the step (Del)", self._remove),
         }
         header = row(
-            label("Recipe", "heading"), self._counts, None, label("starts from", "note"), self._start, 8, add, *self._tools.values(),
+            label("Recipe", "heading"), self._counts, None, self._opacity_label, self._opacity, 8, label("starts from", "note"), self._start, 8, add, *self._tools.values(),
             spacing=6,
         )  # fmt: skip
         self._area = QScrollArea()
@@ -72,6 +83,7 @@ class RecipeBench(QWidget):
         self._pictures: list[tuple[int, Picture]] = []
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
+        views.copy_changed.connect(self._on_copy)
         self._shown_step: tuple[str | None, str | None] = (None, None)
         self.rebuild()
 
@@ -92,7 +104,7 @@ class RecipeBench(QWidget):
         over all paint, in this order, on the whole surface, or the next tint would eat them."""
         session = self.session
         steps = [s.id for s in session.state.project.recipe.steps]
-        if kind_of(kind).channels:
+        if kind_of(kind).over_paint:
             regions = None
             at = edit.place_over_paint(session.state.project.recipe, kind)
         else:
@@ -178,6 +190,11 @@ class RecipeBench(QWidget):
         if facets - {"name", "delivery"}:
             self._request_pictures()
 
+    def _on_copy(self) -> None:
+        for card in self._shown_cards:
+            card.refresh()
+        self._request_pictures()
+
     def _on_select(self) -> None:
         if (self.session.step, self.session.row) != self._shown_step:
             self.rebuild()
@@ -212,7 +229,7 @@ class RecipeBench(QWidget):
             self._cards.addWidget(hint)
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
-        reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(s.channels) for s in recipe.steps)
+        reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(set(textures_of(s))) for s in recipe.steps)
         self._counts.setText(f"{len(recipe.steps)} steps,  {parameters} parameters,  {reads} texture reads")
         for widget in self._tools.values():
             widget.setEnabled(self.session.step is not None)
@@ -259,6 +276,10 @@ class RecipeBench(QWidget):
         for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             self._start.addItem(texture.name, texture.id)
         self._start.setCurrentIndex(max(0, self._start.findData(state.project.recipe.base)))
+        has_alpha = OPACITY in state.attributes
+        self._opacity.setVisible(has_alpha)
+        self._opacity_label.setVisible(has_alpha)
+        self._opacity.setCurrentIndex(max(0, self._opacity.findData(state.project.sheet.opacity)))
 
     def _show_limit(self) -> None:
         steps = [s.id for s in self.session.state.project.recipe.steps]
@@ -273,7 +294,8 @@ class RecipeBench(QWidget):
         variant = self.session.state.project.active_variant
         self.views.pictures.drop("step")
         for count, picture in self._pictures:
-            self.views.pictures.request(("step", count), Look(variant=variant, steps=count), PICTURE, _guard(picture))
+            look = Look(variant=variant, steps=count, copy=self.views.copy)
+            self.views.pictures.request(("step", count), look, PICTURE, _guard(picture))
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)

@@ -21,15 +21,15 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.row_strips import RowStrips, StripLook
 from evenpalette.app.stations.step_input import InputRow
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.value_slider import SHARE, share_display
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import set_value
-from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import new_id
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import Binding, ChannelRef, Row, Step
+from evenpalette.core.recipe.kind import AMOUNT, StepKind
+from evenpalette.core.recipe.model import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.core.values import ValueType
+from evenpalette.core.values import ValueType, value_text
 
 if TYPE_CHECKING:
     from evenpalette.app.stations.recipe import RecipeBench
@@ -55,14 +55,14 @@ def region_text(session: Session, step: Step) -> str:
     return f"{len(step.rows)} rows" if step.rows else "no region"
 
 
-def colors_of(session: Session, step: Step) -> list[str]:
-    """The color of each row as it is in the active variant; empty for steps without colors of their own."""
+def colors_of(session: Session, step: Step, copy: int) -> list[str]:
+    """The color of each row as it is in the active variant, for a copy; empty for steps without colors of their own."""
     kind = KINDS.get(step.kind)
     first = kind.inputs[0] if kind is not None and kind.inputs else None
     if first is None or first.type is not ValueType.COLOR or len(step.rows) < 2:
         return []
     values = session.state.values(session.state.project.active_variant)
-    return [str(read_binding(step.binding(row, first.key), first, values)) for row in step.rows]
+    return [str(read_binding(step.binding(row, first.key), first, values, copy)) for row in step.rows]
 
 
 class Swatches(QWidget):
@@ -126,7 +126,7 @@ class StepCard(QFrame):
         name = label(self.fontMetrics().elidedText(step.name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 18))
         layout.addWidget(name)
         layout.addWidget(label(region_text(bench.session, step), "note"))
-        self._swatches = Swatches(colors_of(bench.session, step))
+        self._swatches = Swatches(colors_of(bench.session, step, bench.views.copy))
         self._swatches.setVisible(bool(self._swatches.colors))
         layout.addWidget(self._swatches)
         layout.addStretch(1)
@@ -136,7 +136,7 @@ class StepCard(QFrame):
         """Show the colors of the rows as they are now."""
         step = self._bench.session.state.project.recipe.step(self.step_id)
         if step is not None:
-            self._swatches.colors = colors_of(self._bench.session, step)
+            self._swatches.colors = colors_of(self._bench.session, step, self._bench.views.copy)
             self._swatches.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -187,24 +187,35 @@ class OpenCard(QFrame):
             chosen = step.row(bench.session.row) or next(iter(step.rows), None)
             self._row_id = chosen.id if chosen is not None else None
             layout.addLayout(self._row_column(step))
-            own = [i for i in kind.inputs if chosen is not None and i.key in chosen.inputs]
+            shown = [i for i in kind.all_inputs if not self._is_placed_nowhere(step, chosen, kind, i.key)]
+            own = [i for i in shown if chosen is not None and i.key in chosen.inputs]
             stacked = QVBoxLayout()
             stacked.setSpacing(2)
             layout.addLayout(stacked)
-            few = len(kind.inputs) + len(kind.channels) <= _STACKED
+            few = len(shown) <= _STACKED
+            words = bool(kind.starting_points) or any(i.unit == SHARE for i in kind.inputs)
+            line = self._words_line(kind, chosen.id if chosen is not None else None) if words else None
             if chosen is not None and len(step.rows) > 1:
                 cells = [(i, chosen.id) for i in (*own, AMOUNT)]
-                stacked.addLayout(self._panel(step, "This row", cells, ()))
-            shared = [(i, None) for i in kind.inputs if i not in own]
+                stacked.addLayout(self._panel(step, "This row", cells, line if own else None))
+                line = None if own else line
+            shared = [(i, None) for i in shown if i not in own]
             if chosen is not None and len(step.rows) == 1:
                 shared = [*((i, chosen.id) for i in own), *shared]  # type: ignore[list-item]
             title = "All rows" if len(step.rows) > 1 else ""
-            panel = self._panel(step, title, [*shared, (AMOUNT, None)], kind.channels)
+            panel = self._panel(step, title, [*shared, (AMOUNT, None)], line)
             if few:
                 stacked.addLayout(panel)
             else:
                 layout.addLayout(panel)
             stacked.addStretch(1)
+
+    @staticmethod
+    def _is_placed_nowhere(step: Step, line: Row | None, kind: StepKind, key: str) -> bool:
+        """Whether an input is how a texture is laid, while none is chosen."""
+        map_ = next((m for m in kind.maps if m.placement.key == key), None)
+        binding = step.binding(line, map_.key) if map_ is not None else None
+        return map_ is not None and not (binding is not None and binding.value)
 
     def _row_column(self, step: Step) -> QVBoxLayout:
         """The strips, and how rows are added."""
@@ -228,73 +239,94 @@ class OpenCard(QFrame):
         state = session.state
         values = state.values(state.project.active_variant)
         regions = state.project.regions
-        first = kind_of(step.kind).inputs[0]
+        kind = kind_of(step.kind)
+        first = kind.inputs[0]
         looks = []
         for line in step.rows:
             binding = step.binding(line, first.key)
-            value = read_binding(binding, first, values)
+            value = read_binding(binding, first, values, self.bench.views.copy)
             parameter = state.project.recipe.parameter(binding.parameter or "") if binding is not None else None
             known = [region for r in line.regions or () if (region := regions.find(r)) is not None]
             chips = tuple((regions.number(region.id), region.flag) for region in known)
             is_color = first.type is ValueType.COLOR
-            shown = str(value) if is_color or isinstance(value, str) else f"{first.label} {value:g}{first.unit}"
-            looks.append(StripLook(
-                line.id, chips, row_text(session, line, len(step.rows) == 1), str(value) if is_color else "", shown,
-                parameter.name if parameter is not None else "",
-            ))  # fmt: skip
+            shown = str(value) if is_color or isinstance(value, str) else f"{first.label} {value_text(value, first.unit)}"
+            color = str(value) if is_color else ""
+            if (point := self._point_of(kind, line)) is not None:
+                shown = point
+            laid = next((m for m in kind.maps if m.key in kind.row_inputs), None)
+            named = step.binding(line, laid.key) if laid is not None else None
+            if named is not None and (texture := state.project.asset.texture(str(named.value))) is not None:
+                shown = texture.name
+            follows = parameter.name if parameter is not None else "by copy" if binding and binding.pick else ""
+            looks.append(StripLook(line.id, chips, row_text(session, line, len(step.rows) == 1), color, shown, follows))
         return looks
 
-    def _panel(self, step: Step, title: str, inputs, channels) -> QGridLayout:  # type: ignore[no-untyped-def]
+    def _panel(self, step: Step, title: str, inputs, line: QWidget | None) -> QGridLayout:  # type: ignore[no-untyped-def]
+        """Inputs in columns of six under a title; line: what stands beside the title."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
         start = 0
-        if title:
-            grid.addWidget(label(title, "note"), 0, 0, 1, 4)
+        if title or line is not None:
+            parts = [part for part in (label(title, "note") if title else None, line) if part is not None]
+            grid.addWidget(row(*parts, None, spacing=10), 0, 0, 1, 4)
             start = 1
-        cells = len(inputs) + len(channels)
-        per_column = 6 if cells + start <= 6 else (cells + 1) // 2
+        per_column = 6 - start if len(inputs) + start <= 12 else (len(inputs) + 1) // 2
         for index, (input, row_id) in enumerate(inputs):
-            line, offset = start + index % per_column, index // per_column * 6
+            place, offset = start + index % per_column, index // per_column * 6
             made = InputRow(self.bench, step, input, row_id)
             self.rows.append(made)
             for column, widget in enumerate((made.name, made.editor, made.undo, made.source)):
-                grid.addWidget(widget, line, offset + column)
-            grid.setColumnMinimumWidth(offset + 3, 76)
+                grid.addWidget(widget, place, offset + column)
+            follows = any(made.follows for made in self.rows[-len(inputs) :])
+            grid.setColumnMinimumWidth(offset + 3, 76 if follows else 36)
             if offset:
                 grid.setColumnMinimumWidth(offset - 1, 10)
-        for extra, channel in enumerate(channels):
-            index = len(inputs) + extra
-            line, offset = start + index % per_column, index // per_column * 6
-            name = label(channel.label)
-            name.setToolTip(channel.description)
-            grid.addWidget(name, line, offset)
-            grid.addWidget(self._channel_box(step, channel.key), line, offset + 1, 1, 3)
         grid.setRowStretch(start + per_column, 1)
         return grid
 
-    def _channel_box(self, step: Step, key: str) -> QWidget:
-        box = QComboBox()
-        box.addItem("no texture", None)
-        current = step.channels.get(key)
-        for texture in self.bench.session.state.project.asset.textures:
-            if texture.role in (Role.NORMAL,):
-                continue
-            raster = self.bench.session.state.textures.get(texture.id)
-            channels = raster.channels if raster else 1
-            for channel in range(1 if channels <= 2 else channels):
-                suffix = "" if channels <= 2 else f", {('red', 'green', 'blue', 'alpha')[channel]}"
-                for invert in (False, True):
-                    ref = ChannelRef(texture=texture.id, channel=channel, invert=invert)
-                    box.addItem(texture.name + suffix + (", inverted" if invert else ""), ref)
-                    if ref == current:
-                        box.setCurrentIndex(box.count() - 1)
-        box.setMaximumWidth(300)
-        session, step_id = self.bench.session, step.id
-        box.activated.connect(
-            lambda i: session.apply("Choose texture", lambda s: edit.set_channel(s, step_id, key, box.itemData(i)))
-        )
-        return box
+    def _words_line(self, kind: StepKind, row_id: str | None) -> QWidget:
+        """Named sets of values to begin with, and how shares are read."""
+        parts: list[QWidget | None] = []
+        if kind.starting_points:
+            box = QComboBox()
+            box.setAccessibleName("Starting point")
+            box.setToolTip("Named sets of values to begin with; every value can be changed afterwards")
+            box.addItem("Start from ...", None)
+            for point in kind.starting_points:
+                box.addItem(point.name, point.name)
+            current = self._point_of(kind, self._step().row(row_id))
+            box.setCurrentIndex(max(0, box.findData(current)))
+            box.activated.connect(lambda i: self._start_from(kind, row_id, box.itemData(i)))
+            parts.append(box)
+        if any(i.unit == SHARE for i in kind.inputs):
+            percent = button("percent" if not share_display.percent else "0 to 1", self._turn_shares, "link", "How shares are read and typed")
+            percent.setStyleSheet("padding: 0;")
+            parts.append(percent)
+        return row(*parts, None, spacing=8)
+
+    def _turn_shares(self) -> None:
+        share_display.set_percent(not share_display.percent)
+        self.bench.rebuild()
+
+    def _point_of(self, kind: StepKind, line: Row | None) -> str | None:
+        """The starting point whose values a row has now."""
+        state, step = self.bench.session.state, self._step()
+        values = state.values(state.project.active_variant)
+        for point in kind.starting_points:
+            same = (read_binding(step.binding(line, k), kind.input(k), values) == v for k, v in point.values.items())
+            if line is not None and all(same):
+                return point.name
+        return None
+
+    def _start_from(self, kind: StepKind, row_id: str | None, name: str | None) -> None:
+        point = next((p for p in kind.starting_points if p.name == name), None)
+        if point is not None and row_id is not None:
+            values, step_id = point.values, self.step_id
+            variant = self.bench.session.state.project.active_variant
+            self.bench.session.apply(
+                f"Start from {point.name}", lambda s: edit.set_row_values(s, step_id, row_id, values, variant)
+            )
 
     def refresh(self) -> None:
         """Show all values as they are now."""

@@ -3,26 +3,19 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QInputDialog,
-    QMenu,
-    QPushButton,
-    QWidget,
-)  # fmt: skip
+from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
-from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
-from evenpalette.app.widgets.switch import Switch
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.pick_dialog import PickDialog
+from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import find, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, Step
-from evenpalette.core.values import Input, Value, ValueType
+from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType, value_text
 
 if TYPE_CHECKING:
     from evenpalette.app.stations.recipe import RecipeBench
@@ -44,10 +37,22 @@ class InputRow:
         self.source.clicked.connect(self._menu)
         self.undo = tool("rotate-ccw", "Follow the parent again", self._reset)
         self.undo.setFixedSize(22, 22)
+        if not self.can_follow:
+            self.source.hide()
         keep = self.undo.sizePolicy()
         keep.setRetainSizeWhenHidden(True)
         self.undo.setSizePolicy(keep)
         self.refresh()
+
+    @property
+    def follows(self) -> bool:
+        """Whether it follows a parameter or is picked by copy."""
+        return self.binding.parameter is not None or self.binding.pick is not None
+
+    @property
+    def can_follow(self) -> bool:
+        """Whether it can follow a parameter or be picked by copy: what names a thing of the project cannot."""
+        return self.input.type in PARAMETER_TYPES
 
     @property
     def binding(self) -> Binding:
@@ -55,54 +60,42 @@ class InputRow:
         step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
         return edit.binding_of(step, self.input.key, self.row_id)
 
-    def _make_editor(self) -> QWidget:
-        if self.input.type is ValueType.COLOR:
-            color = ColorField(self.bench.views.start_pick)
-            color.edited.connect(self._set)
-            color.finished.connect(self.bench.seal)
-            return color
-        if self.input.type is ValueType.NUMBER:
-            slider = ValueSlider(self.input.low, self.input.high, self.input.unit)
-            slider.edited.connect(self._set)
-            slider.finished.connect(self.bench.seal)
-            slider.reset.connect(self._reset)
-            slider.setFixedWidth(192)
-            return slider
-        if self.input.type is ValueType.CHOICE:
-            box = QComboBox()
-            box.addItems(self.input.choices)
-            box.activated.connect(lambda i: self._set(self.input.choices[i]))
-            return box
-        switch = Switch()
-        switch.toggled.connect(self._set)
-        return switch
+    def _make_editor(self) -> ValueEditor:
+        editor = ValueEditor(
+            self.input, lambda: self.bench.session.state, pick=self.bench.views.start_pick, optional=True
+        )
+        editor.edited.connect(self._set)
+        editor.finished.connect(self.bench.seal)
+        editor.reset.connect(self._reset)
+        if self.input.type in (ValueType.NUMBER, ValueType.INTEGER):
+            editor.setFixedWidth(172)
+        elif self.input.type is not ValueType.COLOR:
+            editor.setMaximumWidth(220)
+        return editor
 
     def refresh(self) -> None:
         """Show the value as it is now."""
         state = self.bench.session.state
         binding = self.binding
-        value = read_binding(binding, self.input, state.values(state.project.active_variant))
+        value = read_binding(binding, self.input, state.values(state.project.active_variant), self.bench.views.copy)
         parameter = state.project.recipe.parameter(binding.parameter or "")
-        if isinstance(self.editor, ColorField):
-            self.editor.set_color(str(value))
-        elif isinstance(self.editor, ValueSlider):
-            if parameter is not None:
-                self.editor.low, self.editor.high = parameter.low, parameter.high
-            self.editor.set_value(float(value))
-        elif isinstance(self.editor, QComboBox):
-            self.editor.setCurrentIndex(self.input.choices.index(str(value)))
-        elif isinstance(self.editor, Switch):
-            self.editor.set_on(bool(value))
+        if parameter is not None:
+            self.editor.set_range(parameter.low, parameter.high)
+        self.editor.set_value(value)
+        self.editor.setEnabled(binding.pick is None)
         if parameter is not None:
             users = sum(b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings)
             text = parameter.name if users < 2 else f"{parameter.name} ({users})"
             self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
             shared = f", followed in {users} places" if users > 1 else ""
             self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")
+        elif binding.pick is not None:
+            self.source.setText("by copy")
+            self.source.setToolTip("Every placed copy has its own. Click to change what it picks from")
         else:
-            self.source.setText("constant")
-            self.source.setToolTip("The same in every variant. Click to make it a parameter")
-        self.source.setStyleSheet("" if parameter else f"color: {theme.MUTED};")
+            self.source.setText("fixed")
+            self.source.setToolTip("The same in every variant. Click to make it a parameter, or let every copy pick")
+        self.source.setStyleSheet("" if parameter or binding.pick else f"color: {theme.MUTED};")
         variant = find(state, state.project.active_variant)
         self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
 
@@ -117,7 +110,7 @@ class InputRow:
         session, binding = self.bench.session, self.binding
         variant = session.state.project.active_variant
         parameter = session.state.project.recipe.parameter(binding.parameter or "")
-        shown = value if isinstance(value, str) else f"{value:g}"
+        shown = value_text(value, self.input.unit) or "none"
         if parameter is not None:
             label_text = f"{parameter.name} to {shown}"
             session.apply(
@@ -150,14 +143,14 @@ class InputRow:
         if parameter is not None:
             menu.addAction("Edit parameter ...", lambda: edit_parameter(session, parameter.id, self.bench))
             value = read_binding(binding, self.input, session.state.values(session.state.project.active_variant))
-            menu.addAction(
-                "Make it a constant",
-                lambda: session.apply(
-                    f"{self.input.label} is a constant",
-                    lambda s: edit.release_input(s, self.step_id, self.input.key, value, self.row_id),
-                ),
-            )
+            menu.addAction("Make it a constant", lambda: self._release(value))
         else:
+            if binding.pick is not None:
+                menu.addAction("Change the pick ...", self._pick)
+                value = read_binding(binding, self.input, {}, self.bench.views.copy)
+                menu.addAction("Make it a constant", lambda: self._release(value))
+            else:
+                menu.addAction("Pick by copy ...", self._pick)
             menu.addAction("Make it a parameter ...", self._name)
         fitting = [
             p for p in recipe.parameters
@@ -176,6 +169,24 @@ class InputRow:
             else:
                 menu.addAction("Each row its own", self._own)
         menu.exec(self.source.mapToGlobal(QPoint(0, self.source.height())))
+
+    def _release(self, value: Value) -> None:
+        self.bench.session.apply(
+            f"{self.input.label} is a constant",
+            lambda s: edit.release_input(s, self.step_id, self.input.key, value, self.row_id),
+        )
+
+    def _pick(self) -> None:
+        state, binding = self.bench.session.state, self.binding
+        value = read_binding(binding, self.input, state.values(state.project.active_variant), self.bench.views.copy)
+        dialog = PickDialog(
+            self.input, binding.pick, value, lambda: self.bench.session.state, self.bench.views.start_pick, self.bench
+        )
+        if dialog.exec():
+            new = Binding(pick=dialog.pick)
+            self.bench.session.apply(
+                f"{self.input.label} by copy", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id)
+            )
 
     def _share(self) -> None:
         self.bench.session.apply(

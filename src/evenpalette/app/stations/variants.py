@@ -1,6 +1,6 @@
 """Variants: every parameter of every variant in one table; own values stand out, others follow the parent."""
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -21,10 +21,14 @@ from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.color_field import ColorEditor
+from evenpalette.app.widgets.placement_field import placement_words
+from evenpalette.app.widgets.popup import show_above
+from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.placement import Placement
 from evenpalette.core.project.edits import variants as edit
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import Value, ValueType
+from evenpalette.core.values import Value, ValueType, parse_value, value_text
 
 
 class ValueTable(QAbstractTableModel):
@@ -71,9 +75,9 @@ class ValueTable(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = 0) -> object:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             value, parameter = self.value(index), self.parameter(index.row())
-            if isinstance(value, bool):
-                return "on" if value else "off"
-            return f"{value:g}{parameter.unit}" if isinstance(value, float) else value
+            if parameter.type is ValueType.PLACEMENT and role == Qt.ItemDataRole.DisplayRole:
+                return placement_words(Placement.parse(str(value)))
+            return value_text(value, parameter.unit)
         if role == Qt.ItemDataRole.ToolTipRole:
             own = "its own value" if self.is_own(index) else "follows its parent"
             return f"{self.parameter(index.row()).name}: {own}"
@@ -84,7 +88,7 @@ class ValueTable(QAbstractTableModel):
             return False
         parameter, variant = self.parameter(index.row()), self.columns()[index.column()]
         try:
-            parsed = self._parse(str(value), parameter)
+            parsed = parameter.accept(parse_value(str(value), parameter.type, parameter.unit))
         except EvenPaletteError as error:
             self.session.said.emit(str(error), True)
             return False
@@ -94,20 +98,11 @@ class ValueTable(QAbstractTableModel):
             f"{parameter.name} to {value}", lambda s: edit.set_value(s, variant, parameter.id, parsed)
         )
 
-    @staticmethod
-    def _parse(text: str, parameter: Parameter) -> Value:
-        if parameter.type is ValueType.NUMBER:
-            try:
-                return parameter.accept(float(text.removesuffix(parameter.unit).replace(",", ".")))
-            except ValueError:
-                raise EvenPaletteError(f"'{text}' is not a number.") from None
-        if parameter.type is ValueType.SWITCH:
-            return text in ("on", "true", "1", "yes")
-        return parameter.accept(text)
-
 
 class ValueDelegate(QStyledItemDelegate):
     """Draws a swatch beside colors; inherited values are paler."""
+
+    wanted = pyqtSignal(QModelIndex)
 
     def __init__(self, model: ValueTable) -> None:
         super().__init__()
@@ -117,12 +112,10 @@ class ValueDelegate(QStyledItemDelegate):
         return QSize(112, 24)
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
-        parameter = self._model.parameter(index.row())
-        choices = ("on", "off") if parameter.type is ValueType.SWITCH else parameter.choices
-        if choices:
-            box = QComboBox(parent)
-            box.addItems(choices)
-            return box
+        """Numbers and colors are typed in the cell; what has to be chosen opens the editor of its type."""
+        if self._model.parameter(index.row()).type in (ValueType.CHOICE, ValueType.SWITCH, ValueType.PLACEMENT):
+            self.wanted.emit(index)
+            return None
         return super().createEditor(parent, option, index)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
@@ -158,6 +151,7 @@ class VariantsBench(QWidget):
         self.table.setModel(self._model)
         self._delegate = ValueDelegate(self._model)
         self.table.setItemDelegate(self._delegate)
+        self._delegate.wanted.connect(self._edit_cell)
         self.table.setEditTriggers(
             QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.AnyKeyPressed
         )
@@ -237,26 +231,41 @@ class VariantsBench(QWidget):
         variant = self._model.columns()[section]
         self._session.apply("Show variant", lambda s: edit.activate(s, variant), "activate")
 
-    def _edit_cell(self, index: QModelIndex) -> None:
+    @property
+    def _cells(self) -> QWidget:
+        viewport = self.table.viewport()
+        assert viewport is not None
+        return viewport
+
+    def _edit_color(self, index: QModelIndex) -> None:
         parameter, variant = self._model.parameter(index.row()), self._model.columns()[index.column()]
-        if parameter.type is not ValueType.COLOR:
-            self.table.edit(index)
-            return
-        self._activate(index.column())
         editor = ColorEditor(self._views.start_pick, self)
         editor.set_color(str(self._model.value(index)))
-        editor.edited.connect(
-            lambda c: self._session.apply(
-                f"{parameter.name} to {c}",
-                lambda s: edit.set_value(s, variant, parameter.id, c),
-                f"value {variant} {parameter.id}",
-            )
-        )
+        editor.edited.connect(lambda color: self._set_value(variant, parameter, color))
         editor.finished.connect(self._session.history.seal)
-        editor.adjustSize()
-        place = self.table.viewport().mapToGlobal(self.table.visualRect(index).topLeft())  # type: ignore[union-attr]
-        editor.move(place.x(), max(0, place.y() - editor.sizeHint().height() - 4))
-        editor.show()
+        show_above(editor, self._cells, self.table.visualRect(index))
+
+    def _set_value(self, variant: str | None, parameter: Parameter, value: Value) -> None:
+        self._session.apply(
+            f"{parameter.name} to {value_text(value, parameter.unit)}",
+            lambda s: edit.set_value(s, variant, parameter.id, value),
+            f"value {variant} {parameter.id}",
+        )
+
+    def _edit_cell(self, index: QModelIndex) -> None:
+        parameter, variant = self._model.parameter(index.row()), self._model.columns()[index.column()]
+        self._activate(index.column())
+        if parameter.type is ValueType.COLOR:
+            self._edit_color(index)
+            return
+        editor = ValueEditor(parameter.input, lambda: self._session.state, pick=self._views.start_pick)
+        editor.setMinimumWidth(210)
+        editor.set_value(self._model.value(index))
+        editor.edited.connect(lambda value: self._set_value(variant, parameter, value))
+        editor.finished.connect(self._session.history.seal)
+        popup = ValuePopup(editor, self)
+        show_above(popup, self._cells, self.table.visualRect(index))
+        editor.setFocus()
 
     def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
         index = self.table.indexAt(place)

@@ -3,12 +3,13 @@
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
@@ -148,10 +149,7 @@ class ColorField(QWidget):
         editor.set_color(self.color)
         editor.edited.connect(self._from_editor)
         editor.finished.connect(self.finished)
-        editor.adjustSize()
-        place = self.swatch.mapToGlobal(QPoint(0, 0))
-        editor.move(place.x(), max(0, place.y() - editor.sizeHint().height() - 4))
-        editor.show()
+        show_above(editor, self.swatch)
         editor.hex.setFocus()
         editor.hex.selectAll()
 

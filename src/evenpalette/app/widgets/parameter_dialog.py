@@ -4,9 +4,10 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, Q
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.project.edits.recipe import remove_parameter, update_parameter
-from evenpalette.core.values import ValueType
+from evenpalette.core.values import Value
 
 
 def edit_parameter(session: Session, parameter_id: str, parent: QWidget) -> None:
@@ -24,7 +25,7 @@ class ParameterDialog(QDialog):
         self._session, self._id = session, parameter_id
         parameter = session.state.project.recipe.parameter(parameter_id)
         assert parameter is not None
-        self._is_number = parameter.type is ValueType.NUMBER
+        self._is_number = parameter.is_ranged
         self.name, self.group = QLineEdit(parameter.name), QLineEdit(parameter.group)
         self.description = QLineEdit(parameter.description)
         self.low, self.high, self.unit = (
@@ -36,6 +37,11 @@ class ParameterDialog(QDialog):
         form.addRow("Name", self.name)
         form.addRow("Group", self.group)
         form.addRow("Description", self.description)
+        self.default: Value = parameter.default
+        self.editor = ValueEditor(parameter.input, lambda: session.state)
+        self.editor.set_value(parameter.default)
+        self.editor.edited.connect(self._set_default)
+        form.addRow("Default", self.editor)
         if self._is_number:
             form.addRow("Lowest", self.low)
             form.addRow("Highest", self.high)
@@ -55,9 +61,13 @@ class ParameterDialog(QDialog):
         layout.addWidget(self.problem)
         layout.addWidget(buttons)
 
+    def _set_default(self, value: Value) -> None:
+        self.default = value
+
     def accept(self) -> None:
         parts: dict[str, object] = {
             "name": self.name.text(), "group": self.group.text().strip(), "description": self.description.text().strip(),
+            "default": self.default,
         }  # fmt: skip
         try:
             if self._is_number:

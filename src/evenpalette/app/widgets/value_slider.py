@@ -2,11 +2,34 @@
 
 import math
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from evenpalette.app import theme
+from evenpalette.core.errors import ValueProblem
+from evenpalette.core.values import ValueType, parse_value
+
+#: The unit of numbers of 0 to 1 that may be read as percent.
+SHARE = "share"
+
+
+class _ShareDisplay(QObject):
+    """How shares are read: as 0 to 1, or as percent. One choice for all sliders."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.percent = False
+
+    def set_percent(self, percent: bool) -> None:
+        """Read them so from now on."""
+        self.percent = percent
+        self.changed.emit()
+
+
+share_display = _ShareDisplay()
 
 
 class _Track(QWidget):
@@ -121,6 +144,8 @@ class ValueSlider(QWidget):
         self.track.released.connect(self.finished)
         self.track.reset.connect(self.reset)
         self.field.editingFinished.connect(self._typed)
+        if unit == SHARE:
+            share_display.changed.connect(self._show_again)
 
     @property
     def value(self) -> float:
@@ -140,9 +165,17 @@ class ValueSlider(QWidget):
         zero = 0.0 if self.low < 0 < self.high else None
         self.track.mark = (zero - self.low) / span if zero is not None else None
         if not self.field.hasFocus() or not self.field.isModified():
-            self.field.setText(f"{value:.{self._decimals}f}{self.unit}")
+            self.field.setText(self._text(value))
             self.field.setProperty("bad", False)
         self.track.update()
+
+    def _show_again(self) -> None:
+        self.set_value(self._value)
+
+    def _text(self, value: float) -> str:
+        if self.unit == SHARE:
+            return f"{value * 100:.0f}%" if share_display.percent else f"{value:.{self._decimals}f}"
+        return f"{value:.{self._decimals}f}{self.unit}"
 
     def _move(self, value: float) -> None:
         rounded = round(value, self._decimals + 1)
@@ -154,10 +187,9 @@ class ValueSlider(QWidget):
         if not self.field.isModified():
             return
         self.field.setModified(False)
-        text = self.field.text().strip().removesuffix(self.unit).replace(",", ".").strip()
         try:
-            value = min(max(float(text), self.low), self.high)
-        except ValueError:
+            value = min(max(float(parse_value(self.field.text(), ValueType.NUMBER, self.unit)), self.low), self.high)
+        except ValueProblem:
             value = self._value
         if not math.isfinite(value):
             value = self._value

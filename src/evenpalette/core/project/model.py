@@ -1,12 +1,12 @@
 """The project file: everything about a project that is not pixels or geometry."""
 
 from enum import StrEnum
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.attributes import BASE_COLOR
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.model import TONE, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.regions.model import RegionSet
@@ -86,6 +86,12 @@ class OpacityUse(StrEnum):
 CUT = 0.5
 
 
+def _attribute(key: str) -> str:
+    if key not in ATTRIBUTES:
+        raise ValueError(f"'{key[:40]}' is no attribute of a surface")
+    return key
+
+
 class DeliverySettings(Stored):
     """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the kit's textures in texels, 0 is the
     sources' own."""
@@ -93,7 +99,7 @@ class DeliverySettings(Stored):
     size: int = Field(0, ge=0, le=16384)
     kit_size: int = Field(0, ge=0, le=16384)
     variants: tuple[str, ...] | None = None
-    maps: tuple[str, ...] = (BASE_COLOR,)
+    maps: tuple[Annotated[str, AfterValidator(_attribute)], ...] = Field((BASE_COLOR,), min_length=1)
 
 
 #: The id of the sheet that a project begins with.

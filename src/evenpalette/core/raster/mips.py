@@ -47,17 +47,20 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
     levels = [raster]
     share = _cut_share(raster) if kind is MipKind.CUT_OUT and raster.channels in (2, 4) else None
     while max(levels[-1].size) > 1:
-        level = halved(levels[-1])
-        if kind is MipKind.NORMAL and raster.channels >= 3:
-            level = _renormalized(level)
-        levels.append(level)
+        levels.append(next_level(levels[-1], kind))
     if share is not None:
         levels[1:] = [_with_share(level, share) for level in levels[1:]]
     return MipChain(tuple(levels))
 
 
+def next_level(raster: Raster, kind: MipKind) -> Raster:
+    """The level after one, but for what a cut-out keeps."""
+    level = halved(raster)
+    return _renormalized(level) if kind is MipKind.NORMAL and raster.channels >= 3 else level
+
+
 def halved(raster: Raster) -> Raster:
-    """The next level."""
+    """The raster at half its width and height."""
     width, height = max(1, raster.width // 2), max(1, raster.height // 2)
     even = raster.width == 2 * width and raster.height == 2 * height
     if even and raster.pixels.dtype == np.uint8:

@@ -115,8 +115,3 @@ def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
     four = [*planes, *([np.zeros_like(planes[0])] * (4 - len(planes)))]
     return np.ascontiguousarray(np.stack(four, -1))
 
-
-def halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """The next mip level of data: means of two by two texels, rounded."""
-    even = data[: data.shape[0] // 2 * 2, : data.shape[1] // 2 * 2].astype(np.uint16)
-    return ((even[::2, ::2] + even[1::2, ::2] + even[::2, 1::2] + even[1::2, 1::2] + 2) >> 2).astype(np.uint8)

@@ -52,7 +52,7 @@ class MapInput:
     @property
     def placement(self) -> Input:
         """The value that says how it is laid."""
-        return Input(self.key + PLACED, f"{self.label} placement", ValueType.PLACEMENT, "", description="How the texture is laid")
+        return Input(self.key + PLACED, "Laid", ValueType.PLACEMENT, "", description="How the texture is laid")
 
 
 #: Behind a map's key: the key of its placement.

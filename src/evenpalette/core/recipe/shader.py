@@ -23,7 +23,7 @@ from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
 from evenpalette.core.recipe.sources import Start
-from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
 from evenpalette.core.regions.overlap import overlap_glsl
@@ -93,12 +93,12 @@ class ShaderText:
 _Expression = Callable[[int, int, Input, Binding | None], str]
 
 
-def made_attributes(recipe: Recipe, starts: Iterable[str]) -> tuple[str, ...]:
+def made_attributes(recipe: Recipe, starts: Iterable[str], *, disabled_too: bool = False) -> tuple[str, ...]:
     """The attributes that a recipe makes, in their order: the base color, those with a beginning, and those that a step
-    which is on writes."""
+    which is on writes (or any step, with disabled_too)."""
     found = {BASE_COLOR, *starts}
     for step in recipe.steps:
-        if step.enabled:
+        if (step.enabled or disabled_too) and step.kind in KINDS:
             found |= _written(step)
     return tuple(key for key in ATTRIBUTES if key in found)
 

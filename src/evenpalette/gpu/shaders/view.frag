@@ -10,7 +10,7 @@ uniform vec3 u_surround;     // encoded
 uniform int u_show;
 uniform int u_region;
 uniform int u_focus;
-uniform int u_lit;
+uniform int u_opacity_use;   // 0: none, 1: cut out, 2: blended
 uniform sampler2D u_painted;
 uniform sampler2D u_tone;
 uniform vec3 u_flags[REGION_SLOTS];
@@ -35,6 +35,20 @@ vec3 encode_color(vec3 c) {
 // A rough perceptual length: the root of each channel, so that dark differences count.
 float difference(vec3 a, vec3 b) { return length(sqrt(max(a, 0.0)) - sqrt(max(b, 0.0))); }
 
+#if LIT
+uniform sampler2D u_normal, u_tangent, u_bitangent;
+uniform sampler2D u_normal_map;
+uniform mat3 u_ray;          // right and up per pixel, and toward the first pixel, from the eye
+//LIGHT//
+vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
+    vec3 n = texelFetch(u_normal, pixel, 0).xyz;
+    // Green is up while v runs down.
+    n = normalize(n + texelFetch(u_tangent, pixel, 0).xyz * slopes.x - texelFetch(u_bitangent, pixel, 0).xyz * slopes.y);
+    vec3 to_eye = -normalize(u_ray * vec3(vec2(pixel) + 0.5, 1.0));
+    return lit(finish, n, to_eye);
+}
+#endif
+
 #if INSPECT
 vec3 stage_color(vec2 uv) {
     if (u_show == 1) return read_map(u_painted, uv).rgb;
@@ -49,34 +63,49 @@ vec3 stage_color(vec2 uv) {
     return vec3(0.0);
 #endif
 }
-#elif COMPARE
-vec3 stage_color(vec2 uv) {
-    float d = clamp(difference(evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u).base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
-    return vec3(d * d);
-}
-#else
-vec3 stage_color(vec2 uv) { return evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u).base_color; }
 #endif
 
 void main() {
-    vec2 uv, light = vec2(1.0, 0.0);
+    vec2 uv;
+    ivec2 pixel = ivec2(gl_FragCoord.xy - u_corner);
     if (u_flat == 1) {
         uv = u_plane.xy + (gl_FragCoord.xy - u_corner) * u_plane.zw;
         slope_x = vec2(u_plane.z, 0.0);
         slope_y = vec2(0.0, u_plane.w);
         if (uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0) { out_color = vec4(u_surround, 1.0); return; }
     } else {
-        ivec2 pixel = ivec2(gl_FragCoord.xy - u_corner);
-        vec4 surface = texelFetch(u_surface, pixel, 0);
+        uv = texelFetch(u_surface, pixel, 0).xy;
         vec4 slopes = texelFetch(u_slopes, pixel, 0);
-        uv = surface.xy;
         slope_x = slopes.xy;
         slope_y = slopes.zw;
-        if (u_lit == 1) light = surface.zw;
     }
+    float opacity = 1.0;
+#if INSPECT
     vec3 c = stage_color(uv);
-    if (u_show < 3) c = c * light.x + light.y;
+#if LIT
+    vec2 slopes = vec2(0.0);
+#if NORMAL_MAP
+    vec3 v = read_map(u_normal_map, uv).xyz * 2.0 - 1.0;
+    slopes = v.xy / max(v.z, 0.0175);
+#endif
+    c = in_light(Finish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel);
+#endif
     vec3 e = encode_color(c);
+#else
+    EpSurface s = evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u);
+#ifdef HAS_OPACITY
+    opacity = u_opacity_use == 1 ? step(0.5, s.opacity) : u_opacity_use == 2 ? clamp(s.opacity, 0.0, 1.0) : 1.0;
+#endif
+#if COMPARE
+    float d = clamp(difference(s.base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
+    vec3 e = encode_color(vec3(d * d));
+#elif LIT
+    vec3 e = encode_color(in_light(LIT_FINISH, LIT_SLOPES, pixel) + LIT_EMISSIVE);
+#else
+    vec3 e = SHOWN;
+#endif
+#endif
+    e = mix(u_surround, e, opacity);
 #if REGION_COUNT > 0 && FOCUS
     if (u_focus >= 0) {
         float k[REGION_COUNT] = coverages(uv);

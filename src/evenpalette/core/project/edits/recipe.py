@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 
 from evenpalette.core.errors import RecipeError
+from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StepKind
@@ -105,6 +106,12 @@ def set_base(state: State, base: str) -> State:
     return _with_recipe(state, base=base)
 
 
+def set_opacity_use(state: State, use: OpacityUse) -> State:
+    """How the opacity of the active sheet is meant."""
+    changed = state.project.sheet.model_copy(update={"opacity": use})
+    return state.with_project(sheets=tuple(changed if s.id == changed.id else s for s in state.project.sheets))
+
+
 def input_of(step: Step, key: str) -> Input:
     """An input of a step, the amount included."""
     return AMOUNT if key == AMOUNT.key else kind_of(step.kind).input(key)
@@ -155,6 +162,28 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
         return _with_step(state, step.model_copy(update={"amount": binding}))
     rows = tuple(r.model_copy(update={"inputs": {k: b for k, b in r.inputs.items() if k != key}}) for r in step.rows)
     return _with_step(state, step.model_copy(update={"inputs": {**step.inputs, key: binding}, "rows": rows}))
+
+
+def set_row_values(
+    state: State, step_id: str, row_id: str, values: Mapping[str, Value], variant: str | None = None
+) -> State:
+    """Set several inputs of a row at once. One that follows a parameter sets it, in the variant (None: its default); the
+    others become constants of the row. Raises EvenPaletteError."""
+    for key, value in values.items():
+        step = step_of(state.project.recipe, step_id)
+        binding = binding_of(step, key, row_id)
+        parameter = state.project.recipe.parameter(binding.parameter or "")
+        if parameter is None:
+            state = bind_input(state, step_id, key, Binding(value=value), row_id)
+        elif variant is None:
+            state = update_parameter(state, parameter.id, default=value)
+        else:
+            variants = tuple(
+                v.model_copy(update={"values": {**v.values, parameter.id: parameter.accept(value)}}) if v.id == variant else v
+                for v in state.project.variants
+            )
+            state = state.with_project(variants=variants)
+    return state
 
 
 def _with_row(state: State, step: Step, changed: Row) -> State:

@@ -36,5 +36,5 @@ KIND = StepKind(
     ),
     formula="metallic, roughness, coat and coat roughness replaced by the values",
     source="glTF 2.0 metallic-roughness and KHR_materials_clearcoat; the starting points are common practice, no source",
-    order=70,
+    order=45,
 )  # fmt: skip

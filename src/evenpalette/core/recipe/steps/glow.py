@@ -29,8 +29,8 @@ KIND = StepKind(
     summary="Light that the surface sends out: mask times color times strength, or a color texture",
     inputs=(
         Input("color", "Color", ValueType.COLOR, "#ffd9a0"),
-        Input("stops", "Strength", ValueType.NUMBER, 0.0, -6.0, 6.0, " stops", description="Each stop doubles the light; 0 is the color itself"),
-        Input("adds", "Adds to glow below", ValueType.SWITCH, True, description="Off, it takes the place of what glows below"),
+        Input("stops", "Stops", ValueType.NUMBER, 0.0, -6.0, 6.0, description="Strength: each stop doubles the light; 0 is the color itself"),
+        Input("adds", "Adds to below", ValueType.SWITCH, True, description="Off, it takes the place of what glows below"),
     ),
     maps=(
         MapInput("mask", "Mask", (1.0,), "White glows; without one everything in the regions does", roles=("mask",), needed=False),

@@ -1,0 +1,20 @@
+"""Where small windows open: above what they belong to, inside the window."""
+
+from PyQt6.QtCore import QPoint, QRect
+from PyQt6.QtWidgets import QWidget
+
+
+def show_above(popup: QWidget, anchor: QWidget, area: QRect | None = None) -> None:
+    """Show a popup above a widget (or a part of it), else below, moved so that it stays over its window."""
+    popup.adjustSize()
+    part = area if area is not None else anchor.rect()
+    start = anchor.mapToGlobal(part.topLeft())
+    window = anchor.window()
+    frame = QRect(window.mapToGlobal(QPoint(0, 0)), window.size()) if window is not None else part
+    size = popup.sizeHint().expandedTo(popup.minimumSize())
+    x = min(start.x(), frame.right() - size.width() - 4)
+    y = start.y() - size.height() - 4
+    if y < frame.top():
+        y = min(start.y() + part.height() + 4, frame.bottom() - size.height())
+    popup.move(max(frame.left(), x), max(0, y))
+    popup.show()

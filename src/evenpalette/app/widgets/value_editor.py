@@ -1,0 +1,143 @@
+"""The one editor of a typed value, wherever it stands: steps, operations on coverages, parameters, variants."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
+
+from evenpalette.app.widgets.color_field import ColorField, PickColor
+from evenpalette.app.widgets.placement_field import PlacementField
+from evenpalette.app.widgets.stops_field import StopsField
+from evenpalette.app.widgets.switch import Switch
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.project.state import State
+from evenpalette.core.values import ChannelRef, Input, Value, ValueType
+
+_CHANNELS = ("red", "green", "blue", "alpha")
+
+
+class ValueEditor(QWidget):
+    """Edits one value of any type. `edited` with every new value, `finished` when a gesture is over, `reset` where the
+    default is asked for. Nothing is emitted by `set_value`."""
+
+    edited = pyqtSignal(object)
+    finished = pyqtSignal()
+    reset = pyqtSignal()
+
+    def __init__(
+        self, input: Input, state: Callable[[], State], *, pick: PickColor | None = None, without: str = "",
+        optional: bool = False, parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
+        """state: the document whose regions and textures are offered. pick: takes a color from the views. without: a
+        region that is not offered. optional: whether a region, channel or texture may be none."""
+        super().__init__(parent)
+        self.input = input
+        self._state, self._without, self._optional = state, without, optional
+        self.inner = self._make(pick)
+        self.inner.setAccessibleName(input.label)
+        self.inner.setToolTip(input.description)
+        self.setFocusProxy(self.inner)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.inner)
+        if isinstance(self.inner, Switch):
+            layout.addStretch(1)
+
+    def _make(self, pick: PickColor | None) -> QWidget:
+        input = self.input
+        if input.type is ValueType.COLOR:
+            color = ColorField(pick)
+            color.edited.connect(self.edited.emit)
+            color.finished.connect(self.finished)
+            return color
+        if input.type in (ValueType.NUMBER, ValueType.INTEGER):
+            decimals = 0 if input.type is ValueType.INTEGER else None
+            slider = ValueSlider(input.low, input.high, input.unit, decimals=decimals)
+            slider.edited.connect(self.edited.emit)
+            slider.finished.connect(self.finished)
+            slider.reset.connect(self.reset)
+            return slider
+        if input.type is ValueType.SWITCH:
+            switch = Switch()
+            switch.toggled.connect(self._took)
+            return switch
+        if input.type is ValueType.STOPS:
+            stops = StopsField()
+            stops.edited.connect(self.edited.emit)
+            return stops
+        if input.type is ValueType.PLACEMENT:
+            place = PlacementField()
+            place.edited.connect(self.edited.emit)
+            place.finished.connect(self.finished)
+            return place
+        box = QComboBox()
+        box.setMinimumWidth(60)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        for text, value in self._choices():
+            box.addItem(text, value)
+        box.activated.connect(lambda i: self._took(box.itemData(i)))
+        return box
+
+    def _took(self, value: Value) -> None:
+        self.edited.emit(value)
+        self.finished.emit()
+
+    def _choices(self) -> list[tuple[str, str]]:
+        """Words and values of what can be chosen."""
+        state, kind = self._state(), self.input.type
+        if kind is ValueType.CHOICE:
+            return [(choice, choice) for choice in self.input.choices]
+        none = [("none", "")] if self._optional else []
+        if kind is ValueType.REGION:
+            return none + [(r.name, r.id) for r in state.project.regions.regions if r.id != self._without]
+        textures = [t for t in state.project.asset.textures if t.id in state.textures]
+        if kind is ValueType.TEXTURE:
+            return none + [(t.name, t.id) for t in textures]
+        found = none
+        for texture in textures:
+            count = state.textures[texture.id].channels
+            for channel in range(1 if count <= 2 else count):
+                suffix = "" if count <= 2 else f", {_CHANNELS[channel]}"
+                for invert in (False, True):
+                    words = texture.name + suffix + (", inverted" if invert else "")
+                    found.append((words, str(ChannelRef(texture.id, channel, invert))))
+        return found
+
+    def set_range(self, low: float, high: float) -> None:
+        """Another range for a number."""
+        if isinstance(self.inner, ValueSlider):
+            self.inner.set_range(low, high)
+
+    def set_value(self, value: Value) -> None:
+        """Show a value."""
+        inner = self.inner
+        if isinstance(inner, ColorField):
+            inner.set_color(str(value))
+        elif isinstance(inner, ValueSlider):
+            inner.set_value(float(value))
+        elif isinstance(inner, Switch):
+            inner.set_on(bool(value))
+        elif isinstance(inner, StopsField):
+            inner.set_stops(str(value))
+        elif isinstance(inner, PlacementField):
+            inner.set_placement(str(value))
+        elif isinstance(inner, QComboBox):
+            place = inner.findData(value)
+            if place < 0 and value:
+                inner.addItem("missing", value)
+                place = inner.count() - 1
+            inner.setCurrentIndex(place)
+            inner.setToolTip(inner.itemText(place) if place >= 0 else self.input.description)
+
+
+class ValuePopup(QWidget):
+    """A value's editor as a small window that goes when something else is clicked: for cells of a table."""
+
+    def __init__(self, editor: ValueEditor, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(8, 6, 8, 6)
+        layout.addWidget(editor)
+        self.editor = editor

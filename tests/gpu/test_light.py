@@ -1,0 +1,83 @@
+"""The plain light of Form: a white furnace, and the formulas of glTF 2.0, appendix B, at angles worked out here."""
+
+from importlib.resources import files
+
+import numpy as np
+import pytest
+
+from tests.glsl import Game
+
+LIGHT = (files("evenpalette.gpu") / "shaders" / "light.glsl").read_text("utf-8")
+LAMPS = np.array([[-0.55, 0.62, 0.62], [0.8, 0.1, 0.5], [0.2, 0.35, -0.95]])
+LAMPS /= np.linalg.norm(LAMPS, axis=1, keepdims=True)
+STRENGTHS = (0.60, 0.18, 0.22)
+
+
+@pytest.fixture(scope="module")
+def game() -> Game:
+    return Game()
+
+
+def shone(game: Game, finish: str, normal: str, to_eye: str, *, sky: tuple[float, float], lamps: float, size: tuple[int, int]) -> np.ndarray:
+    """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture."""
+    text = "#define COATED 1.0\n" + LIGHT.replace("uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});")
+    text = text.replace("uniform float u_lamps;", f"const float u_lamps = {lamps!r};")
+    text += f"void main() {{ float x = gl_FragCoord.x / {size[0]}.0, y = gl_FragCoord.y / {size[1]}.0;"
+    text += f"o = vec4(lit({finish}, {normal}, {to_eye}), 1.0); }}"
+    return game.fill(text, size)[..., :3]
+
+
+EYE = "vec3(sqrt(1.0 - y * y), 0.0, max(y, 0.02))"
+
+
+@pytest.mark.parametrize("metallic", [0.0, 1.0])
+@pytest.mark.parametrize("coat", [0.0, 1.0])
+def test_white_in_a_white_furnace_is_white(game: Game, metallic: float, coat: float) -> None:
+    """For every roughness (x) and every angle of the eye (y), within a hundredth."""
+    finish = f"Finish(vec3(1.0), {metallic!r}, x, 1.0, {coat!r}, 0.1)"
+    found = shone(game, finish, "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(32, 32))
+    assert np.abs(found - 1).max() < 0.01
+
+
+def test_what_is_not_white_takes_light_away_and_never_adds_any(game: Game) -> None:
+    gray = shone(game, "Finish(vec3(0.5), 0.0, x, 1.0, 0.0, 0.1)", "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(32, 32))
+    assert gray.max() < 1
+    assert gray.min() > 0.5
+    closed = shone(game, "Finish(vec3(0.5), 0.0, x, 0.0, 0.5, 0.1)", "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(8, 8))
+    assert closed.max() == 0
+
+
+def by_formula(base: np.ndarray, metallic: float, roughness: float, coat: float, coat_roughness: float, n: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """glTF 2.0, appendix B.3, and KHR_materials_clearcoat, times pi, since lamps are as bright as white paper."""
+
+    def specular(alpha: float, nl: float, nv: float, nh: float) -> float:
+        a2 = alpha**2
+        d = a2 / (np.pi * (nh**2 * (a2 - 1) + 1) ** 2)
+        joint = 0.5 / (nl * np.sqrt(nv**2 * (1 - a2) + a2) + nv * np.sqrt(nl**2 * (1 - a2) + a2))
+        return d * joint
+
+    total = np.zeros(3)
+    for lamp, strength in zip(LAMPS, STRENGTHS, strict=True):
+        nl = float(n @ lamp)
+        if nl <= 0:
+            continue
+        h = (lamp + v) / np.linalg.norm(lamp + v)
+        nv, nh, vh = float(n @ v), float(n @ h), float(v @ h)
+        f0 = 0.04 * (1 - metallic) + base * metallic
+        fresnel = f0 + (1 - f0) * (1 - vh) ** 5
+        diffuse = (1 - fresnel) * base * (1 - metallic) / np.pi
+        under = diffuse + fresnel * specular(roughness**2, nl, nv, nh)
+        over = coat * (0.04 + 0.96 * (1 - vh) ** 5)
+        total += strength * np.pi * nl * (under * (1 - over) + over * specular(coat_roughness**2, nl, nv, nh))
+    return total
+
+
+@pytest.mark.parametrize("eye", [(0.0, 0.0, 1.0), (0.6, 0.2, 0.77), (-0.3, 0.7, 0.65)])
+@pytest.mark.parametrize(("metallic", "roughness", "coat"), [(0.0, 0.5, 0.0), (1.0, 0.3, 0.0), (0.4, 0.8, 0.7)])
+def test_lamps_are_met_by_the_formulas(game: Game, metallic: float, roughness: float, coat: float, eye: tuple[float, ...]) -> None:
+    base, v = np.array([0.8, 0.4, 0.1]), np.array(eye) / np.linalg.norm(eye)
+    finish = f"Finish(vec3(0.8, 0.4, 0.1), {metallic!r}, {roughness!r}, 1.0, {coat!r}, 0.2)"
+    for n in (np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.6, 0.8])):
+        words = "vec3({}, {}, {})"
+        found = shone(game, finish, words.format(*n), words.format(*v), sky=(0.0, 0.0), lamps=1.0, size=(1, 1))[0, 0]
+        assert found == pytest.approx(by_formula(base, metallic, roughness, coat, 0.2, n, v), rel=2e-3)
