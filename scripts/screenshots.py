@@ -10,15 +10,18 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.edits import recipe
 from evenpalette.core.project.edits.faces import share_shells
 from evenpalette.core.project.edits.operations import freeze
 from evenpalette.core.project.edits.regions import Into
+from evenpalette.core.project.edits.variants import activate
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_write import write_image
@@ -132,6 +135,34 @@ def _divisions(camera: Photographer) -> None:
     camera.take("divisions")
 
 
+def _surface(camera: Photographer) -> None:
+    """The finish of the night variant beside its roughness, and a texture laid by a placement."""
+    window, session, views = camera.window, camera.window.session, camera.window.views
+    session.set_station("recipe")
+    session.apply("Night", lambda s: activate(s, s.project.variants[1].id))
+    views.flat_stage.setCurrentIndex(views.flat_stage.findData("roughness"))
+    session.select_step("step-finish")
+    camera.take("surface")
+    painted, cap = session.state.project.tone.painted, session.state.region_ids[2]
+
+    def laid(state: State) -> State:
+        state = recipe.add_step(state, "fill", (cap,), at=2, step_id="step-fill")
+        row = state.project.recipe.step("step-fill").rows[0].id
+        state = recipe.bind_input(state, "step-fill", "picture", Binding(value=painted), row)
+        return recipe.bind_input(state, "step-fill", "picture_placed", Binding(value="scale=3,3; turn=0.1; wrap=mirror"), row)
+
+    session.apply("Fill", laid)
+    views.flat_stage.setCurrentIndex(0)
+    session.select_step("step-fill")
+    camera.settle()
+    field = window.benches["recipe"].findChild(PlacementField)
+    QTest.mouseClick(field, Qt.MouseButton.LeftButton)
+    camera.take("placement")
+    popup = QApplication.activePopupWidget()
+    if popup is not None:
+        popup.close()
+
+
 def borders(out: Path) -> None:
     """All regions of the lantern in one dark color: a step for each region beside one step with a row for each."""
     state = Storage(copy_demo(Path(tempfile.mkdtemp()))).open()
@@ -180,6 +211,8 @@ def main() -> None:
     _regions(camera)
     camera.demo("moth-lantern")
     _divisions(camera)
+    camera.demo("moth-lantern")
+    _surface(camera)
     borders(out)
     camera.demo("pennant")
     camera.take("pennant")

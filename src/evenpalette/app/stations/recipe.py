@@ -244,6 +244,9 @@ class RecipeBench(QWidget):
 
     def _reveal(self, card: OpenCard) -> None:
         if card is self._open:
+            # Cards that were laid anew have their places only after the layout has run.
+            self._cards.activate()
+            self._holder.adjustSize()
             self._area.ensureWidgetVisible(card, 20, 0)
             bar = self._area.horizontalScrollBar()
             if bar is not None and bar.value() > card.x():
