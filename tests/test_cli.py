@@ -12,10 +12,12 @@ import pytest
 
 from evenpalette.cli import main
 from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
+from tests.core.mesh.test_gltf import two_materials
 
 
 @pytest.fixture
@@ -269,3 +271,50 @@ def test_divisions_and_kit_sizes_are_named_on_the_command_line(demo_folder: Path
     words = ["export", str(demo_folder), "--out", str(tmp_path / "o"), "--size", "32", "--kit-size", "128"]
     assert main(words) == 0
     assert read_image(tmp_path / "o" / "kit" / "textures" / "tone.png").size == (128, 128)
+
+
+def test_new_makes_a_project_of_a_mesh_with_what_it_brings_along(tmp_path: Path, capsys: pytest.CaptureFixture[str], demo_folder: Path) -> None:
+    (tmp_path / "case.glb").write_bytes(two_materials().glb())
+    assert main(["new", str(tmp_path / "case"), "--mesh", str(tmp_path / "case.glb"), "--regions", "material"]) == 0
+    state = Storage(tmp_path / "case").open()
+    assert [sheet.name for sheet in state.project.sheets] == ["Case", "Badge"]
+    assert [[r.name for r in sheet.regions.regions] for sheet in state.project.sheets] == [["Case"], ["Badge", "Badge rim"]]
+    assert [len(sheet.steps[0].rows) for sheet in state.project.sheets] == [1, 2]
+    assert main(["render", str(tmp_path / "case"), "--variant", "default", "--map", "roughness", "--out", str(tmp_path / "r.png")]) == 0
+    assert read_image(tmp_path / "r.png").pixels[2, 2, 0] == 64
+    # Textures of its own, regions of an image, a fitted tone; the painted color comes out again.
+    files = {t.name: t for t in Storage(demo_folder).open().project.asset.textures}
+    lantern = Storage(demo_folder).open()
+    for name in ("lantern-painted.png", "lantern-id.png"):
+        write_image(lantern.textures[files[name].id], tmp_path / name)
+    mesh = tmp_path / "lantern.obj"
+    assert lantern.mesh is not None
+    mesh.write_bytes(lantern.mesh.mesh.source_bytes)
+    words = ["new", str(tmp_path / "lantern"), "--mesh", str(mesh), "--texture", f"{tmp_path / 'lantern-painted.png'}=painted-color"]
+    assert main([*words, "--regions", f"id:{tmp_path / 'lantern-id.png'}", "--fit"]) == 0
+    made = Storage(tmp_path / "lantern").open()
+    assert made.tone is not None
+    assert len(made.project.recipe.steps) == 1
+    assert len(made.project.recipe.steps[0].rows) == 7
+    report = made.project.tone.report
+    assert report is not None
+    assert report.mean < 4
+    capsys.readouterr()
+    for wrong, why in (
+        ([*words], "not an empty folder"),
+        (["new", str(tmp_path / "x"), "--mesh", str(mesh), "--fit"], "without regions"),
+        (["new", str(tmp_path / "x"), "--mesh", str(mesh), "--regions", "wishes"], "Regions can come from"),
+        (["new", str(tmp_path / "x"), "--mesh", str(mesh), "--texture", f"{mesh}=wood"], "not what a texture can hold"),
+        (["new", str(tmp_path / "x"), "--mesh", str(tmp_path / "none.glb")], "does not exist"),
+    ):
+        assert refused(wrong) == 2
+        assert why in capsys.readouterr().err
+        assert not (tmp_path / "x").exists()
+
+
+def refused(words: list[str]) -> int:
+    """The exit code of a refused call."""
+    try:
+        return main(words)
+    except SystemExit as left:
+        return int(left.code or 0)

@@ -26,6 +26,7 @@ from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.parallel import Progress
+from evenpalette.core.project.create import TextureFile, create_project, role_named
 from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_folder
@@ -45,7 +46,7 @@ from evenpalette.core.tones.gray import METHODS, to_gray
 
 #: Padding that fills the whole gutter at any size.
 GUTTER = 8192
-VERBS = ("demo", "check", "render", "export", "bake", "pick", "split", "merge", "unmix", "gray")
+VERBS = ("demo", "check", "render", "export", "new", "bake", "pick", "split", "merge", "unmix", "gray")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -132,6 +133,12 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--kit-size", type=_size, default=0, help="longest side of the kit's textures")
     export.add_argument("--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}")
     export.add_argument("--jobs", type=_jobs, default=0, help="worker threads; one for each core if left out")
+    new = verb("new", _new, "make a project of a mesh and textures")
+    new.add_argument("project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it")
+    new.add_argument("--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along")
+    new.add_argument("--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role")
+    new.add_argument("--regions", default="", help="material, shell, island, vertex-color, id:FILE or channels:FILE")
+    new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
     bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
     bake.add_argument("mesh", type=Path)
     bake.add_argument("--from", dest="kind", choices=KINDS, required=True)
@@ -218,6 +225,16 @@ def _maps(text: str) -> tuple[str, ...]:
     if not keys:
         raise argparse.ArgumentTypeError("name at least one attribute")
     return tuple(dict.fromkeys(keys))
+
+
+def _texture(text: str) -> TextureFile:
+    path, equals, role = text.rpartition("=")
+    if not equals or Path(text).exists():
+        return TextureFile(Path(text))
+    try:
+        return TextureFile(Path(path), role_named(role))
+    except EvenPaletteError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
 
 
 def _distance(text: str) -> float:
@@ -329,6 +346,18 @@ def _export(options: argparse.Namespace) -> None:
             state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
             maps=options.maps, workers=options.jobs, progress=progress,
         )  # fmt: skip
+
+
+def _new(options: argparse.Namespace) -> None:
+    folder: Path = options.project
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise EvenPaletteError(f"{folder} is there already and not an empty folder. Name another one.")
+    progress, bar = _bar("making the project")
+    with bar:
+        state = create_project(
+            options.mesh, options.texture, options.regions, fit=options.fit, name=folder.name[:80], progress=progress
+        )
+        Storage(folder).save(state)
 
 
 def _bake(options: argparse.Namespace) -> None:

@@ -107,6 +107,7 @@ class Session(QObject):
         self.history = History(State(), "New project")
         self.storage: Storage | None = None
         self.tasks = TaskRunner(self)
+        self.tasks.refused.connect(lambda why: self.said.emit(why, True))
         self.station = "asset"
         self.region: str | None = None
         self.step: str | None = None
@@ -269,8 +270,15 @@ class Session(QObject):
         def failed(error: Exception) -> None:
             self._latest_running = False
             self.failed(error)
+            self._next_latest()
 
         self.tasks.start(Task(label, lambda _: edit(before), done, failed, exclusive=False))
+
+    def work_on(self, sheet_id: str) -> None:
+        """Work on another sheet from now on; undo comes back."""
+        sheet = next((s for s in self.state.project.sheets if s.id == sheet_id), None)
+        if sheet is not None and sheet.id != self.state.project.sheet.id:
+            self.apply(f"Work on {sheet.name}", lambda s: s.on(sheet_id))
 
     def failed(self, error: Exception) -> None:
         """Say that work did not come to its end: stopped, refused with a reason, or gone wrong inside."""

@@ -5,7 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.asset import read_again
+from evenpalette.app.stations.bring_in import read_again
 
 #: Other programs write in several steps: a file is read when it has been quiet for so long.
 _QUIET_MILLISECONDS = 500

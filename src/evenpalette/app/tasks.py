@@ -27,6 +27,8 @@ class TaskRunner(QObject):
     """Runs tasks on threads; results come back on the interface thread."""
 
     started = pyqtSignal(str)
+    #: A long piece of work was asked for while another runs: why it was not begun.
+    refused = pyqtSignal(str)
     progressed = pyqtSignal(float)
     ended = pyqtSignal()
     _finished = pyqtSignal(object, object, object)
@@ -52,6 +54,7 @@ class TaskRunner(QObject):
         """Begin a task; refused (False) while another one with a bar is running."""
         if task.exclusive:
             if self._exclusive is not None:
+                self.refused.emit(f"{task.label} was not begun: {self._exclusive.label} is still running. Wait for it, or stop it with Esc.")
                 return False
             self._exclusive = task
             self._cancel = threading.Event()

@@ -203,8 +203,9 @@ class TwinViews(QOpenGLWidget):
         if facets >= {"asset", "variants", "name"}:
             self.against = NOTHING
             self.step_limit, self.alone = None, False
-        if self.session.state.mesh is not self._framed:
-            self._framed = self.session.state.mesh
+        whole = self.session.state.mesh.whole if self.session.state.mesh is not None else None
+        if whole is not self._framed:
+            self._framed = whole
             self.frame_all()
         if facets & {"variants", "asset", "active"}:
             self._fill_against()
@@ -488,8 +489,29 @@ class TwinViews(QOpenGLWidget):
             for tool in (self.stroke_tool, self.face_tool):
                 tool.release()
             return
-        if not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton:
+        clicked = not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton
+        if clicked and not self._take_up_sheet(event.position()):
             self._select_under(event.position())
+
+    def _take_up_sheet(self, place: QPointF) -> bool:
+        """Work on the sheet of the part under a position of Form, where that is another one."""
+        state = self.session.state
+        if self.scene is None or state.mesh is None or len(state.project.sheets) < 2 or not self.form_rect().contains(place.toPoint()):
+            return False
+        ratio = self.devicePixelRatioF()
+        height = self.device(self.form_rect())[3]
+        self.makeCurrent()
+        faces = self.scene.faces_in(int(place.x() * ratio), height - 1 - int(place.y() * ratio), 1, 1)
+        self.doneCurrent()
+        if not faces.size or faces[0, 0] < 0:
+            return False
+        mesh = state.mesh.whole.mesh
+        group = mesh.group_names[int(mesh.groups[faces[0, 0]])]
+        home = next((s for s in state.project.sheets if s.groups is not None and group in s.groups), None)
+        if home is None or home.id == state.project.sheet.id:
+            return False
+        self.session.work_on(home.id)
+        return True
 
     def tabletEvent(self, event: QTabletEvent | None) -> None:
         """A pen paints with its pressure; whatever else it does, it does as a mouse."""

@@ -26,7 +26,8 @@ from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
 from evenpalette.app.settings import limits_factor, recent_projects, remember, set_limits_factor
 from evenpalette.app.source_watch import SourceWatch
-from evenpalette.app.stations.asset import AssetBench, bring_in
+from evenpalette.app.stations.asset import AssetBench
+from evenpalette.app.stations.bring_in import bring_in
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.paint import PaintPage
 from evenpalette.app.stations.recipe import RecipeBench
@@ -535,7 +536,7 @@ class MainWindow(QMainWindow):
             self.session.said.emit(f"{', '.join(unknown[:3])}: neither a mesh nor an image that can be read.", True)
         if known:
             self.session.set_station("asset")
-            bring_in(self.session, known)
+            bring_in(self.session, known, self)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

@@ -29,12 +29,12 @@ class SurfaceBuffer:
         self.shaded = ctx.framebuffer([self.picture], self._depth)
 
     def read(self, x: int, y: int) -> tuple[float, float] | None:
-        """The (u, v) at a pixel (origin bottom left), or None where the model is not."""
+        """The (u, v) at a pixel (origin bottom left), or None where the model is not, or is of another sheet."""
         if not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
             return None
         data = self.target.read((x, y, 1, 1), components=4, attachment=0, dtype="f4")
-        u, v, there, _ = np.frombuffer(data, np.float32)
-        return (float(u), float(v)) if there > 0 else None
+        u, v, there, aside = np.frombuffer(data, np.float32)
+        return (float(u), float(v)) if there > 0 and aside == 0 else None
 
     def read_faces(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32]:
         """The face at each pixel of a part of the view (origin bottom left), int32 (height, width), -1 for none."""

@@ -1,12 +1,15 @@
 """Edits: parameters, steps, variants and history behave as the artist expects."""
 
+import cv2
 import numpy as np
 import pytest
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, RecipeError
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits import asset, faces, recipe, regions, variants
+from evenpalette.core.project.edits.asset import add_texture, exchange_texture
 from evenpalette.core.project.findings import find_all, station_state
+from evenpalette.core.project.guess import guess
 from evenpalette.core.project.history import History
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.model import Role
@@ -146,3 +149,47 @@ def test_faces_in_no_region_are_found_with_a_place(lantern: State) -> None:
     # The frame lies in the upper right of the texture.
     assert finding.place[0] > 0.6
     assert finding.place[1] < 0.4
+
+
+def test_what_a_texture_holds_is_told_from_its_name_and_its_pixels() -> None:
+    rng = np.random.default_rng(4)
+    vectors = rng.normal(size=(64, 64, 3)) * (0.4, 0.4, 0) + (0, 0, 1)
+    vectors /= np.linalg.norm(vectors, axis=-1, keepdims=True)
+    unit = Raster(np.round((vectors * 0.5 + 0.5) * 255).astype(np.uint8), Encoding.SRGB)
+    painted = Raster(rng.integers(0, 256, (64, 64, 3), np.uint8), Encoding.SRGB)
+    flags = np.zeros((64, 64, 3), np.uint8)
+    flags[:32], flags[32:, :32], flags[32:, 32:] = (255, 0, 0), (0, 255, 0), (0, 0, 255)
+    soft = cv2.GaussianBlur(flags, (3, 3), 0.6)
+    gray = Raster(np.repeat(rng.integers(0, 256, (64, 64, 1), np.uint8), 3, -1), Encoding.SRGB)
+    expected = [
+        ("Case_Nrm.png", unit, Role.NORMAL), ("wall_albedo.png", unit, Role.NORMAL), ("T_Case_N2.png", unit, Role.NORMAL),
+        ("case_normal.png", painted, Role.NORMAL), ("texture7.png", painted, Role.PAINTED),
+        ("texture7.png", Raster(flags, Encoding.SRGB), Role.ID_MAP), ("x.png", Raster(soft, Encoding.SRGB), Role.ID_MAP),
+        ("x.png", gray, Role.MASK), ("case_ORM.png", painted, Role.PACKED), ("CaseMetallicRoughness.png", painted, Role.PACKED),
+        ("brick_color_mask.png", painted, Role.MASK), ("caseEmissive.png", painted, Role.EMISSIVE),
+        ("case-roughness.png", gray, Role.ROUGHNESS), ("case.metalness.png", gray, Role.METALLIC),
+    ]  # fmt: skip
+    for name, raster, role in expected:
+        found = guess(name, raster)
+        assert found.role is role, (name, found)
+        assert found.why
+    assert guess("case_RMA.png", painted).channels == ("roughness", "metallic", "occlusion")
+    # Unit vectors that are taken for color are a finding, mended with one click; data is never silently sRGB.
+    state = add_texture(State(), unit, "wall.png", Role.PAINTED)
+    finding = next(f for f in find_all(state) if f.code == "looks-like-normal")
+    mend = mend_for(state, finding)
+    assert mend is not None
+    mended = mend[1](state)
+    assert mended.project.asset.textures[0].role is Role.NORMAL
+    assert mended.textures[mended.project.asset.textures[0].id].encoding is Encoding.DATA
+    assert not any(f.code == "looks-like-normal" for f in find_all(mended))
+
+
+def test_an_exchanged_texture_keeps_its_users(lantern: State) -> None:
+    soot = next(t for t in lantern.project.asset.textures if t.name == "lantern-soot.png")
+    other = Raster(np.full((64, 64, 1), 255, np.uint8), Encoding.DATA)
+    after = exchange_texture(lantern, soot.id, other, "all-soot.png", "/somewhere/all-soot.png")
+    (changed,) = [t for t in after.project.asset.textures if t.id == soot.id]
+    assert (changed.name, changed.role) == ("all-soot.png", soot.role)
+    assert after.project.recipe.steps == lantern.project.recipe.steps
+    assert after.textures[soot.id].pixels.min() == 255

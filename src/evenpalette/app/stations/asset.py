@@ -3,74 +3,36 @@
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QCursor, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QMenu,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
 )
 
 from evenpalette.app.session import Session
+from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
-from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
-from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.model import Role, Texture
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
-from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES
 
 ENCODING_WORDS = {Encoding.SRGB: "sRGB color", Encoding.LINEAR: "linear color", Encoding.DATA: "data"}
 _THUMB = 34
-
-
-def bring_in(session: Session, paths: list[Path]) -> None:
-    """Read meshes and images off the interface thread and add them as one change; the first error stops it all."""
-    if not paths:
-        return
-
-    session.run(
-        f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress),
-        lambda: session.trust([str(path) for path in paths]),
-    )  # fmt: skip
-
-
-def read_again(session: Session, paths: list[Path], said: str = "was read again") -> None:
-    """Read files of the asset again; what was made on top of them is made anew. One change that can be undone."""
-    names = _names(paths)
-    session.run(
-        f"Read {names} again", lambda state, progress: _with_files(state, paths, progress),
-        lambda: session.said.emit(f"{names} {said}. Undo brings the old one back.", False),
-    )  # fmt: skip
-
-
-def _names(paths: list[Path]) -> str:
-    return paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-
-
-def _with_files(state: State, paths: list[Path], progress: Progress) -> State:
-    """A file that a texture was brought in from takes that texture's place; others are added."""
-    for index, path in enumerate(paths):
-        held = next((t.id for t in state.project.asset.textures if t.source_path == str(path)), None)
-        if path.suffix.lower() in MESH_ENDINGS:
-            state = edit.set_mesh(state, read_mesh(path), str(path))
-            assert state.mesh is not None
-            state.mesh.prepare()
-        elif held is not None:
-            state = edit.replace_texture(state, held, read_image(path))
-        else:
-            state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
-        progress((index + 1) / len(paths))
-    return state
+#: What a channel of packed data can hold.
+_CHANNEL_KEYS = ("", "occlusion", "roughness", "metallic", "coat", "coat_roughness", "opacity", "height", "mask")
+_CHANNEL_WORDS = {"": "-", "occlusion": "occl.", "roughness": "rough.", "metallic": "metal"}
 
 
 def thumbnail(raster: Raster, size: int) -> QPixmap:
@@ -95,9 +57,14 @@ class AssetBench(QWidget):
         self.tile.setToolTip("The layout leaves the first UV tile: work on one tile, or wrap all of them into one")
         self.tile.activated.connect(lambda i: self._choose_tile(str(self.tile.itemData(i))))
         self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
+        self.sheet = QComboBox()
+        self.sheet.setAccessibleName("Sheet")
+        self.sheet.setToolTip("Parts with textures of their own: the window works on one at a time")
+        self.sheet.activated.connect(lambda i: self._choose_sheet(str(self.sheet.itemData(i))))
+        self._sheet_row = row(label("Sheet", "note"), self.sheet, spacing=6)
         left = column(
-            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._tile_row, None,
-            button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY or GLB; a new mesh takes the old one's place"),
+            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._sheet_row, self._tile_row, None,
+            button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place"),
         )  # fmt: skip
         left.setFixedWidth(248)
         self.table = QTableWidget(0, 6)
@@ -109,7 +76,7 @@ class AssetBench(QWidget):
         vertical.setDefaultSectionSize(38)
         horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for section, width in ((0, 44), (2, 150), (3, 128), (4, 170), (5, 64)):
+        for section, width in ((0, 44), (2, 142), (3, 126), (4, 156), (5, 94)):
             self.table.setColumnWidth(section, width)
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
@@ -154,6 +121,7 @@ class AssetBench(QWidget):
                 f"{len(mesh.group_names)} material groups,  vertex colors: {'yes' if mesh.colors is not None else 'no'}\n"
                 f"{used:.0%} of the UV tile is used"
             )
+        self._show_sheets()
         self._show_tiles()
         textures = state.project.asset.textures
         self._empty.setVisible(not textures)
@@ -164,15 +132,59 @@ class AssetBench(QWidget):
             picture.setPixmap(self._thumb(raster))
             picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
             self.table.setCellWidget(line, 0, picture)
-            name = QTableWidgetItem(texture.name)
-            name.setToolTip(texture.source_path or texture.name)
-            self.table.setItem(line, 1, name)
+            self.table.setCellWidget(line, 1, self._name_cell(texture))
             depth = {"u1": "8 bit", "u2": "16 bit", "f4": "float"}[raster.pixels.dtype.str[1:]]
             channels = {1: "gray", 2: "gray, alpha", 3: "RGB", 4: "RGBA"}[raster.channels]
             self.table.setItem(line, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
             self.table.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
-            self.table.setCellWidget(line, 3, self._encoding_box(texture.id, texture.encoding))
+            packed = texture.role is Role.PACKED
+            read_as = self._channels_button(texture) if packed else self._encoding_box(texture.id, texture.encoding)
+            self.table.setCellWidget(line, 3, read_as)
             self.table.setCellWidget(line, 5, self._row_tools(texture))
+
+    def _name_cell(self, texture: Texture) -> QWidget:
+        name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 200))
+        name.setToolTip(texture.source_path or texture.name)
+        guessed = label(f"guessed: {texture.guessed}", "note")
+        guessed.setVisible(bool(texture.guessed))
+        guessed.setToolTip("What it holds was guessed. Choose under Holds to say it")
+        return column(name, guessed, spacing=0, margins=(4, 2, 4, 2))
+
+    def _channels_button(self, texture: Texture) -> QWidget:
+        words = ", ".join(_CHANNEL_WORDS.get(c, c) for c in texture.channels) or "nothing"
+        made = button(words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change")
+        made.setAccessibleName(f"Channels of {texture.name}")
+        made.setStyleSheet("text-align: left; padding: 0 4px;")
+        return made
+
+    def _ask_channels(self, texture: Texture) -> None:
+        menu = QMenu(self)
+        count = min(4, self._session.state.textures[texture.id].channels)
+        now = (*texture.channels, "", "", "", "")[:4]
+        for channel in range(count):
+            sub = menu.addMenu(("Red", "Green", "Blue", "Alpha")[channel])
+            assert sub is not None
+            for key in _CHANNEL_KEYS:
+                chosen = tuple(key if n == channel else now[n] for n in range(count))
+                action = sub.addAction(
+                    ATTRIBUTES[key].label if key in ATTRIBUTES else key or "nothing of use",
+                    lambda c=chosen: self._session.apply("Channels", lambda s: edit.set_channels(s, texture.id, c)),  # type: ignore[misc]
+                )
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(now[channel] == key)
+        menu.exec(QCursor.pos())
+
+    def _show_sheets(self) -> None:
+        project = self._session.state.project
+        self._sheet_row.setVisible(len(project.sheets) > 1)
+        self.sheet.clear()
+        for number, sheet in enumerate(project.sheets, 1):
+            self.sheet.addItem(f"{number}  {sheet.name}", sheet.id)
+        self.sheet.setCurrentIndex(max(0, self.sheet.findData(project.sheet.id)))
+
+    def _choose_sheet(self, sheet_id: str) -> None:
+        self._session.work_on(sheet_id)
 
     def _show_tiles(self) -> None:
         view = self._session.state.mesh
@@ -195,7 +207,8 @@ class AssetBench(QWidget):
             "rotate-ccw", f"Read {texture.name} again from {path}" if path else "It was not brought in from a file", lambda: read_again(self._session, [path] if path else [])
         )
         again.setEnabled(path is not None and path.is_file())
-        return row(again, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)
+        other = tool("folder-open", f"Exchange {texture.name} for another file; what uses it keeps using it", lambda: self._exchange(texture))
+        return row(again, other, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)
 
     def _thumb(self, raster: Raster) -> QPixmap:
         key = id(raster.pixels)
@@ -228,6 +241,12 @@ class AssetBench(QWidget):
         )
         return box
 
+    def _exchange(self, texture: Texture) -> None:
+        pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
+        path, _ = QFileDialog.getOpenFileName(self, f"Exchange {texture.name} for", texture.source_path, f"Images ({pattern})")
+        if path:
+            exchange(self._session, texture.id, Path(path))
+
     def _remove(self, texture: Texture) -> None:
         self._session.apply(f"Take out {texture.name}", lambda s: edit.remove_texture(s, texture.id))
 
@@ -235,9 +254,9 @@ class AssetBench(QWidget):
         pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)
         path, _ = QFileDialog.getOpenFileName(self, "Bring in a mesh", "", f"Meshes ({pattern})")
         if path:
-            bring_in(self._session, [Path(path)])
+            bring_in(self._session, [Path(path)], self)
 
     def _ask_textures(self) -> None:
         pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
         paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", f"Images ({pattern})")
-        bring_in(self._session, [Path(path) for path in paths])
+        bring_in(self._session, [Path(path) for path in paths], self)

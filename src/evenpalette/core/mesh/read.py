@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
@@ -13,13 +14,14 @@ from evenpalette.core.mesh.read_obj import parse_obj
 from evenpalette.core.mesh.read_ply import parse_ply
 from evenpalette.core.quiet import quiet_libraries
 
-_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb}
+T = TypeVar("T")
+_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb, ".gltf": parse_glb}
 #: File endings that the window offers to open.
 READABLE = tuple(_PARSERS)
 
 
 def read_mesh(path: Path | str) -> Mesh:
-    """Read an OBJ, PLY or GLB file. Raises MeshFileError with the file's name."""
+    """Read an OBJ, PLY, GLB or glTF file; what lies beside a .gltf is read by `read_asset`. Raises MeshFileError with the file's name."""
     path = Path(path)
     try:
         content = read_regular(path, limits().mesh_file_bytes)
@@ -38,12 +40,17 @@ def parse_mesh(content: bytes, name: str) -> Mesh:
         raise MeshFileError(f"{name}: meshes can be read from {', '.join(READABLE)}.")
     if not content:
         raise MeshFileError(f"{name} is empty.")
+    return replace(guarded(lambda: parser(content, name), name), source_bytes=content, source_ending=ending)
+
+
+def guarded(read: Callable[[], T], name: str) -> T:
+    """What a reader gives; whatever else it raises becomes a MeshFileError that names the file."""
     try:
         with quiet_libraries():
-            mesh = parser(content, name)
+            return read()
     except MeshFileError:
         raise
     except Exception as error:
         detail = (str(error).splitlines() or [type(error).__name__])[0][:120]
-        raise MeshFileError(f"{name} is damaged or not a {ending[1:].upper()} mesh ({detail}).") from error
-    return replace(mesh, source_bytes=content, source_ending=ending)
+        kind = Path(name).suffix[1:].upper()
+        raise MeshFileError(f"{name} is damaged or not a {kind} mesh ({detail}).") from error

@@ -6,6 +6,7 @@ import numpy as np
 
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
+from evenpalette.core.project.guess import contradiction
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
@@ -71,6 +72,10 @@ def _asset(state: State) -> list[Finding]:
         if texture.role.encoding is Encoding.DATA and texture.encoding is not Encoding.DATA:
             text = f"{texture.name} holds {texture.role.value} but is read as color"
             found.append(Finding("data-as-color", "asset", text, subject=texture.id))
+        raster = state.textures.get(texture.id)
+        if raster is not None and contradiction(texture.role, raster) is not None:
+            text = f"{texture.name} holds unit vectors, so it is a normal map; it is taken for {texture.role.value}"
+            found.append(Finding("looks-like-normal", "asset", text, subject=texture.id))
         if texture.role.encoding is Encoding.SRGB and texture.encoding is Encoding.DATA:
             found.append(
                 Finding("color-as-data", "asset", f"{texture.name} holds color but is read as data", subject=texture.id)

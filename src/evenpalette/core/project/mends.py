@@ -8,6 +8,7 @@ from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
 from evenpalette.core.project.edits import asset, faces, recipe, regions
 from evenpalette.core.project.edits.operations import add_operation
 from evenpalette.core.project.edits.painting import is_paintable, locked_cover, with_painted
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks import Finding
 from evenpalette.core.regions.faces import unassigned
@@ -35,6 +36,10 @@ def _encoding(state: State, finding: Finding) -> Mend | None:
         return None
     role = texture.role
     return "Read it as what it holds", lambda s: asset.set_role(s, finding.subject, role)
+
+
+def _as_normal(_: State, finding: Finding) -> Mend:
+    return "Take it as a normal map", lambda s: asset.set_role(s, finding.subject, Role.NORMAL)
 
 
 def _outside(state: State, _: Finding) -> Mend | None:
@@ -156,6 +161,7 @@ def _unused_parameter(_: State, finding: Finding) -> Mend | None:
 
 
 _MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
+    "looks-like-normal": _as_normal,
     "data-as-color": _encoding, "color-as-data": _encoding, "uv-outside": _outside, "impure-flag": _impure, "gap": _gap,
     "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
     "same-flag": _same_flag, "speck": _specks, "seam": _seam, "unused-parameter": _unused_parameter,

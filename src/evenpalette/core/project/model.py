@@ -28,23 +28,37 @@ class Role(StrEnum):
     NORMAL = "normal"
     OCCLUSION = "occlusion"
     MASK = "mask"
+    METALLIC = "metallic"
+    ROUGHNESS = "roughness"
+    PACKED = "packed data"
+    EMISSIVE = "emissive"
+    HEIGHT = "height"
+    OPACITY = "opacity"
+    INDEX = "index art"
+    PATTERN = "pattern"
     DATA = "other data"
     COLOR = "other color"
 
     @property
     def encoding(self) -> Encoding:
         """The encoding that stored numbers of this role have. An ID map is compared in stored values, so it is data."""
-        return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR) else Encoding.DATA
+        return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE) else Encoding.DATA
 
 
 class Texture(Stored):
-    """One texture of the asset. `encoding` normally follows the role; HDR color is linear."""
+    """One texture of the asset. `encoding` normally follows the role; HDR color is linear.
+
+    channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
+    role was guessed, and from what; '' once somebody said it.
+    """
 
     id: str
     name: str = Field(min_length=1, max_length=120)
     role: Role
     encoding: Encoding
     source_path: str = ""
+    channels: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=4)
+    guessed: str = Field("", max_length=200)
 
 
 class MeshInfo(Stored):
@@ -109,7 +123,8 @@ FIRST_SHEET = "sheet-1"
 class Sheet(Stored):
     """The material groups of the mesh that share one texture space, with what is made there.
 
-    groups: names of material groups; None is the whole mesh.
+    groups: names of material groups; None is the whole mesh. factors: what attributes begin with, or what the texture
+    that they begin with is multiplied by; by attribute, a number for each plane.
     """
 
     id: str = FIRST_SHEET
@@ -121,6 +136,7 @@ class Sheet(Stored):
     base: str = TONE
     steps: tuple[Step, ...] = ()
     opacity: OpacityUse = OpacityUse.CUT_OUT
+    factors: dict[Annotated[str, AfterValidator(_attribute)], tuple[Annotated[float, Field(ge=0, le=65504)], ...]] = {}
 
 
 class Project(Stored):

@@ -13,8 +13,17 @@ from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
 from evenpalette.core.project.model import Project, Role
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.attributes import NORMAL, OPACITY
-from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, bind_recipe
+from evenpalette.core.recipe.attributes import (
+    ATTRIBUTES,
+    BASE_COLOR,
+    EMISSIVE,
+    METALLIC,
+    NORMAL,
+    OCCLUSION,
+    OPACITY,
+    ROUGHNESS,
+)
+from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, bind_recipe, textures_of
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.shader import Reads, made_attributes
 from evenpalette.core.recipe.sources import Sources, Start
@@ -25,6 +34,10 @@ from evenpalette.core.values import Value
 from evenpalette.core.variants.model import resolve_all
 
 _PLAIN_TONE = Raster(np.full((8, 8, 1), 40000, np.uint16), Encoding.DATA)
+#: Roles of one channel that an attribute begins with.
+_ATTRIBUTE_OF = {
+    Role.METALLIC: METALLIC, Role.ROUGHNESS: ROUGHNESS, Role.OCCLUSION: OCCLUSION, Role.OPACITY: OPACITY,
+}  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,16 +151,35 @@ class State:
 
     @cached_property
     def starts(self) -> dict[str, Start]:
-        """What attributes besides the base color begin with: the alpha of the color that the recipe starts from (of the
-        painted one, where it starts from the tone), and the asset's normal map."""
+        """What attributes besides the base color begin with.
+
+        The opacity: the alpha of the color that the recipe starts from (of the painted one, where it starts from the
+        tone). Textures whose role names an attribute, and channels of packed data; the occlusion only while no step
+        reads it, which would darken twice. The sheet's factors multiply them, or stand alone.
+        """
         found: dict[str, Start] = {}
-        base = self.project.recipe.base
+        sheet, base = self.project.sheet, self.project.recipe.base
         color = self.project.tone.painted if base == TONE else base
         if color is not None and color in self.textures and self.textures[color].is_cut:
             found[OPACITY] = Start(color, (3,))
-        normals = [t.id for t in self.project.asset.with_role(Role.NORMAL) if t.id in self.textures]
-        if normals and self.textures[normals[0]].channels >= 3:
-            found[NORMAL] = Start(normals[0], (0, 1, 2))
+        read = {texture for step in sheet.steps if step.enabled for texture in textures_of(step)}
+        for texture in sheet.textures:
+            raster = self.textures.get(texture.id)
+            if raster is None:
+                continue
+            if texture.role is Role.NORMAL and raster.channels >= 3:
+                found.setdefault(NORMAL, Start(texture.id, (0, 1, 2)))
+            elif texture.role is Role.EMISSIVE:
+                found.setdefault(EMISSIVE, Start(texture.id, (0, 1, 2), as_color=True))
+            elif texture.role in _ATTRIBUTE_OF and not (texture.role is Role.OCCLUSION and texture.id in read):
+                found.setdefault(_ATTRIBUTE_OF[texture.role], Start(texture.id, (0,)))
+            elif texture.role is Role.PACKED:
+                for channel, key in enumerate(texture.channels[: raster.channels]):
+                    if key in ATTRIBUTES and ATTRIBUTES[key].planes == 1 and not (key == OCCLUSION and texture.id in read):
+                        found.setdefault(key, Start(texture.id, (channel,)))
+        for key, factor in sheet.factors.items():
+            if key != BASE_COLOR and len(factor) == ATTRIBUTES[key].planes:
+                found[key] = replace(found.get(key, Start("")), factor=factor)
         return found
 
     @property

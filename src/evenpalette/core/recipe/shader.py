@@ -216,6 +216,11 @@ def parameter_uniform_names(parameters: Sequence[Parameter]) -> dict[str, str]:
     return names
 
 
+def _vector(values: Sequence[float]) -> str:
+    numbers = ", ".join(_number(value) for value in values)
+    return numbers if len(values) == 1 else f"vec{len(values)}({numbers})"
+
+
 def _number(value: float) -> str:
     text = f"{value:.9g}"
     return text if any(mark in text for mark in ".e") else text + ".0"
@@ -267,16 +272,22 @@ class _Builder:
             text = described.glsl_neutral
         elif attribute == BASE_COLOR:
             text = f"textureGrad(ep_base, uv, dx, dy).{'rgb' if self._reads.base_channels >= 3 else 'rrr'}"
-        elif start is None or start.texture not in self._reads.channels:
+        elif start is None or (start.texture and start.texture not in self._reads.channels):
             text = described.glsl_neutral
+        elif not start.texture:
+            text = _vector(start.factor)
         else:
-            name = self._sampler(Sampled(start.texture))
+            name = self._sampler(Sampled(start.texture, start.as_color))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
             if attribute == NORMAL:
                 v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
                 text = f"{v}.xy / max({v}.z, 0.0175)"
+            elif start.as_color:
+                text = f"{m}.{'rgb' if self._reads.channels[start.texture] >= 3 else 'rrr'}"
             else:
                 text = self._component(m, start.texture, start.channels[0])
+            if start.factor:
+                text = f"({text}) * {_vector(start.factor)}"
         return f"    {described.glsl} a_{attribute} = {text};\n"
 
     def _component(self, read: str, texture: str, channel: int) -> str:

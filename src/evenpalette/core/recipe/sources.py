@@ -23,10 +23,16 @@ Box = tuple[int, int, int, int]
 
 @dataclass(frozen=True)
 class Start:
-    """What an attribute begins with: channels of a texture (0 red .. 3 alpha), as data; three of a normal map."""
+    """What an attribute begins with: channels of a texture (0 red .. 3 alpha), three of a normal map, times a factor.
+
+    texture: its id, '' for the factor alone. as_color: its values are decoded to linear light. factor: one number for
+    each plane of the attribute, () for none.
+    """
 
     texture: str
-    channels: tuple[int, ...]
+    channels: tuple[int, ...] = ()
+    as_color: bool = False
+    factor: tuple[float, ...] = ()
 
 
 def _as_it_is(raster: Raster) -> Raster:
@@ -121,14 +127,20 @@ class TileReads:
         start = self._sources.starts.get(attribute)
         if attribute == BASE_COLOR:
             return _load_color(self._cut(self._sources.base), self._sources.base.encoding, out)
-        if start is None or start.texture not in self._sources.textures:
-            for plane, neutral in zip(out, described.neutral, strict=False):
-                plane[:] = neutral
-            return tuple(out[: described.planes])
-        pixels = self._cut(self._sources.fitted(self._sources.textures[start.texture]))
-        planes = [channel_values(pixels, channel, out[k]) for k, channel in enumerate(start.channels)]
+        if start is None or (start.texture and start.texture not in self._sources.textures):
+            return _filled(out, described.neutral)
+        if not start.texture:
+            return _filled(out, start.factor)
+        raster = self._sources.fitted(self._sources.textures[start.texture])
+        pixels = self._cut(raster)
+        if start.as_color:
+            planes: Sequence[F32] = _load_color(pixels, raster.encoding, out)
+        else:
+            planes = [channel_values(pixels, channel, out[k]) for k, channel in enumerate(start.channels)]
         if attribute == NORMAL:
-            return _slopes(planes)
+            planes = _slopes(planes)
+        for plane, factor in zip(planes, start.factor, strict=False):
+            plane *= np.float32(factor)
         return tuple(planes)
 
     def of(self, step: BoundStep, row: BoundRow, keys: Sequence[str]) -> dict[str, Planes]:
@@ -167,6 +179,13 @@ class TileReads:
     def _cut(self, raster: Raster) -> NDArray:
         left, top, right, bottom = self._box
         return raster.pixels[top:bottom, left:right].reshape(-1, raster.channels)
+
+
+def _filled(out: F32, values: Sequence[float]) -> Planes:
+    """The first planes of out, one value each."""
+    for plane, value in zip(out, values, strict=False):
+        plane[:] = value
+    return tuple(out[: len(values)])
 
 
 def _slopes(vectors: Sequence[F32]) -> Planes:

@@ -7,7 +7,7 @@ in vec2 v_uv;
 uniform int u_cut;            // 1: texels of little opacity are not there
 uniform int u_opacity_in;     // which component has the opacity
 uniform sampler2D u_opacity;
-layout(location = 0) out vec4 out_surface;   // (u, v), 1 where the model is
+layout(location = 0) out vec4 out_surface;   // (u, v), 1 where the model is, 1 where that is of another sheet
 layout(location = 1) out vec4 out_slopes;
 layout(location = 2) out float out_face;     // number of the face plus one, 0 is none
 layout(location = 3) out vec4 out_normal;
@@ -27,7 +27,8 @@ void main() {
     out_normal = vec4(n * side, 0.0);
     out_tangent = vec4(t * scale * side, 0.0);
     out_bitangent = vec4(b * scale * side, 0.0);
-    out_surface = vec4(v_uv, 1.0, 0.0);
+    // Faces of other sheets lie at (-1, -1) with all their corners.
+    out_surface = vec4(v_uv, 1.0, all(lessThan(abs(v_uv + 1.0), vec2(1e-3))) ? 1.0 : 0.0);
     out_slopes = vec4(duv1, duv2);
     out_face = float(gl_PrimitiveID + 1);
 }

@@ -49,6 +49,15 @@ vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
 }
 #endif
 
+// Parts of other sheets: plain clay, so that it is seen where the one that is worked on sits.
+vec3 aside(ivec2 pixel) {
+#if LIT
+    return encode_color(in_light(Finish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel));
+#else
+    return vec3(0.62);
+#endif
+}
+
 #if INSPECT
 vec3 stage_color(vec2 uv) {
     if (u_show == 1) return read_map(u_painted, uv).rgb;
@@ -74,7 +83,9 @@ void main() {
         slope_y = vec2(0.0, u_plane.w);
         if (uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0) { out_color = vec4(u_surround, 1.0); return; }
     } else {
-        uv = texelFetch(u_surface, pixel, 0).xy;
+        vec4 surface = texelFetch(u_surface, pixel, 0);
+        if (surface.w > 0.5) { out_color = vec4(aside(pixel), 1.0); return; }
+        uv = surface.xy;
         vec4 slopes = texelFetch(u_slopes, pixel, 0);
         slope_x = slopes.xy;
         slope_y = slopes.zw;

@@ -12,6 +12,7 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.regions import recompute_coverages
+from evenpalette.core.project.guess import PACKED_ORDERS, guess
 from evenpalette.core.project.model import MeshInfo, Role, Texture
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -20,26 +21,6 @@ from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.faces import face_labels, to_runs
 from evenpalette.core.regions.model import FacesSource
 from evenpalette.core.regions.transfer import transfer_labels
-
-_ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
-    (Role.ID_MAP, ("id", "ids", "idmap", "flags")),
-    (Role.CHANNEL_MASK, ("rgbmask", "channels", "channelmask", "masks")),
-    (Role.NORMAL, ("normal", "normals", "nrm", "nor")),
-    (Role.OCCLUSION, ("occlusion", "ao", "occ")),
-    (Role.MASK, ("mask", "dirt", "soot", "wear", "dust", "rust", "edge")),
-    (Role.DATA, ("roughness", "rough", "metallic", "metal", "height", "finish", "orm", "position", "thickness")),
-    (Role.PAINTED, ("color", "colour", "painted", "base", "albedo", "diffuse", "col")),
-)
-
-
-def guess_role(name: str, raster: Raster) -> Role:
-    """What a texture probably holds, from the words of its file name; gray pictures without a word are masks."""
-    text = "".join(c if c.isalnum() else " " for c in Path(name).stem.lower())
-    words = text.split()
-    for role, keys in _ROLE_WORDS:
-        if any(key in words for key in keys):
-            return role
-    return Role.MASK if raster.channels <= 2 else Role.PAINTED
 
 
 def encoding_for(role: Role, raster: Raster) -> Encoding:
@@ -103,11 +84,19 @@ def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
     return state.with_project(regions=regions.with_regions(changed))
 
 
-def add_texture(state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "") -> State:
-    """Bring in a texture; its encoding follows what it holds. The first painted color becomes what tones are made from."""
-    role = role or guess_role(name, raster)
+def add_texture(
+    state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "", channels: tuple[str, ...] = ()
+) -> State:
+    """Bring in a texture; its encoding follows what it holds, which is guessed where it is not said. The first painted
+    color becomes what tones are made from. channels: of packed data."""
+    guessed = guess(name, raster) if role is None else None
+    role = role or (guessed.role if guessed is not None else Role.PAINTED)
     encoding = encoding_for(role, raster)
-    texture = Texture(id=new_id("texture"), name=Path(name).name, role=role, encoding=encoding, source_path=source_path)
+    texture = Texture(
+        id=new_id("texture"), name=Path(name).name[:120] or "texture", role=role, encoding=encoding, source_path=source_path,
+        channels=channels or (guessed.channels if guessed is not None else ()) or (PACKED_ORDERS["orm"] if role is Role.PACKED else ()),
+        guessed=guessed.why if guessed is not None else "",
+    )  # fmt: skip
     asset = state.project.asset
     parts: dict[str, object] = {"asset": asset.model_copy(update={"textures": (*asset.textures, texture)})}
     if role is Role.PAINTED and state.project.tone.painted is None:
@@ -128,12 +117,26 @@ def set_role(state: State, texture_id: str, role: Role) -> State:
     texture = _texture(state, texture_id)
     raster = state.textures[texture_id]
     encoding = encoding_for(role, raster)
-    state = _with_texture(state, texture.model_copy(update={"role": role, "encoding": encoding}))
+    channels = (texture.channels or PACKED_ORDERS["orm"]) if role is Role.PACKED else ()
+    parts = {"role": role, "encoding": encoding, "guessed": "", "channels": channels}
+    state = _with_texture(state, texture.model_copy(update=parts))
     textures = {**state.textures, texture_id: raster.with_encoding(encoding)}
     tone = state.project.tone
     if role is Role.PAINTED and tone.painted is None:
         state = state.with_project(tone=tone.model_copy(update={"painted": texture_id}))
     return replace(state, textures=MappingProxyType(textures))
+
+
+def set_channels(state: State, texture_id: str, channels: tuple[str, ...]) -> State:
+    """Say what each channel of packed data holds."""
+    return _with_texture(state, _texture(state, texture_id).model_copy(update={"channels": channels, "guessed": ""}))
+
+
+def exchange_texture(state: State, texture_id: str, raster: Raster, name: str, source_path: str) -> State:
+    """Put another file in a texture's place; everything that uses it keeps using it."""
+    texture = _texture(state, texture_id)
+    state = replace_texture(state, texture_id, raster)
+    return _with_texture(state, texture.model_copy(update={"name": Path(name).name[:120], "source_path": source_path}))
 
 
 def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:

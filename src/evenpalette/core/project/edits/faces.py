@@ -9,6 +9,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR
+from evenpalette.core.mesh.tiles import is_aside
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits.regions import Into, free_region_name, prepared, put_regions, with_regions
 from evenpalette.core.project.state import State, new_id
@@ -99,8 +100,15 @@ def regions_from_mesh(
     """Regions from what the mesh brings along: 'material', 'shell', 'island' or 'vertex-color'."""
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")
-    labels, names = mesh_labels(state.mesh.mesh, state.mesh.topology, kind, tolerance)
-    return regions_from_labels(state, labels, names, into)
+    mesh = state.mesh.mesh
+    labels, names = mesh_labels(mesh, state.mesh.topology, kind, tolerance)
+    if state.project.sheet.groups is None:
+        return regions_from_labels(state, labels, names, into)
+    # Faces of other sheets are in no region of this one.
+    labels = np.where(is_aside(mesh), -1, labels)
+    kept = np.unique(labels[labels >= 0])
+    dense = np.where(labels >= 0, np.searchsorted(kept, labels), -1).astype(np.int32)
+    return regions_from_labels(state, dense, [names[i] for i in kept], into)
 
 
 def regions_from_other(

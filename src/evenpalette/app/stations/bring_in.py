@@ -1,0 +1,179 @@
+"""Bringing in files: meshes with what they bring along, textures, and files that changed on disk."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.widgets.basics import label
+from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
+from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
+from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.edits import asset as edit
+from evenpalette.core.project.edits.asset_file import take_asset
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_read import read_image
+
+_PLACE = Qt.ItemDataRole.UserRole
+
+
+class BringInDialog(QDialog):
+    """What a mesh file brings along, each texture in the role that the file gives it; nothing is taken before it is
+    accepted. `taken` are the (sheet, texture) numbers that are on, `sheets` whether groups become sheets."""
+
+    def __init__(self, file: AssetFile, name: str, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Bring in {name}")
+        self.setMinimumWidth(560)
+        count = sum(len(sheet.textures) for sheet in file.sheets)
+        facts = f"{file.mesh.face_count:,} triangles, {len(file.mesh.group_names)} material groups, {count} textures"
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Textures of the file")
+        self.tree.setHeaderLabels(["Sheet and texture", "Holds"])
+        self.tree.setColumnWidth(0, 330)
+        self.tree.setToolTip("Space turns a texture on or off")
+        for place, sheet in enumerate(file.sheets):
+            top = QTreeWidgetItem([sheet.name, f"{len(sheet.groups)} groups" if len(sheet.groups) > 1 else "one group"])
+            top.setToolTip(0, ", ".join(sheet.groups))
+            self.tree.addTopLevelItem(top)
+            top.setExpanded(True)
+            for number, texture in enumerate(sheet.textures):
+                packed = f": {', '.join(c or '-' for c in texture.channels)}" if texture.channels else ""
+                item = QTreeWidgetItem([texture.name, texture.role + packed])
+                item.setCheckState(0, Qt.CheckState.Checked)
+                item.setData(0, _PLACE, (place, number))
+                top.addChild(item)
+            for key, values in sheet.factors.items():
+                words = f"{key.replace('_', ' ')} {' '.join(f'{v:g}' for v in values)}"
+                top.addChild(QTreeWidgetItem([words, "a number of the file"]))
+        self._sheets = QCheckBox("A sheet for each set of textures: they are worked on one at a time")
+        self._sheets.setChecked(True)
+        self._sheets.setVisible(len(file.sheets) > 1)
+        notes = label("\n".join(file.notes), "note")
+        notes.setWordWrap(True)
+        notes.setVisible(bool(file.notes))
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        take = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        assert take is not None
+        take.setText("Bring in")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.setSpacing(8)
+        for part in (label(facts), self.tree, self._sheets, notes, buttons):
+            layout.addWidget(part)
+        self.resize(600, min(600, 250 + 30 * self.tree.topLevelItemCount() + 24 * count))
+
+    @property
+    def sheets(self) -> bool:
+        """Whether groups with textures of their own become sheets."""
+        return self._sheets.isChecked()
+
+    @property
+    def taken(self) -> set[tuple[int, int]]:
+        """What is on."""
+        found = set()
+        for place in range(self.tree.topLevelItemCount()):
+            top = self.tree.topLevelItem(place)
+            assert top is not None
+            for child in (top.child(n) for n in range(top.childCount())):
+                if child is not None and child.data(0, _PLACE) and child.checkState(0) == Qt.CheckState.Checked:
+                    found.add(tuple(child.data(0, _PLACE)))
+        return found
+
+
+def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None) -> None:
+    """Read meshes and images off the interface thread and add them as one change; the first error stops it all. What a
+    GLB or glTF brings along is offered first."""
+    if not paths:
+        return
+    rich = [path for path in paths if path.suffix.lower() in WITH_TEXTURES]
+    if not rich or any(mesh_source(session.state) == str(path) for path in rich):
+        _bring(session, paths, {}, sheets=True)
+        return
+    files: dict[Path, AssetFile] = {}
+
+    def read(progress: Progress) -> dict[Path, AssetFile]:
+        for index, path in enumerate(rich):
+            files[path] = read_asset(path)
+            progress((index + 1) / len(rich))
+        return files
+
+    def offer(_: object) -> None:
+        taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]] = {}
+        sheets = True
+        for path, file in files.items():
+            if not file.sheets and not file.notes:
+                taken[path] = file, set()
+                continue
+            dialog = BringInDialog(file, path.name, parent)
+            if not dialog.exec():
+                return
+            taken[path] = file, dialog.taken
+            sheets = dialog.sheets
+        _bring(session, paths, taken, sheets=sheets)
+
+    session.tasks.start(Task(f"Reading {_names(rich)}", read, offer, session.failed))
+
+
+def mesh_source(state: State) -> str:
+    """Where the mesh of a document was brought in from."""
+    return state.project.asset.mesh.source_path if state.project.asset.mesh is not None else ""
+
+
+def _bring(
+    session: Session, paths: list[Path], taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *, sheets: bool
+) -> None:
+    session.run(
+        f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress, taken, sheets=sheets),
+        lambda: session.trust([str(path) for path in paths]),
+    )  # fmt: skip
+
+
+def read_again(session: Session, paths: list[Path], said: str = "was read again") -> None:
+    """Read files of the asset again; what was made on top of them is made anew. One change that can be undone."""
+    names = _names(paths)
+    session.run(
+        f"Read {names} again", lambda state, progress: _with_files(state, paths, progress, {}, sheets=False),
+        lambda: session.said.emit(f"{names} {said}. Undo brings the old one back.", False),
+    )  # fmt: skip
+
+
+def exchange(session: Session, texture_id: str, path: Path) -> None:
+    """Put another file in a texture's place; everything that uses it keeps using it."""
+    session.run(
+        f"Exchange for {path.name}",
+        lambda state, _: edit.exchange_texture(state, texture_id, read_image(path), path.name, str(path)),
+        lambda: session.trust([str(path)]),
+    )
+
+
+def _names(paths: list[Path]) -> str:
+    return paths[0].name if len(paths) == 1 else f"{len(paths)} files"
+
+
+def _with_files(
+    state: State, paths: list[Path], progress: Progress, taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *,
+    sheets: bool,
+) -> State:  # fmt: skip
+    """A file that a texture was brought in from takes that texture's place; others are added."""
+    for index, path in enumerate(paths):
+        held = next((t.id for t in state.project.asset.textures if t.source_path == str(path)), None)
+        if path in taken:
+            file, chosen = taken[path]
+            state = take_asset(state, file, str(path), chosen, sheets=sheets)
+        elif path.suffix.lower() in WITH_TEXTURES:
+            state = edit.set_mesh(state, read_asset(path).mesh, str(path))
+        elif path.suffix.lower() in MESH_ENDINGS:
+            state = edit.set_mesh(state, read_mesh(path), str(path))
+        elif held is not None:
+            state = edit.replace_texture(state, held, read_image(path))
+        else:
+            state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
+        if state.mesh is not None:
+            state.mesh.prepare()
+        progress((index + 1) / len(paths))
+    return state

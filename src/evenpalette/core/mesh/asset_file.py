@@ -1,0 +1,61 @@
+"""A mesh file with what it brings along."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from evenpalette.core.errors import MeshFileError
+from evenpalette.core.files import read_regular, reason
+from evenpalette.core.limits import limits
+from evenpalette.core.mesh.gltf_file import GltfFile, open_gltf
+from evenpalette.core.mesh.gltf_materials import FileSheet, sheets_of
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read import guarded, read_mesh
+from evenpalette.core.mesh.read_glb import mesh_of
+
+#: Endings of files that bring textures along.
+WITH_TEXTURES = (".glb", ".gltf")
+
+
+@dataclass(frozen=True)
+class AssetFile:
+    """A mesh, its sheets with their textures, and what was left out, in words."""
+
+    mesh: Mesh
+    sheets: tuple[FileSheet, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+def read_asset(path: Path | str) -> AssetFile:
+    """Read a mesh file with its textures: those of a GLB, of a .gltf and the files beside it. Raises MeshFileError.
+
+    Files beside a .gltf are read only from its own folder and below.
+    """
+    path = Path(path)
+    if path.suffix.lower() not in WITH_TEXTURES:
+        return AssetFile(read_mesh(path))
+    content = _content(path)
+
+    def beside(name: str) -> bytes:
+        parts = Path(name).parts
+        if not parts or Path(name).is_absolute() or ".." in parts or ":" in name:
+            raise MeshFileError(f"{path.name} names the file '{name[:80]}', which is not in its own folder.")
+        return _content(path.parent / name)
+
+    def read() -> tuple[GltfFile, Mesh, tuple[list[FileSheet], list[str]]]:
+        gltf = open_gltf(content, path.name, beside)
+        mesh = mesh_of(gltf)
+        return gltf, mesh, sheets_of(gltf, mesh.group_names)
+
+    gltf, mesh, (sheets, notes) = guarded(read, path.name)
+    alone = content[:4] == b"glTF"
+    mesh = replace(mesh, source_bytes=content if alone and not sheets else gltf.as_glb(), source_ending=".glb")
+    return AssetFile(mesh, tuple(sheets), tuple(notes))
+
+
+def _content(path: Path) -> bytes:
+    try:
+        return read_regular(path, limits().mesh_file_bytes)
+    except FileNotFoundError:
+        raise MeshFileError(f"{path} does not exist.") from None
+    except OSError as error:
+        raise MeshFileError(f"{path} cannot be read: {reason(error)}.") from error

@@ -1,0 +1,92 @@
+"""A project from files, without a window."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.mesh.asset_file import read_asset
+from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.project.edits.asset import add_texture, rename_project
+from evenpalette.core.project.edits.asset_file import take_asset
+from evenpalette.core.project.edits.faces import regions_from_mesh
+from evenpalette.core.project.edits.recipe import set_base
+from evenpalette.core.project.edits.regions import regions_from_channels, regions_from_id_map
+from evenpalette.core.project.edits.tone import add_missing_tints, make_tone
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.regions.mesh_sources import KINDS
+
+
+@dataclass(frozen=True)
+class TextureFile:
+    """A texture to bring in; role None is guessed from its name and its pixels."""
+
+    path: Path
+    role: Role | None = None
+
+
+def role_named(name: str) -> Role:
+    """A role by its name in the window, in lower case with `-` for spaces. Raises EvenPaletteError with those there are."""
+    for role in Role:
+        if role.value.lower().replace(" ", "-") == name.strip().lower():
+            return role
+    known = ", ".join(role.value.lower().replace(" ", "-") for role in Role)
+    raise EvenPaletteError(f"'{name}' is not what a texture can hold. There are: {known}.")
+
+
+def create_project(
+    mesh: Path, textures: Sequence[TextureFile] = (), regions: str = "", *, fit: bool = False, name: str = "",
+    progress: Progress = no_progress,
+) -> State:  # fmt: skip
+    """A document of a mesh with what its file brings along, more textures, regions, one Tint step, and on wish a tone.
+
+    regions: a kind of what the mesh brings along, 'id:FILE' or 'channels:FILE', '' for none. Textures go to the first
+    sheet; regions that come of the mesh are made on every sheet. fit: needs a painted texture and regions. Raises
+    EvenPaletteError.
+    """
+    state = take_asset(State(), read_asset(mesh), str(mesh))
+    state = rename_project(state, name or mesh.stem[:80] or "Untitled")
+    first = state.project.sheet.id
+    for texture in textures:
+        state = add_texture(state, read_image(texture.path), texture.path.name, texture.role, str(texture.path))
+    progress(0.2)
+    kind, _, file = regions.partition(":")
+    if kind in ("id", "channels") and file:
+        state = _from_image(state, kind, Path(file))
+    elif regions in KINDS:
+        for sheet in state.project.sheets:
+            state = regions_from_mesh(state.on(sheet.id), regions)
+        state = state.on(first)
+    elif regions:
+        raise EvenPaletteError(f"Regions can come from {', '.join(KINDS)}, id:FILE or channels:FILE, not from '{regions}'.")
+    progress(0.4)
+    for sheet in state.project.sheets:
+        state = _begun(state.on(sheet.id), fit=fit)
+    state = state.on(first)
+    if fit and state.tone is None:
+        needed = "regions (--regions)" if not state.project.regions.regions else "a painted texture"
+        raise EvenPaletteError(f"A tone cannot be fitted without {needed}.")
+    progress(1.0)
+    return state
+
+
+def _from_image(state: State, kind: str, path: Path) -> State:
+    held = next((t for t in state.project.asset.textures if t.source_path == str(path)), None)
+    if held is None:
+        role = Role.ID_MAP if kind == "id" else Role.CHANNEL_MASK
+        state = add_texture(state, read_image(path), path.name, role, str(path))
+        held = state.project.asset.textures[-1]
+    return regions_from_id_map(state, held.id) if kind == "id" else regions_from_channels(state, held.id)
+
+
+def _begun(state: State, *, fit: bool) -> State:
+    """The active sheet with a row for each region, and its tone or the painted texture to start from."""
+    painted = state.project.tone.painted
+    if not state.project.regions.regions:
+        return set_base(state, painted) if painted else state
+    if fit and painted:
+        return make_tone(state)
+    state = add_missing_tints(state)
+    return set_base(state, painted) if painted else state

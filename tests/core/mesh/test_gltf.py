@@ -1,0 +1,223 @@
+"""glTF files as several writers make them, written here byte by byte: what they bring along, and in which roles."""
+
+import base64
+import json
+import struct
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+import trimesh
+
+from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.asset_file import read_asset
+from evenpalette.core.mesh.read import parse_mesh, read_mesh
+from evenpalette.core.project.edits.asset_file import take_asset
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
+
+POSITIONS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
+UVS = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+FACES = np.array([0, 1, 2, 0, 2, 3], np.uint16)
+
+
+def png(color: tuple[int, ...], size: int = 8) -> bytes:
+    pixels = np.full((size, size, len(color)), color, np.uint8)
+    order = [2, 1, 0, 3][: len(color)]
+    return cv2.imencode(".png", np.ascontiguousarray(pixels[..., order]))[1].tobytes()
+
+
+class Writer:
+    """Puts a glTF file together: parts of data become buffer views and accessors."""
+
+    def __init__(self) -> None:
+        self.tree: dict = {"asset": {"version": "2.0"}, "bufferViews": [], "accessors": [], "meshes": [], "nodes": []}
+        self.blob = b""
+
+    def view(self, data: bytes, **parts: object) -> int:
+        self.blob += b"\0" * (-len(self.blob) % 4)
+        self.tree["bufferViews"].append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(data), **parts})
+        self.blob += data
+        return len(self.tree["bufferViews"]) - 1
+
+    def accessor(self, values: np.ndarray, **parts: object) -> int:
+        kind = {"f4": 5126, "u2": 5123, "i2": 5122, "u1": 5121, "i1": 5120}[values.dtype.str[1:]]
+        width = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}[1 if values.ndim == 1 else values.shape[1]]
+        view = self.view(np.ascontiguousarray(values).tobytes())
+        self.tree["accessors"].append({"bufferView": view, "componentType": kind, "count": len(values), "type": width, **parts})
+        return len(self.tree["accessors"]) - 1
+
+    def square(self, material: int | None = None, *, uvs: np.ndarray = UVS, extra: dict | None = None, x: float = 0.0) -> None:
+        attributes = {"POSITION": self.accessor(POSITIONS + np.float32([x, 0, 0])), "TEXCOORD_0": self.accessor(uvs), **(extra or {})}
+        primitive: dict = {"attributes": attributes, "indices": self.accessor(FACES)}
+        if material is not None:
+            primitive["material"] = material
+        self.tree["meshes"].append({"primitives": [primitive]})
+        self.tree["nodes"].append({"mesh": len(self.tree["meshes"]) - 1})
+
+    def image(self, content: bytes, name: str = "") -> int:
+        """An image and a texture of it."""
+        images, textures = self.tree.setdefault("images", []), self.tree.setdefault("textures", [])
+        images.append({"bufferView": self.view(content), "mimeType": "image/png", **({"name": name} if name else {})})
+        textures.append({"source": len(images) - 1})
+        return len(textures) - 1
+
+    def glb(self) -> bytes:
+        self.tree["buffers"] = [{"byteLength": len(self.blob)}]
+        text = json.dumps(self.tree).encode()
+        text += b" " * (-len(text) % 4)
+        blob = self.blob + b"\0" * (-len(self.blob) % 4)
+        chunks = struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(blob), 0x004E4942) + blob
+        return struct.pack("<III", 0x46546C67, 2, 12 + len(chunks)) + chunks
+
+
+def two_materials() -> Writer:
+    made = Writer()
+    base, packed = made.image(png((200, 100, 50)), "Case_BaseColor"), made.image(png((255, 128, 64)), "Case_ORM")
+    normal, glow = made.image(png((128, 128, 255)), "Case_N"), made.image(png((255, 255, 255)), "Case_Lamp")
+    badge = made.image(png((10, 20, 30, 128)), "Badge")
+    made.tree["materials"] = [
+        {
+            "name": "Case", "normalTexture": {"index": normal}, "occlusionTexture": {"index": packed},
+            "emissiveTexture": {"index": glow}, "emissiveFactor": [1, 0.5, 0],
+            "extensions": {"KHR_materials_emissive_strength": {"emissiveStrength": 4}},
+            "pbrMetallicRoughness": {
+                "baseColorTexture": {"index": base}, "baseColorFactor": [0.5, 1, 1, 1],
+                "metallicRoughnessTexture": {"index": packed}, "roughnessFactor": 0.5,
+            },
+        },
+        {"name": "Badge", "pbrMetallicRoughness": {"baseColorTexture": {"index": badge}, "metallicFactor": 0, "roughnessFactor": 0.3}},
+        {"name": "Badge rim", "pbrMetallicRoughness": {"baseColorTexture": {"index": badge}, "metallicFactor": 0}},
+    ]  # fmt: skip
+    for number in range(3):
+        made.square(number, x=float(number))
+    return made
+
+
+def test_a_glb_brings_its_textures_in_their_roles_on_its_sheets(tmp_path: Path) -> None:
+    (tmp_path / "case.glb").write_bytes(two_materials().glb())
+    state = take_asset(State(), read_asset(tmp_path / "case.glb"), "case.glb")
+    first, second = state.project.sheets
+    assert (first.groups, second.groups) == (("Case",), ("Badge", "Badge rim"))
+    assert [(t.role, t.name) for t in first.textures] == [
+        (Role.PAINTED, "Case_BaseColor.png"), (Role.PACKED, "Case_ORM.png"), (Role.NORMAL, "Case_N.png"), (Role.EMISSIVE, "Case_Lamp.png"),
+    ]  # fmt: skip
+    assert first.textures[1].channels == ("occlusion", "roughness", "metallic")
+    # Factors are multiplied in, in linear light for color; what has no texture is a number of the sheet.
+    painted = state.textures[first.textures[0].id].as_linear_rgb()[0, 0]
+    assert painted == pytest.approx(decode_srgb(np.array([200, 100, 50]) / 255) * [0.5, 1, 1], abs=2e-3)
+    assert state.textures[first.textures[1].id].pixels[0, 0].tolist() == [255, 64, 64]
+    assert second.factors == {"roughness": (pytest.approx(0.3),), "metallic": (0.0,)}
+    # The surface begins with all of it, in evaluation too.
+    from evenpalette.core.recipe.evaluate import evaluate_surface
+
+    made = evaluate_surface([], state.sources, ["roughness", "metallic", "occlusion", "emissive"], float_output=True)
+    assert made["roughness"].pixels[4, 4, 0] == pytest.approx(64 / 255)
+    assert made["metallic"].pixels[4, 4, 0] == pytest.approx(64 / 255)
+    assert made["occlusion"].pixels[4, 4, 0] == 1
+    assert made["emissive"].pixels[4, 4] == pytest.approx([4, 2, 0])
+    badge = state.on(second.id)
+    assert badge.attributes[:4] == ("base_color", "opacity", "metallic", "roughness")
+    assert evaluate_surface([], badge.sources, ["roughness"])["roughness"].pixels[2, 2, 0] in (76, 77)
+    # A project keeps it all.
+    Storage(tmp_path / "p").save(state)
+    opened = Storage(tmp_path / "p").open()
+    assert opened.project.sheets == state.project.sheets
+    assert opened.mesh is not None
+    assert opened.mesh.whole.mesh.face_count == 6
+
+
+def test_a_gltf_with_files_beside_it_and_data_uris_is_the_same_mesh(tmp_path: Path) -> None:
+    made = two_materials()
+    whole = parse_mesh(made.glb(), "case.glb")
+    tree = json.loads(json.dumps(made.tree))
+    tree["buffers"] = [{"byteLength": len(made.blob), "uri": "case%20data.bin"}]
+    (tmp_path / "case data.bin").write_bytes(made.blob)
+    tree["images"][0] = {"uri": "painted.png"}
+    (tmp_path / "painted.png").write_bytes(png((1, 2, 3)))
+    tree["images"][4] = {"uri": "data:image/png;base64," + base64.b64encode(png((9, 9, 9))).decode()}
+    (tmp_path / "case.gltf").write_text(json.dumps(tree))
+    file = read_asset(tmp_path / "case.gltf")
+    assert np.array_equal(file.mesh.positions, whole.positions)
+    assert file.sheets[0].textures[0].name == "painted.png"
+    # What a project keeps of it needs no other file.
+    again = parse_mesh(file.mesh.source_bytes, "mesh.glb")
+    assert np.array_equal(again.faces, whole.faces)
+    assert again.uvs is not None
+    assert np.array_equal(again.uvs, whole.uvs)
+
+
+def test_files_outside_its_own_folder_are_not_read(tmp_path: Path) -> None:
+    made = two_materials()
+    (tmp_path / "secret.bin").write_bytes(made.blob)
+    folder = tmp_path / "inside"
+    folder.mkdir()
+    for uri in ("../secret.bin", "/etc/passwd", "%2e%2e/secret.bin", "file:///etc/passwd"):
+        made.tree["buffers"] = [{"byteLength": len(made.blob), "uri": uri}]
+        (folder / "a.gltf").write_text(json.dumps(made.tree))
+        with pytest.raises(MeshFileError, match="own folder"):
+            read_asset(folder / "a.gltf")
+
+
+def test_quantized_sparse_transformed_and_second_uv_sets(tmp_path: Path) -> None:
+    made = Writer()
+    made.tree["extensionsUsed"] = made.tree["extensionsRequired"] = ["KHR_mesh_quantization", "KHR_texture_transform"]
+    texture = made.image(png((5, 6, 7)))
+    transform = {"offset": [0.25, 0.5], "rotation": np.pi / 2, "scale": [0.5, 2]}
+    made.tree["materials"] = [{"name": "M", "pbrMetallicRoughness": {"baseColorTexture": {
+        "index": texture, "texCoord": 1, "extensions": {"KHR_texture_transform": transform},
+    }}}]  # fmt: skip
+    second = (UVS[::-1] * 65535).astype(np.uint16)
+    made.square(0, extra={"TEXCOORD_1": made.accessor(second, normalized=True)})
+    # Positions as 16-bit numbers, scaled by the node; the third one is put in its place by a sparse accessor.
+    flat = (POSITIONS * 1000).astype(np.int16)
+    flat[2] = 0
+    primitive = made.tree["meshes"][0]["primitives"][0]
+    primitive["attributes"]["POSITION"] = made.accessor(np.pad(flat, ((0, 0), (0, 1)))[:, :3])
+    made.tree["accessors"][-1]["sparse"] = {
+        "count": 1, "indices": {"bufferView": made.view(np.array([2], np.uint16).tobytes()), "componentType": 5123},
+        "values": {"bufferView": made.view(np.array([[1000, 1000, 0]], np.int16).tobytes())},
+    }  # fmt: skip
+    made.tree["nodes"][0] |= {"scale": [0.001, 0.001, 0.001], "translation": [0, 5, 0]}
+    (tmp_path / "a.glb").write_bytes(made.glb())
+    mesh = read_asset(tmp_path / "a.glb").mesh
+    corners = mesh.positions[mesh.faces].reshape(-1, 3)
+    assert corners == pytest.approx(POSITIONS[FACES] + [0, 5, 0], abs=1e-5)
+    # KHR_texture_transform, by its own matrices: translation * rotation * scale.
+    cos, sin = np.cos(np.pi / 2), np.sin(np.pi / 2)
+    rotation = np.array([[cos, sin], [-sin, cos]])
+    expected = (UVS[::-1][FACES] * [0.5, 2]) @ rotation.T + [0.25, 0.5]
+    assert mesh.uvs is not None
+    assert mesh.uvs.reshape(-1, 2) == pytest.approx(expected, abs=1e-4)
+
+
+def test_what_is_left_out_is_said_and_codecs_get_one_sentence(tmp_path: Path) -> None:
+    made = two_materials()
+    made.tree["skins"] = [{"joints": [0]}]
+    made.tree["meshes"][0]["primitives"][0]["targets"] = [{"POSITION": 0}]
+    (tmp_path / "a.glb").write_bytes(made.glb())
+    assert read_asset(tmp_path / "a.glb").notes == ("bones and morph targets are left out; the mesh is in its rest",)
+    for extension, codec in (("KHR_draco_mesh_compression", "Draco"), ("EXT_meshopt_compression", "meshopt")):
+        made.tree["extensionsRequired"] = [extension]
+        (tmp_path / "b.glb").write_bytes(made.glb())
+        with pytest.raises(MeshFileError, match=f"compressed with {codec}. Export it without"):
+            read_mesh(tmp_path / "b.glb")
+
+
+def test_a_file_of_another_writer_has_its_texture_too(tmp_path: Path) -> None:
+    """trimesh's own exporter: one material, the picture inside."""
+    from PIL import Image
+
+    picture = Image.fromarray(np.full((16, 16, 3), (90, 140, 200), np.uint8))
+    square = trimesh.Trimesh(POSITIONS, FACES.reshape(-1, 3), process=False)
+    material = trimesh.visual.material.PBRMaterial(baseColorTexture=picture, roughnessFactor=0.25, metallicFactor=0.0)
+    square.visual = trimesh.visual.TextureVisuals(uv=UVS, material=material)
+    (tmp_path / "t.glb").write_bytes(square.export(file_type="glb"))
+    state = take_asset(State(), read_asset(tmp_path / "t.glb"))
+    (texture,) = state.project.asset.textures
+    assert texture.role is Role.PAINTED
+    assert state.textures[texture.id].pixels[3, 3].tolist() == [90, 140, 200]
+    assert state.project.sheet.factors["roughness"] == (0.25,)
