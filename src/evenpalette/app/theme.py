@@ -96,6 +96,9 @@ QLabel#heading {{ font-size: {HEADING}px; }}
 QLabel#note, QLabel#section {{ font-size: {NOTE}px; color: {MUTED}; }}
 QLabel#warn {{ font-size: {NOTE}px; color: {WARN}; }}
 QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: #f2f2f2; background: transparent; border: none; }}
+QSpinBox#onview {{ color: #f2f2f2; background: transparent; border: 1px solid rgba(255, 255, 255, 70); border-radius: 4px; padding: 1px 4px; }}
+QSlider#onview::groove:horizontal {{ height: 3px; background: rgba(255, 255, 255, 90); border-radius: 1px; }}
+QSlider#onview::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px; background: #f2f2f2; }}
 QComboBox#onview::drop-down {{ border: none; width: 18px; }}
 QComboBox#onview {{ padding: 2px 6px; border-radius: 4px; }}
 QComboBox#onview:hover, QToolButton#onview:hover {{ background: rgba(0, 0, 0, 45); }}

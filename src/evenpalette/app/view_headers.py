@@ -1,12 +1,12 @@
 """What lies on the twin views: their headers, the names at a wipe, and what to do while there is nothing."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QSpinBox, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
-from evenpalette.app.widgets.basics import label, row
+from evenpalette.app.widgets.basics import button, clear, label, row
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.variants.model import Variant
 from evenpalette.gpu.look import Show
@@ -40,6 +40,15 @@ class ViewHeaders:
         self.copy.setFont(theme.font(theme.TEXT))
         self.copy.setAccessibleName("Copy shown")
         self.copy.setToolTip("Number of the placed copy that is shown: values picked by copy follow it")
+        self.overlay = QSlider(Qt.Orientation.Horizontal, views)
+        self.overlay.setObjectName("onview")
+        self.overlay.setRange(0, 100)
+        self.overlay.setValue(55)
+        self.overlay.setFixedWidth(96)
+        self.overlay.setAccessibleName("Strength of the regions laid over")
+        self.overlay.setToolTip("How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched")
+        self.overlay.valueChanged.connect(lambda _: self._views.update())
+        self._overlay_name = self._words("Regions", theme.TEXT)
         self.clock = self._toggle("play", "Let time run: textures that drift move")
         self.clock.setChecked(False)
         self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
@@ -48,12 +57,18 @@ class ViewHeaders:
             name.setFont(theme.font(15))
         margins = (12, 3, 8, 3)
         self._form = row(form, self.form_stage, self.lit, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins)
-        self._flat = row(flat, self.flat_stage, self.lines, None, spacing=6, margins=margins)
+        self._flat = row(
+            flat, self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6, margins=margins
+        )
         for header in (self._form, self._flat):
             header.setParent(views)
             header.setFixedHeight(HEADER)
         self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
-        self._form_hint = self._words("Drop a mesh here (OBJ, PLY or GLB),\nor bring one in at Asset.", 15)
+        self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
+        self._begin_holder = QWidget(views)
+        self._begin = QVBoxLayout(self._begin_holder)
+        self._begin.setContentsMargins(0, 0, 0, 0)
+        self._begin.setSpacing(8)
         self._flat_hint = self._words(
             "Drop textures here: the painted color,\nan ID map or a channel mask, occlusion, dirt.", 15
         )
@@ -105,6 +120,19 @@ class ViewHeaders:
             box.setCurrentIndex(max(0, box.findData(shown)))
             box.blockSignals(False)
 
+    def show_overlay(self, on: bool) -> None:
+        """Show how strong regions are laid over."""
+        self.overlay.setVisible(on)
+        self._overlay_name.setVisible(on)
+
+    def set_begin(self, actions: Sequence[tuple[str, Callable[[], object]]]) -> None:
+        """What there is to begin with, as buttons on the empty view."""
+        clear(self._begin)
+        for text, run in actions:
+            made = button(text, run)
+            made.setFont(theme.font(theme.TEXT))
+            self._begin.addWidget(made)
+
     def show_moment(self, *, copies: bool, moves: bool) -> None:
         """Show the copy's number and the clock where the recipe has values that follow them."""
         self.copy.setVisible(copies)
@@ -144,8 +172,14 @@ class ViewHeaders:
         """Put everything where it belongs; compared: the names on both sides of the wipe, None without one."""
         self._form.setGeometry(form.left(), 0, form.width(), HEADER)
         self._flat.setGeometry(flat.left(), 0, flat.width(), HEADER)
-        self._form_hint.setGeometry(form.adjusted(24, HEADER, -24, 0))
+        above = form.adjusted(24, HEADER, -24, 0)
+        if not self._begin_holder.isHidden():
+            above.setBottom(form.center().y())
+        self._form_hint.setGeometry(above)
         self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
+        width, height = min(260, form.width() - 48), self._begin_holder.sizeHint().height()
+        middle = form.center()
+        self._begin_holder.setGeometry(middle.x() - width // 2, min(middle.y() + 16, form.bottom() - height - 16), width, height)
         for name, text in zip((self._left_name, self._right_name), compared or ("", ""), strict=True):
             name.setText(text)
             name.adjustSize()
@@ -157,4 +191,5 @@ class ViewHeaders:
     def show_hints(self, *, form: bool, flat: bool) -> None:
         """Say what to do next where a view is empty."""
         self._form_hint.setVisible(form)
+        self._begin_holder.setVisible(form and flat and self._begin.count() > 0)
         self._flat_hint.setVisible(flat)

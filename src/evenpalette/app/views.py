@@ -20,6 +20,7 @@ from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.face_tool import FaceTool
 from evenpalette.app.picture_queue import PictureQueue
 from evenpalette.app.session import Session
+from evenpalette.app.stages import Stages
 from evenpalette.app.stroke_tool import StrokeTool
 from evenpalette.app.view_headers import DEFAULTS, HEADER, NOTHING, PAINTED, ViewHeaders
 from evenpalette.core.mesh.uv_raster import barycentric
@@ -85,8 +86,11 @@ class TwinViews(QOpenGLWidget):
         self.headers.against_box.activated.connect(
             lambda _: self.set_against(str(self.headers.against_box.currentData()))
         )
+        self.stages, self._station = Stages(), session.station
+        self.headers.show_overlay(session.station == "regions")
         self._fill_against()
         self._fill_headers()
+        session.station_changed.connect(self._on_station)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.go_to.connect(self.look_at)
@@ -108,8 +112,23 @@ class TwinViews(QOpenGLWidget):
         show = Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
         return Look(
             show, session.state.project.active_variant, self.step_limit, self.alone, region, self.focus_region, lit,
-            attribute, self.copy, self.seconds,
+            attribute, self.copy, self.seconds, self._overlay(show),
         )  # fmt: skip
+
+    def _overlay(self, show: Show) -> float:
+        """How strong regions are laid over: while they are made, and not over what shows them already."""
+        if self.session.station != "regions" or show in (Show.ID, Show.COVERAGE, Show.DIFFERENCE):
+            return 0.0
+        return float(self.headers.overlay.value()) / 100
+
+    def _on_station(self, station: str) -> None:
+        """Show what the station's work needs, or what was chosen there before."""
+        self.stages.keep(self._station, self.form_stage.currentData(), self.flat_stage.currentData())
+        self._station = station
+        for box, stage in zip((self.form_stage, self.flat_stage), self.stages.of(station, self.session.state), strict=True):
+            box.setCurrentIndex(max(0, box.findData(stage)))
+        self.headers.show_overlay(station == "regions")
+        self.update()
 
     def _run_clock(self) -> None:
         """Time goes on while the clock runs."""
@@ -203,6 +222,7 @@ class TwinViews(QOpenGLWidget):
         if facets >= {"asset", "variants", "name"}:
             self.against = NOTHING
             self.step_limit, self.alone = None, False
+            self.stages.forget()
         whole = self.session.state.mesh.whole if self.session.state.mesh is not None else None
         if whole is not self._framed:
             self._framed = whole
@@ -390,10 +410,10 @@ class TwinViews(QOpenGLWidget):
         state = self.session.state
         other, active = find(state, self.against), find(state, state.project.active_variant)
         compared = active.name if active else "Defaults", other.name if other else names.get(self.against, "")
-        self.headers.place(self.form_rect(), self.flat_rect(), self.wipe, compared if self.against else None)
         has_model = state.mesh is not None
         is_empty = not has_model and not state.project.asset.textures and not state.coverages
         self.headers.show_hints(form=not has_model, flat=is_empty)
+        self.headers.place(self.form_rect(), self.flat_rect(), self.wipe, compared if self.against else None)
 
     # --- the pointer ---------------------------------------------------------------------------------------------
 

@@ -1,9 +1,10 @@
 """The window: the path above, the ledger left, the twin views, the bench below, the variants right, the probe."""
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QPoint, QSize, Qt, QUrl
+from PyQt6.QtGui import QCloseEvent, QDesktopServices, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -17,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from evenpalette.app.about import AboutDialog
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog, RecoveryDialog, SearchBox
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.ledger import Ledger
@@ -87,10 +89,14 @@ class MainWindow(QMainWindow):
         self.session.changed.connect(lambda f: self._show_title() if "name" in f else None)
         self._show_station(self.session.station)
         self._show_title()
+        self._offer_beginnings()
 
     def _lay_out(self) -> None:
-        self._title = button("", self._project_menu, "link", "Project: new, open, save")
+        self._title = button("", self._project_menu, "link", "Project: new, open, save, demo, settings, about", "chevron-down")
+        self._title.setAccessibleName("Project menu")
+        self._title.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
         self._title.setStyleSheet("font-size: 16px; color: #1b1b1b; padding: 4px 8px;")
+        self._save = tool("save", "Save (Ctrl+S)", self.save)
         self._saved = label("", "note")
         self._undo, self._redo = tool("undo-2", "Undo", self.session.undo), tool("redo-2", "Redo", self.session.redo)
         search = button("Search  F3", self.search, "link", "Find anything to do")
@@ -105,7 +111,7 @@ class MainWindow(QMainWindow):
         left, right = QWidget(), QWidget()
         left.setFixedWidth(264)
         right.setFixedWidth(180)
-        for side, parts in ((left, (self._title, self._saved, None)), (right, (None, self._undo, self._redo, search))):
+        for side, parts in ((left, (self._title, self._save, self._saved, None)), (right, (None, self._undo, self._redo, search))):
             inner = QHBoxLayout(side)
             inner.setContentsMargins(0, 0, 0, 0)
             inner.setSpacing(4)
@@ -161,12 +167,14 @@ class MainWindow(QMainWindow):
             Verb("Project", "Save", "Ctrl+S", self.save),
             Verb("Project", "Save as ...", "Ctrl+Shift+S", self.save_as),
             Verb("Project", "Rename project ...", "", self._rename),
+            Verb("Project", "Show folder", "", self._show_folder),
             Verb("Project", "Watch source files ...", "", self._watch_sources),
             Verb("Project", "File limits ...", "", self._ask_limits),
             Verb("Project", "Quit", "Ctrl+Q", self.close),
             Verb("Edit", "Undo", "Ctrl+Z", s.undo),
             Verb("Edit", "Redo", "Ctrl+Shift+Z", s.redo),
             Verb("Edit", "History ...", "Ctrl+H", lambda: HistoryDialog(s, self).exec()),
+            Verb("Help", "About and licenses ...", "", lambda: AboutDialog(self).exec()),
             Verb("Help", "Search", "F3", self.search),
             Verb("Help", "Keys and pointer", "F1", lambda: HelpSheet(self.verbs, self).exec()),
         ]
@@ -267,6 +275,7 @@ class MainWindow(QMainWindow):
         text = "never saved" if session.path is None else "changed" if session.is_dirty else "saved"
         text = "read-only" if session.is_read_only else text
         self._saved.setText(text)
+        self._save.setEnabled(session.path is None or session.is_dirty)
         self.setWindowTitle(f"{session.state.project.name}{' *' if session.is_dirty else ''} - Even Palette")
         history = session.history
         self._undo.setEnabled(bool(history.undo_label))
@@ -290,8 +299,14 @@ class MainWindow(QMainWindow):
         menu.addSeparator()
         for name in ("Save", "Save as ...", "Rename project ..."):
             menu.addAction(self.actions_[name])
+        menu.addAction(self.actions_["Show folder"])
+        self.actions_["Show folder"].setEnabled(self.session.path is not None)
         menu.addSeparator()
-        for name in ("Watch source files ...", "File limits ...", "History ...", "Keys and pointer", "Quit"):
+        settings = menu.addMenu("Settings")
+        assert settings is not None
+        for name in ("Watch source files ...", "File limits ..."):
+            settings.addAction(self.actions_[name])
+        for name in ("History ...", "Keys and pointer", "About and licenses ...", "Quit"):
             menu.addAction(self.actions_[name])
         menu.exec(self._title.mapToGlobal(QPoint(0, self._title.height())))
 
@@ -300,6 +315,26 @@ class MainWindow(QMainWindow):
         SearchBox(self.verbs, self).open_at(
             self._search.mapToGlobal(QPoint(self._search.width(), self._search.height()))
         )
+
+    def _show_folder(self) -> None:
+        """Open the project's folder where the desktop shows folders."""
+        if self.session.path is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.session.path)))
+
+    def _offer_beginnings(self) -> None:
+        """What an empty view offers."""
+        found: list[tuple[str, Callable[[], object]]] = [
+            ("Open the demo", self.open_demo), ("Bring in files ...", self._ask_files), ("Open a project ...", self.ask_open),
+        ]  # fmt: skip
+        found += [(f"Recent: {path.name}", lambda p=path: self.open_path(p)) for path in recent_projects()[:2]]  # type: ignore[misc]
+        self.views.headers.set_begin(found)
+
+    def _ask_files(self) -> None:
+        """Ask for a mesh and textures, and bring them in."""
+        pattern = " ".join(f"*{ending}" for ending in (*MESH_ENDINGS, *IMAGE_ENDINGS))
+        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in files", "", f"Meshes and images ({pattern})")
+        if paths:
+            self.take_files([Path(path) for path in paths])
 
     def _rename(self) -> None:
         name, done = QInputDialog.getText(self, "Rename project", "Name", text=self.session.state.project.name)

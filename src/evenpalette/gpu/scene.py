@@ -330,7 +330,7 @@ class SceneRenderer:
         text = text.replace("//LIGHT//", self._light if lit else "")
         switches = {
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
-            "NORMAL_MAP": NORMAL in self._state.starts,
+            "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0,
         }  # fmt: skip
         defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
         defines += _surface_words(shader.attributes, look.attribute)
@@ -365,7 +365,18 @@ class SceneRenderer:
         _set(program, "u_show", int(look.show))
         _set(program, "u_region", look.region)
         _set(program, "u_focus", look.focus)
+        _set(program, "u_overlay", look.overlay)
+        _set(program, "u_overlaid", self._overlaid(look.region))
         _set(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
+
+    def _overlaid(self, region: int) -> tuple[int, int]:
+        """First and one past the last region of the division of a region, of the first division where there is none."""
+        start = 0
+        for sharing in self._state.sharings:
+            if region < start + sharing.count:
+                return start, start + sharing.count
+            start += sharing.count
+        return 0, start
 
     def _bind_textures(self, program: moderngl.Program, shader: ShaderText) -> int:
         """Put every texture the recipe reads on a unit; returns the next free one."""

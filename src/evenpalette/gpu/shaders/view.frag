@@ -10,6 +10,8 @@ uniform vec3 u_surround;     // encoded
 uniform int u_show;
 uniform int u_region;
 uniform int u_focus;
+uniform float u_overlay;     // how strong regions are laid over
+uniform ivec2 u_overlaid;    // first and one past the last region of the division that is
 uniform int u_opacity_use;   // 0: none, 1: cut out, 2: blended
 uniform sampler2D u_painted;
 uniform sampler2D u_tone;
@@ -115,6 +117,24 @@ void main() {
 #else
     vec3 e = SHOWN;
 #endif
+#endif
+#if REGION_COUNT > 0 && OVERLAY
+    {
+        // The regions of one division as flag colors, the chosen one strongest; what is in none is hatched.
+        float k[REGION_COUNT] = coverages(uv);
+        vec3 flags = vec3(0.0);
+        float sum = 0.0, chosen = 0.0;
+        for (int i = 0; i < REGION_COUNT; ++i) {
+            float own = i >= u_overlaid.x && i < u_overlaid.y ? k[i] : 0.0;
+            flags += own * encode_color(u_flags[i]);
+            sum += own;
+            if (i == u_region) chosen = own;
+        }
+        float strength = u_overlay * mix(0.62, 1.0, chosen);
+        e = mix(e, flags / max(sum, 1e-4), strength * min(sum, 1.0));
+        float stripes = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
+        e = mix(e, mix(vec3(0.12), vec3(0.92), stripes), u_overlay * 0.8 * clamp(1.0 - sum, 0.0, 1.0));
+    }
 #endif
     e = mix(u_surround, e, opacity);
 #if REGION_COUNT > 0 && FOCUS

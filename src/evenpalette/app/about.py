@@ -1,0 +1,39 @@
+"""What the application is, and under which terms it and its parts are passed on."""
+
+from PyQt6.QtCore import PYQT_VERSION_STR, qVersion
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout, QWidget
+
+from evenpalette import __version__
+from evenpalette.app.widgets.basics import label
+
+TERMS = """What you make is yours: projects, textures, variants, and the text of delivered kits.
+
+Even Palette's own code is under the MIT license.
+
+It runs on PyQt6, which is under the GNU General Public License, version 3 (or a commercial license of its makers).
+Whoever only uses the application need do nothing. Whoever passes it on together with PyQt6, changed or not, must do so
+under the GPL 3: with the source of the whole, and the same rights for whoever gets it. Without PyQt6 (the core and the
+command line need none of it) the MIT license is all there is.
+
+Shipped with it: the font Source Sans 3 (SIL Open Font License 1.1), icons of Lucide (ISC License); their texts lie beside
+them. Installed with it, each under its own license: NumPy, SciPy and numba (BSD), OpenCV (Apache 2.0), Pillow (MIT-CMU),
+tifffile and imagecodecs (BSD), OpenEXR (BSD), moderngl (MIT), trimesh (MIT), embreex (Apache 2.0), pydantic (MIT)."""
+
+
+class AboutDialog(QDialog):
+    """Version, terms and licenses."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("About Even Palette")
+        self.resize(560, 400)
+        text = QPlainTextEdit(TERMS)
+        text.setReadOnly(True)
+        text.setAccessibleName("Terms and licenses")
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addWidget(label(f"Even Palette {__version__}", "heading"))
+        layout.addWidget(label(f"PyQt {PYQT_VERSION_STR}, Qt {qVersion()}", "note"))
+        layout.addWidget(text)
+        layout.addWidget(buttons)

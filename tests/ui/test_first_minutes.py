@@ -1,0 +1,150 @@
+"""The first ten minutes with files of one's own: what a mesh brings along, sheets, regions that are seen while they are made."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton, QSlider, QToolButton, QWidget
+
+from evenpalette.app.about import AboutDialog
+from evenpalette.app.stations.bring_in import BringInDialog
+from evenpalette.core.errors import RegionError
+from evenpalette.core.project.edits.regions import remove_region
+from evenpalette.core.project.model import Role
+from evenpalette.gpu.look import Show
+from tests.core.mesh.test_gltf import two_materials
+from tests.ui.conftest import Hand
+from tests.ui.test_surface import named, when_open
+
+
+def bring(hand: Hand, path: Path, act=lambda dialog: dialog.accept()) -> None:  # type: ignore[no-untyped-def]
+    when_open(BringInDialog, act)
+    hand.window.take_files([path])
+    hand.wait(lambda: hand.session.state.mesh is not None)
+
+
+def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: Hand, tmp_path: Path) -> None:
+    (tmp_path / "case.glb").write_bytes(two_materials().glb())
+
+    def take(dialog: QWidget) -> None:
+        assert isinstance(dialog, BringInDialog)
+        assert len(dialog.taken) == 5
+        tree = dialog.tree
+        emissive = tree.topLevelItem(0).child(3)
+        assert emissive.text(1) == "emissive"
+        tree.setCurrentItem(emissive)
+        QTest.keyClick(tree, Qt.Key.Key_Space)
+        dialog.accept()
+
+    bring(empty, tmp_path / "case.glb", take)
+    session = empty.session
+    assert [t.role for t in session.state.project.asset.textures] == [Role.PAINTED, Role.PACKED, Role.NORMAL]
+    sheet = named(empty.window, "Sheet", QComboBox)
+    assert [sheet.itemText(i) for i in range(sheet.count())] == ["1  Case", "2  Badge"]  # type: ignore[attr-defined]
+    # A click on a part of another sheet in Form takes that one up; the rest is drawn as clay.
+    views = empty.window.views
+    picture = empty.form_and_flat()[0]
+    rect = views.form_rect()
+    seen = np.argwhere(np.abs(picture - 119).max(-1) > 12)
+    rightmost = seen[seen[:, 1] == seen[:, 1].max()][0]
+    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=QPoint(min(rect.right(), int(rightmost[1]) - 6), int(rightmost[0]) + 40))
+    empty.wait()
+    assert session.state.project.sheet.name == "Badge"
+    assert [t.role for t in session.state.project.asset.textures] == [Role.PAINTED]
+    # One change, one undo; and the second sheet was a change of its own.
+    empty.keys("Ctrl+Z")
+    assert session.state.project.sheet.name == "Case"
+    empty.keys("Ctrl+Z")
+    assert session.state.mesh is None
+
+
+def test_what_is_not_accepted_is_not_taken(empty: Hand, tmp_path: Path) -> None:
+    (tmp_path / "case.glb").write_bytes(two_materials().glb())
+    done = []
+    when_open(BringInDialog, lambda dialog: (dialog.reject(), done.append(1)))
+    empty.window.take_files([tmp_path / "case.glb"])
+    empty.wait(lambda: done)
+    assert empty.session.state.mesh is None
+    assert not empty.session.is_dirty
+
+
+def test_regions_are_laid_over_what_is_shown_and_what_is_in_none_is_hatched(hand: Hand) -> None:
+    session, views = hand.session, hand.window.views
+    plain = hand.form_and_flat()[1]
+    session.set_station("regions")
+    hand.wait()
+    over = hand.form_and_flat()[1]
+    assert np.abs(over - plain).mean() > 10
+    slider = named(hand.window, "Strength of the regions laid over", QSlider)
+    slider.setValue(0)  # type: ignore[attr-defined]
+    assert np.abs(hand.form_and_flat()[1] - plain).max() <= 2
+    slider.setValue(60)  # type: ignore[attr-defined]
+    session.apply("Without the tassel", lambda s: remove_region(s, s.region_ids[3]))
+    hand.wait()
+    place = hand.at_uv(0.15, 0.8)
+    block = hand.picture()[place.y() - 12 : place.y() + 12, place.x() - 12 : place.x() + 12]
+    assert block.max() > 180, "hatched: light and dark stripes"
+    assert block.min() < 100
+    # What was chosen at a station is there again, and the others are as they were.
+    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID))
+    session.set_station("tones")
+    assert views.flat_stage.currentData() is Show.TONE
+    session.set_station("regions")
+    assert views.flat_stage.currentData() is Show.ID
+
+
+def test_the_project_menu_and_save_are_in_sight(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+    save = named(hand.window, "Save (Ctrl+S)", QToolButton)
+    assert not save.isEnabled()
+    hand.session.apply("x", lambda s: remove_region(s, s.region_ids[0]))
+    assert save.isEnabled()
+    QTest.mouseClick(save, Qt.MouseButton.LeftButton)
+    hand.wait(lambda: not hand.session.is_dirty)
+    found: list[str] = []
+    shown: list[str] = []
+
+    def about(dialog: QWidget) -> None:
+        shown.append(dialog.windowTitle())
+        dialog.reject()  # type: ignore[attr-defined]
+
+    def look(menu: QWidget) -> None:
+        assert isinstance(menu, QMenu)
+        found.extend(action.text().split("\t")[0] for action in menu.actions() if action.text())
+        action = next(a for a in menu.actions() if a.text().startswith("About"))
+        menu.close()
+        when_open(AboutDialog, about)
+        QTimer.singleShot(0, action.trigger)
+
+    when_open(QMenu, look)
+    QTest.mouseClick(named(hand.window, "Project menu", QPushButton), Qt.MouseButton.LeftButton)
+    hand.wait(lambda: shown)
+    assert {"New project", "Open project ...", "Save", "Save as ...", "Show folder", "Settings", "About and licenses ..."} <= set(found)
+
+
+def test_an_empty_view_offers_where_to_begin(empty: Hand) -> None:
+    words = [b.text() for b in empty.window.views.findChildren(QPushButton) if b.isVisible()]
+    assert words[:3] == ["Open the demo", "Bring in files ...", "Open a project ..."]
+    assert any("glTF" in hint.text() for hint in empty.window.views.findChildren(QLabel) if hint.isVisible())
+
+
+def test_a_second_long_edit_says_that_one_is_running_and_a_failed_one_lets_the_next_run(hand: Hand) -> None:
+    said: list[str] = []
+    hand.session.said.connect(lambda text, bad: said.append(text) if bad else None)
+    import threading
+
+    gate = threading.Event()
+    hand.session.run("First", lambda s, _: (gate.wait(20), s)[1])
+    hand.session.run("Second", lambda s, _: s)
+    gate.set()
+    hand.wait()
+    assert any("Second was not begun: First is still running" in text for text in said)
+
+    def fails(_: object) -> object:
+        raise RegionError("it cannot be")
+
+    hand.session.run_latest("Fails", fails)  # type: ignore[arg-type]
+    hand.session.run_latest("Works", lambda s: remove_region(s, s.region_ids[0]))
+    hand.wait(lambda: len(hand.session.state.region_ids) == 6)
+    assert QApplication.activeModalWidget() is None
