@@ -103,16 +103,19 @@ def start() -> None:
         "from evenpalette.app.main import make_application; app = make_application()\n"
         "from evenpalette.app.window import MainWindow; w = MainWindow(); w.show()\n"
         "def done():\n"
-        "    if w.session.state.region_ids: print(time.time() - t, flush=True); __import__('os')._exit(0)\n"
+        "    if w.session.state.region_ids: print(time.time() - t, time.process_time(), flush=True); __import__('os')._exit(0)\n"
         "w.views.painted.connect(done); w.open_demo(into=Path(tempfile.mkdtemp())); app.exec()\n"
     )
-    times = []
+    times, busy = [], []
     for _ in range(4):
         done = subprocess.run(
             [sys.executable, "-c", code, str(time.time())], capture_output=True, text=True, timeout=120
         )
-        times.append(float(done.stdout.split()[-1]))
+        wall, used = (float(word) for word in done.stdout.split()[-2:])
+        times.append(wall)
+        busy.append(used)
     spread("Warm start of the demo to a painted window", times[1:])
+    spread("  processor time of it, drawing by software included (wanted 1500)", busy[1:])
 
 
 if __name__ == "__main__":

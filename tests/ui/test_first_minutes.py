@@ -1,5 +1,7 @@
 """The first ten minutes with files of one's own: what a mesh brings along, sheets, regions that are seen while they are made."""
 
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -148,3 +150,17 @@ def test_a_second_long_edit_says_that_one_is_running_and_a_failed_one_lets_the_n
     hand.session.run_latest("Works", lambda s: remove_region(s, s.region_ids[0]))
     hand.wait(lambda: len(hand.session.state.region_ids) == 6)
     assert QApplication.activeModalWidget() is None
+
+
+def test_a_window_with_the_demo_is_painted_before_numba_and_scipy_are_loaded(qapp: object, tmp_path: Path) -> None:
+    code = (
+        "import os, sys, pathlib\n"
+        "from evenpalette.app.main import make_application; app = make_application()\n"
+        "from evenpalette.app.window import MainWindow; w = MainWindow(); w.show()\n"
+        "def painted():\n"
+        "    if w.session.state.region_ids:\n"
+        "        print(sorted({'numba', 'scipy', 'tifffile', 'OpenEXR', 'trimesh'} & set(sys.modules)), flush=True); os._exit(0)\n"
+        "w.views.painted.connect(painted); w.open_demo(into=pathlib.Path(sys.argv[1])); app.exec()\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code, str(tmp_path / "m")], capture_output=True, text=True, timeout=120, check=False)
+    assert done.stdout.strip() == "[]", done.stderr[-400:]

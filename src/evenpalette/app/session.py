@@ -325,6 +325,8 @@ class Session(QObject):
         state, known = self.state, self._region_findings
 
         def look() -> tuple[RegionFindings, list[Finding], dict[str, float]]:
+            if state.mesh is not None:
+                state.mesh.prepare()
             regions = known if known is not None and known.are_of(state) else find_in_regions(state)
             covered = shares(dict(state.coverages), state.used) if state.coverages else {}
             return regions, find_all(state, regions), covered

@@ -380,7 +380,7 @@ class TwinViews(QOpenGLWidget):
     def _form_place(self, u: float, v: float) -> tuple[float, float] | None:
         """Where a texel is on Form, or None where it is hidden or on no face."""
         view, scene = self.session.state.mesh, self.scene
-        if view is None or view.mesh.uvs is None or scene is None:
+        if view is None or view.mesh.uvs is None or scene is None or not view.is_ready:
             return None
         faces = view.faces_under_texels
         size = faces.shape[0]

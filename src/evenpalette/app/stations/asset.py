@@ -21,6 +21,7 @@ from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
+from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
@@ -42,6 +43,21 @@ def thumbnail(raster: Raster, size: int) -> QPixmap:
     return QPixmap.fromImage(image).scaled(
         size, size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
     )
+
+
+def _facts(view: MeshView) -> str:
+    """What is known of a mesh; shells and islands once they are counted."""
+    mesh = view.mesh
+    lines = [f"{mesh.face_count:,} triangles,  {len(mesh.positions):,} vertices"]
+    if view.is_ready:
+        lines.append(f"{view.topology.shell_count} shells,  {view.topology.island_count} UV islands")
+    else:
+        lines.append("counting shells and islands ...")
+    colors = "yes" if mesh.colors is not None else "no"
+    lines.append(f"{len(mesh.group_names)} material groups,  vertex colors: {colors}")
+    if view.is_ready:
+        lines.append(f"{(view.faces_under_texels >= 0).mean():.0%} of the UV tile is used")
+    return "\n".join(lines)
 
 
 class AssetBench(QWidget):
@@ -99,11 +115,17 @@ class AssetBench(QWidget):
         layout.addWidget(left)
         layout.addWidget(right, 1)
         session.changed.connect(self._on_change)
+        # What is counted on a worker after a project was opened.
+        session.findings_changed.connect(self._count)
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if "asset" in facets:
             self.refresh()
+
+    def _count(self) -> None:
+        if self._session.state.mesh is not None:
+            self._mesh_facts.setText(_facts(self._session.state.mesh))
 
     def refresh(self) -> None:
         """Show the asset as it is now."""
@@ -112,15 +134,8 @@ class AssetBench(QWidget):
             self._mesh_name.setText("No mesh yet")
             self._mesh_facts.setText("Bring in a mesh with UVs, or drop it\nonto the window.")
         else:
-            mesh, topology = state.mesh.mesh, state.mesh.topology
-            used = (state.mesh.faces_under_texels >= 0).mean()
-            self._mesh_name.setText(mesh.name)
-            self._mesh_facts.setText(
-                f"{mesh.face_count:,} triangles,  {len(mesh.positions):,} vertices\n"
-                f"{topology.shell_count} shells,  {topology.island_count} UV islands\n"
-                f"{len(mesh.group_names)} material groups,  vertex colors: {'yes' if mesh.colors is not None else 'no'}\n"
-                f"{used:.0%} of the UV tile is used"
-            )
+            self._mesh_name.setText(state.mesh.mesh.name)
+            self._mesh_facts.setText(_facts(state.mesh))
         self._show_sheets()
         self._show_tiles()
         textures = state.project.asset.textures

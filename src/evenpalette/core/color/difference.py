@@ -7,11 +7,11 @@ Supplementary Test Data, and Mathematical Observations", Color Research and Appl
 import math
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.lab import linear_to_lab
+from evenpalette.core.kernels import njit, prange
 
 
 @njit(nogil=True, cache=True)

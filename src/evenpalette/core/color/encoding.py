@@ -4,8 +4,9 @@ Source: IEC 61966-2-1:1999; the same constants as CSS Color Module Level 4, sect
 """
 
 import numpy as np
-from numba import njit, prange, vectorize
 from numpy.typing import NDArray
+
+from evenpalette.core.kernels import njit, prange
 
 F32 = NDArray[np.float32]
 
@@ -79,13 +80,13 @@ def decode_srgb_8bit(codes: NDArray[np.uint8]) -> F32:
     return np.take(DECODE_8BIT, codes)
 
 
-@vectorize(["float32(float32)"], cache=True)
+@njit(nogil=True, cache=True)
 def encode_scalar(c):  # type: ignore[no-untyped-def]
     """sRGB encoding of one non-negative linear value, usable inside kernels."""
     return np.float32(12.92) * c if c <= 0.0031308 else np.float32(1.055) * c ** np.float32(1 / 2.4) - np.float32(0.055)
 
 
-@vectorize(["float32(float32)"], cache=True)
+@njit(nogil=True, cache=True)
 def decode_scalar(e):  # type: ignore[no-untyped-def]
     """Linear light of one non-negative encoded value, usable inside kernels."""
     return e / np.float32(12.92) if e <= 0.04045 else ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)

@@ -1,10 +1,9 @@
 """The closest face of a mesh to a point."""
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.mesh.distance import squared_distance
 from evenpalette.core.mesh.mesh import Mesh
 
@@ -28,6 +27,8 @@ def closest_faces(mesh: Mesh, points: NDArray) -> tuple[NDArray[np.int64], NDArr
     within (distance to the nearest corner + that radius) of the point; those are compared exactly. Faces are taken in
     classes of like size, so that a few large ones do not make candidates of all small ones.
     """
+    from scipy.spatial import cKDTree
+
     triangles = mesh.positions[mesh.faces].astype(np.float64)
     middles = triangles.mean(1)
     radii = np.linalg.norm(triangles - middles[:, None], axis=-1).max(1)

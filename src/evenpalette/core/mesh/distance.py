@@ -1,6 +1,6 @@
 """How far a point is from a triangle."""
 
-from numba import njit
+from evenpalette.core.kernels import njit
 
 #: Keeps triangles without area from dividing by zero.
 _TINY = 1e-300

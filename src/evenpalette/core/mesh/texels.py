@@ -4,9 +4,9 @@ from collections.abc import Callable, Hashable
 from functools import cached_property
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.topology import Topology
 from evenpalette.core.mesh.uv_raster import face_map

@@ -4,8 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from evenpalette.core.mesh.mesh import Mesh
 
@@ -60,6 +58,9 @@ def _uv_corner_ids(mesh: Mesh) -> NDArray[np.int64]:
 def _label_by_points(faces: NDArray) -> NDArray[np.int32]:
     count, points = len(faces), int(faces.max()) + 1
     rows = np.repeat(np.arange(count), 3)
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     links = coo_matrix((np.ones(count * 3, np.int8), (rows, faces.reshape(-1) + count)), (count + points,) * 2)
     _, labels = connected_components(links, directed=False)
     _, first, inverse = np.unique(labels[:count], return_index=True, return_inverse=True)

@@ -5,7 +5,7 @@ down and corners go around so that the area is positive: an edge is "top" when i
 runs up. To be inlined; numba's cache does not notice changes of this file: clear it after one.
 """
 
-from numba import njit
+from evenpalette.core.kernels import njit
 
 
 @njit(nogil=True, inline="always")

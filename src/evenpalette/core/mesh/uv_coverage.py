@@ -6,9 +6,9 @@ that no sample between two faces is lost or counted twice.
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.triangle_rule import edge, owns, within
 
 EXACT = 0

@@ -5,9 +5,9 @@ A texel belongs to the face that covers its center; centers exactly on an edge f
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.triangle_rule import edge, owns, within
 
 

@@ -23,6 +23,11 @@ class MeshView:
         _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
         return self
 
+    @property
+    def is_ready(self) -> bool:
+        """Whether `prepare` has been done: until then asking for it makes the caller wait."""
+        return "topology" in self.__dict__ and (self.mesh.uvs is None or "faces_under_texels" in self.__dict__)
+
     def __init__(self, mesh: Mesh, whole: "MeshView | None" = None) -> None:
         self.mesh = mesh
         self._texels: dict[tuple[int, int], Texels] = {}

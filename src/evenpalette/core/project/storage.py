@@ -231,7 +231,7 @@ class Storage:
         mesh = self._mesh(project)
         return State(
             project.model_copy(update={"rasters": {}, "mesh_file": None}),
-            mesh.only(project.sheet.groups).prepare() if mesh is not None else None, MappingProxyType(textures),
+            mesh.only(project.sheet.groups) if mesh is not None else None, MappingProxyType(textures),
             active.coverages, active.made, active.tone, MappingProxyType(resting),
         )  # fmt: skip
 

@@ -13,8 +13,6 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import OpenEXR
-import tifffile
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
@@ -137,6 +135,8 @@ def _bgr_to_rgb(pixels: NDArray) -> NDArray:
 
 
 def _decode_exr(content: bytes, name: str, allow: Allow) -> NDArray:
+    import OpenEXR
+
     with _as_file(content, ".exr") as path:
         with OpenEXR.File(path, header_only=True) as header:
             _check_exr_parts([part.header for part in header.parts], name, allow)
@@ -182,6 +182,8 @@ class _as_file:  # noqa: N801 - reads as a verb at its one use
 
 
 def _decode_tiff(content: bytes, name: str, allow: Allow) -> NDArray:
+    import tifffile
+
     with tifffile.TiffFile(io.BytesIO(content)) as tiff:
         if not tiff.pages:
             raise ImageFileError(f"{name} holds no image.")

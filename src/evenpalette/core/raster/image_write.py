@@ -6,8 +6,6 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import OpenEXR
-import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -37,6 +35,8 @@ def encode_png(raster: Raster) -> bytes:
 
 def encode_exr(raster: Raster) -> bytes:
     """The raster's stored values as 32-bit float OpenEXR bytes, ZIP-compressed; color is stored as linear light."""
+    import OpenEXR
+
     values = raster.as_linear()
     names = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[raster.channels]
     channels = {name: np.ascontiguousarray(values[..., i]) for i, name in enumerate(names)}
@@ -66,6 +66,8 @@ def encode_image(raster: Raster, ending: str) -> bytes:
     stream = io.BytesIO()
     if ending in (".tif", ".tiff"):
         pixels: NDArray = raster.pixels[..., 0] if raster.channels == 1 else raster.pixels
+        import tifffile
+
         tifffile.imwrite(
             stream,
             pixels,

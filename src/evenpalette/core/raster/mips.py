@@ -9,12 +9,14 @@ from enum import StrEnum
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import DECODE_8BIT, PIECE_OFFSETS, PIECE_SLOPES, encode_code
+from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import derived
+
+#: 8-bit sRGB codes of linear light in 65,536 steps: a step is at most 0.05 of a code.
+_CODES = np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
 
 
 class MipKind(StrEnum):
@@ -62,48 +64,18 @@ def next_level(raster: Raster, kind: MipKind) -> Raster:
 def halved(raster: Raster) -> Raster:
     """The raster at half its width and height."""
     width, height = max(1, raster.width // 2), max(1, raster.height // 2)
-    even = raster.width == 2 * width and raster.height == 2 * height
-    if even and raster.pixels.dtype == np.uint8:
-        out = np.empty((height, width, raster.channels), np.uint8)
-        if raster.encoding is Encoding.SRGB:
-            color = 3 if raster.channels >= 3 else 1
-            _halve_srgb(raster.pixels, DECODE_8BIT, PIECE_OFFSETS, PIECE_SLOPES, color, out)
-        else:
-            _halve_data(raster.pixels, out)
-        return Raster(out, raster.encoding)
-    values = cv2.resize(raster.as_linear(), (width, height), interpolation=cv2.INTER_AREA)
-    return raster.stored_like(np.asarray(values, np.float32).reshape(height, width, raster.channels))
-
-
-@njit(nogil=True, cache=True)
-def _halve_data(pixels, out):  # type: ignore[no-untyped-def]
-    height, width, channels = out.shape
-    for y in range(height):
-        above, below = pixels[2 * y], pixels[2 * y + 1]
-        for x in range(width):
-            for c in range(channels):
-                total = np.int32(above[2 * x, c]) + above[2 * x + 1, c] + below[2 * x, c] + below[2 * x + 1, c]
-                out[y, x, c] = np.uint8((total + 2) >> 2)
-
-
-@njit(nogil=True, cache=True)
-def _halve_srgb(pixels, table, offsets, slopes, color, out):  # type: ignore[no-untyped-def]
-    height, width, channels = out.shape
-    line = np.empty(width * channels, np.float32)
-    bits = line.view(np.int32)
-    for y in range(height):
-        above, below = pixels[2 * y], pixels[2 * y + 1]
-        for x in range(width):
-            for c in range(color):
-                total = table[above[2 * x, c]] + table[above[2 * x + 1, c]] + table[below[2 * x, c]] + table[below[2 * x + 1, c]]
-                line[x * channels + c] = total * np.float32(0.25)
-            for c in range(color, channels):
-                whole = np.int32(above[2 * x, c]) + above[2 * x + 1, c] + below[2 * x, c] + below[2 * x + 1, c]
-                out[y, x, c] = np.uint8((whole + 2) >> 2)
-        for x in range(width):
-            for c in range(color):
-                i = x * channels + c
-                out[y, x, c] = encode_code(line[i], bits[i], offsets, slopes)
+    if raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB:
+        small = cv2.resize(raster.pixels, (width, height), interpolation=cv2.INTER_AREA)
+        return Raster(np.ascontiguousarray(small).reshape(height, width, raster.channels), raster.encoding)
+    values = np.asarray(cv2.resize(raster.as_linear(), (width, height), interpolation=cv2.INTER_AREA), np.float32)
+    values = values.reshape(height, width, raster.channels)
+    if raster.pixels.dtype != np.uint8:
+        return raster.stored_like(values)
+    color = 3 if raster.channels >= 3 else 1
+    codes = np.empty(values.shape, np.uint8)
+    codes[..., :color] = np.take(_CODES, (values[..., :color] * 65535 + 0.5).astype(np.uint16))
+    codes[..., color:] = (values[..., color:] * 255 + 0.5).astype(np.uint8)
+    return Raster(codes, raster.encoding)
 
 
 def _renormalized(level: Raster) -> Raster:

@@ -7,10 +7,10 @@ GLSL below does the same.
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import DECODE_8BIT, decode_srgb
+from evenpalette.core.kernels import njit
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.mips import MipChain, MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster

@@ -1,8 +1,9 @@
 """Affine operations on color, all rows of a step in one pass."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from evenpalette.core.kernels import njit
 
 F32 = NDArray[np.float32]
 

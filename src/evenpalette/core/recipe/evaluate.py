@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, PIECE_OFFSETS, PIECE_SLOPES, encode_code, encode_srgb_8bit
+from evenpalette.core.kernels import njit
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane

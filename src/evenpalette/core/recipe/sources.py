@@ -4,10 +4,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
+from evenpalette.core.kernels import njit
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed

@@ -1,8 +1,8 @@
 """Mixing an attribute toward a value that is the same for all texels: the operation of paint, dirt and finish."""
 
 import numpy as np
-from numba import njit
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared
 

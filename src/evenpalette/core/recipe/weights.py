@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.overlap import resolve_tile

@@ -7,11 +7,11 @@ seldom lie beside an equal neighbor, so only texels in flat surroundings are cou
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
+from evenpalette.core.kernels import njit, prange
 
 MAX_FLAGS = 64
 #: Two flat colors closer than this (Euclidean, 8-bit RGB) are one flag that was saved impurely.
@@ -34,9 +34,9 @@ class FoundFlag:
 
 
 @njit(nogil=True, cache=True, parallel=True)
-def _count_flat(image, tolerance, counts):  # type: ignore[no-untyped-def]
+def _flat_colors(image, tolerance, out):  # type: ignore[no-untyped-def]
+    """The color of each texel that is like its four neighbors, as one number; -1 of the others."""
     height, width = image.shape[0], image.shape[1]
-    flat = np.zeros(height, np.int64)
     for row in prange(1, height - 1):
         for column in range(1, width - 1):
             same = True
@@ -51,15 +51,22 @@ def _count_flat(image, tolerance, counts):  # type: ignore[no-untyped-def]
                     same = False
                     break
             if same:
-                key = (
-                    (np.int64(image[row, column, 0]) << 16)
-                    | (np.int64(image[row, column, 1]) << 8)
-                    | np.int64(image[row, column, 2])
+                out[row, column] = (
+                    (np.int32(image[row, column, 0]) << 16)
+                    | (np.int32(image[row, column, 1]) << 8)
+                    | np.int32(image[row, column, 2])
                 )
-                # Threads may lose a count to each other here; shares only need to be right to a fraction of a percent.
-                counts[key] += 1
-                flat[row] += 1
-    return flat.sum()
+
+
+@njit(nogil=True, cache=True)
+def _count(colors, counts):  # type: ignore[no-untyped-def]
+    """How often each color comes; on one thread, so that equal images give equal counts."""
+    total = 0
+    for color in colors.flat:
+        if color >= 0:
+            counts[color] += 1
+            total += 1
+    return total
 
 
 def to_rgb8(pixels: NDArray) -> NDArray[np.uint8]:
@@ -86,7 +93,9 @@ def find_flags(pixels: NDArray, *, smallest_share: float = 0.0004) -> list[Found
     if min(image.shape[:2]) < 3:
         raise RegionError("An image this small holds no areas of color; an ID map needs at least 3 by 3 texels.")
     counts = np.zeros(1 << 24, np.int64)
-    total = int(_count_flat(image, _FLAT_TOLERANCE, counts))
+    flat = np.full(image.shape[:2], -1, np.int32)
+    _flat_colors(image, _FLAT_TOLERANCE, flat)
+    total = int(_count(flat, counts))
     if total == 0:
         raise RegionError("No color fills an area of this image, so it is not an ID map.")
     keys = np.flatnonzero(counts)

@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
@@ -30,6 +29,8 @@ def mesh_labels(
 
 def near_shells(mesh: Mesh, topology: Topology) -> NDArray[np.int64]:
     """Pairs of shells that touch or nearly do: corners closer than a hundredth of the mesh's size; (n, 2)."""
+    from scipy.spatial import cKDTree
+
     low, high = mesh.bounds
     reach = 0.01 * float(np.linalg.norm(high - low))
     corners = mesh.faces.reshape(-1)

@@ -10,9 +10,9 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.regions.model import Overlap
 
 #: Sums at least this are one: each of up to eight shares may have lost half a code.

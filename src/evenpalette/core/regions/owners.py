@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.raster.padding import nearest_covered
 
 

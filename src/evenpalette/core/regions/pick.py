@@ -7,13 +7,13 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
 from evenpalette.core.color.difference import ciede2000
 from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit, encode_srgb
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.oklab import linear_to_oklab
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.parallel import row_strips, run_over
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, unit_values

@@ -11,8 +11,9 @@ space in which images are usually resized) and the best one is kept, preferring 
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
+
+from evenpalette.core.kernels import njit, prange
 
 #: A texel this near to a flag, or within this part of the way to the next flag, may be that flag.
 _PURE_DISTANCE, _PURE_PART = 10.0, 0.3

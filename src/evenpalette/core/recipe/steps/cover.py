@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Plane, Planes, Prepared, StepKind, Weigh
 from evenpalette.core.recipe.toward import replacing
 from evenpalette.core.values import Input, ValueType

@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 

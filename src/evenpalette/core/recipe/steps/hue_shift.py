@@ -3,13 +3,13 @@
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_signed, encode_signed
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.affine import apply_affine
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 

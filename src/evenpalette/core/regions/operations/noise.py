@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
 
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.regions.operation import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 

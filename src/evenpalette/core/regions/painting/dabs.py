@@ -5,8 +5,8 @@ strength at the texel. A texel is touched where its center lies, so faces that s
 """
 
 import numpy as np
-from numba import njit
 
+from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.distance import squared_distance
 from evenpalette.core.mesh.triangle_rule import edge, owns, within
 
