@@ -1,5 +1,6 @@
 """Sound small files of every format and ways to spoil them, each case told by a number alone."""
 
+import base64
 import io
 import json
 import struct
@@ -15,7 +16,7 @@ from PIL import Image
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits.asset import add_texture, set_mesh
 from evenpalette.core.project.edits.operations import add_operation
-from evenpalette.core.project.edits.recipe import add_step
+from evenpalette.core.project.edits.recipe import add_step, bind_input
 from evenpalette.core.project.edits.regions import regions_from_channels, regions_from_id_map
 from evenpalette.core.project.edits.variants import add_variant
 from evenpalette.core.project.model import Role
@@ -23,7 +24,9 @@ from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.model import Binding, Pick
 from evenpalette.core.recipe.steps import KINDS
+from tests.core.mesh.test_gltf import Writer, two_materials
 
 OBJ = b"""# a strip
 mtllib a.mtl
@@ -73,6 +76,12 @@ def image_seeds() -> dict[str, bytes]:
     return seeds
 
 
+def as_text(made: Writer) -> bytes:
+    """A .gltf that has everything in itself."""
+    uri = "data:application/octet-stream;base64," + base64.b64encode(made.blob).decode()
+    return json.dumps({**made.tree, "buffers": [{"byteLength": len(made.blob), "uri": uri}]}).encode()
+
+
 def mesh_seeds() -> dict[str, bytes]:
     """One small mesh of each format, with UVs and colors."""
     box = trimesh.creation.icosphere(subdivisions=1)
@@ -83,6 +92,8 @@ def mesh_seeds() -> dict[str, bytes]:
         "strip.obj": OBJ,
         "bare.obj": BARE,
         "ball.glb": bytes(box.export(file_type="glb")),
+        "case.glb": two_materials().glb(),
+        "case.gltf": as_text(two_materials()),
         "box.ply": bytes(plain.export(file_type="ply")),
         "text.ply": bytes(plain.export(file_type="ply", encoding="ascii")),
     }
@@ -102,8 +113,14 @@ def small_state() -> State:
     id_map, mask = (t.id for t in state.project.asset.textures[:2])
     state = regions_from_channels(regions_from_id_map(state, id_map), mask)
     state = add_operation(state, state.region_ids[0], "noise")
-    for kind in KINDS:
-        state = add_step(state, kind)
+    for kind in KINDS.values():
+        state = add_step(state, kind.key)
+        for map_ in kind.maps:
+            step = state.project.recipe.steps[-1].id
+            value = id_map if map_.whole else f"{id_map}:1:inverted"
+            state = bind_input(state, step, map_.key, Binding(value=value))
+            state = bind_input(state, step, map_.placement.key, Binding(value="scale=2,3; turn=0.1; tiles=2; wrap=mirror"))
+    state = bind_input(state, state.project.recipe.steps[0].id, "amount", Binding(pick=Pick(low=0.2, high=0.9, seed=4)))
     for name in ("One", "Two", "Three"):
         state = add_variant(state, name)
     return state

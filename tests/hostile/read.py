@@ -4,9 +4,12 @@ from pathlib import Path
 
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.render import render_map
+from evenpalette.core.mesh.asset_file import WITH_TEXTURES, parse_asset
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.view import MeshView
+from evenpalette.core.project.edits.asset_file import take_asset
 from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import decode_image
 
@@ -16,6 +19,11 @@ def read_image_bytes(content: bytes, name: str) -> None:
 
 
 def read_mesh_bytes(content: bytes, name: str) -> None:
+    """Read it, and of a glTF take all that it brings along, and the GLB that a project keeps of it."""
+    if Path(name).suffix in WITH_TEXTURES:
+        file = parse_asset(content, name)
+        take_asset(State(), file)
+        parse_mesh(file.mesh.source_bytes, "kept.glb")
     MeshView(parse_mesh(content, name)).prepare()
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
-from evenpalette.core.mesh.gltf_file import GltfFile, open_gltf
+from evenpalette.core.mesh.gltf_file import Beside, nothing_beside, open_gltf
 from evenpalette.core.mesh.gltf_materials import FileSheet, sheets_of
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import guarded, read_mesh
@@ -41,15 +41,21 @@ def read_asset(path: Path | str) -> AssetFile:
             raise MeshFileError(f"{path.name} names the file '{name[:80]}', which is not in its own folder.")
         return _content(path.parent / name)
 
-    def read() -> tuple[GltfFile, Mesh, tuple[list[FileSheet], list[str]]]:
-        gltf = open_gltf(content, path.name, beside)
-        mesh = mesh_of(gltf)
-        return gltf, mesh, sheets_of(gltf, mesh.group_names)
+    return parse_asset(content, path.name, beside)
 
-    gltf, mesh, (sheets, notes) = guarded(read, path.name)
-    alone = content[:4] == b"glTF"
-    mesh = replace(mesh, source_bytes=content if alone and not sheets else gltf.as_glb(), source_ending=".glb")
-    return AssetFile(mesh, tuple(sheets), tuple(notes))
+
+def parse_asset(content: bytes, name: str, beside: Beside = nothing_beside) -> AssetFile:
+    """A GLB or .gltf from its bytes. beside: reads the files that it names. Raises MeshFileError."""
+
+    def read() -> AssetFile:
+        gltf = open_gltf(content, name, beside)
+        mesh = mesh_of(gltf)
+        sheets, notes = sheets_of(gltf, mesh.group_names)
+        # A project keeps the mesh in one file, without the pictures, which are textures of it.
+        kept = content if content[:4] == b"glTF" and not sheets else gltf.as_glb()
+        return AssetFile(replace(mesh, source_bytes=kept, source_ending=".glb"), tuple(sheets), tuple(notes))
+
+    return guarded(read, name)
 
 
 def _content(path: Path) -> bytes:
