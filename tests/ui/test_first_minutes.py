@@ -10,8 +10,10 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton, QSlider, QToolButton, QWidget
 
+from evenpalette.app import theme
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.stations.bring_in import BringInDialog
+from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.edits.regions import remove_region
 from evenpalette.core.project.model import Role
@@ -164,3 +166,31 @@ def test_a_window_with_the_demo_is_painted_before_numba_and_scipy_are_loaded(qap
     )
     done = subprocess.run([sys.executable, "-c", code, str(tmp_path / "m")], capture_output=True, text=True, timeout=120, check=False)
     assert done.stdout.strip() == "[]", done.stderr[-400:]
+
+
+def test_all_words_can_be_told_from_what_they_are_written_on() -> None:
+    """WCAG 2.2, 1.4.3: at least 4.5 to 1, by its definition of relative luminance."""
+
+    def luminance(color: str) -> float:
+        red, green, blue = hex_to_linear(color)
+        return float(0.2126 * red + 0.7152 * green + 0.0722 * blue)
+
+    for words, ground in theme.WORDS_ON:
+        high, low = sorted((luminance(words), luminance(ground)), reverse=True)
+        assert (high + 0.05) / (low + 0.05) >= 4.5, (words, ground)
+
+
+def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
+    """At every station: a name for accessibility, words of its own, or a tip."""
+    missing = set()
+    for station in hand.window.benches:
+        hand.session.set_station(station)
+        hand.wait()
+        for widget in hand.window.findChildren(QWidget):
+            if not widget.isVisible() or not widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.focusProxy() is not None:
+                continue
+            words = getattr(widget, "text", lambda: "")()
+            inside = any(w.accessibleName() for w in (widget.parentWidget(), widget.parentWidget().parentWidget()) if w is not None)
+            if not (widget.accessibleName() or words or widget.toolTip() or inside):
+                missing.add((station, type(widget).__name__, widget.objectName()))
+    assert not missing, "; ".join(map(str, sorted(missing)))

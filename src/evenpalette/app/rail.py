@@ -130,6 +130,7 @@ class VariantRail(QWidget):
         self.setFixedWidth(128)
         self.model = VariantModel(session)
         self.list = QListView(self)
+        self.list.setAccessibleName("Variants")
         self.list.setObjectName("bare")
         self.list.setModel(self.model)
         self._delegate = VariantDelegate(self.model, session)

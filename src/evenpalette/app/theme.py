@@ -22,6 +22,13 @@ SURROUND = "#777777"
 ACCENT = "#17605c"
 ACCENT_SOFT = "#dbe7e6"
 WARN = "#8a5a00"
+#: Words on the views, and the strip under them: on the surround itself no color is told apart well enough.
+ON_VIEW, VIEW_STRIP = "#ffffff", "#666666"
+#: What is written on what: each pair is at least 4.5 to 1 apart (WCAG 2.2, 1.4.3).
+WORDS_ON = (
+    (INK, CHROME), (INK, SURFACE), (INK, RAISED), (INK, ACCENT_SOFT), (MUTED, CHROME), (MUTED, SURFACE), (MUTED, RAISED),
+    (WARN, CHROME), (WARN, SURFACE), (ACCENT, CHROME), (ACCENT, SURFACE), (ACCENT, RAISED), (RAISED, ACCENT), (ON_VIEW, VIEW_STRIP),
+)  # fmt: skip
 
 
 def install(app: QApplication) -> None:
@@ -36,7 +43,7 @@ def install(app: QApplication) -> None:
         (QPalette.ColorRole.Window, CHROME), (QPalette.ColorRole.Base, RAISED), (QPalette.ColorRole.Button, SURFACE),
         (QPalette.ColorRole.WindowText, INK), (QPalette.ColorRole.Text, INK), (QPalette.ColorRole.ButtonText, INK),
         (QPalette.ColorRole.Highlight, ACCENT), (QPalette.ColorRole.HighlightedText, "#ffffff"),
-        (QPalette.ColorRole.PlaceholderText, "#8a8a8a"), (QPalette.ColorRole.ToolTipBase, RAISED),
+        (QPalette.ColorRole.PlaceholderText, MUTED), (QPalette.ColorRole.ToolTipBase, RAISED),
         (QPalette.ColorRole.ToolTipText, INK), (QPalette.ColorRole.AlternateBase, SURFACE),
         (QPalette.ColorRole.Accent, ACCENT),
     ):  # fmt: skip
@@ -95,14 +102,16 @@ QFrame#card[selected="true"] {{ background: {RAISED}; border: 1px solid {ACCENT}
 QLabel#heading {{ font-size: {HEADING}px; }}
 QLabel#note, QLabel#section {{ font-size: {NOTE}px; color: {MUTED}; }}
 QLabel#warn {{ font-size: {NOTE}px; color: {WARN}; }}
-QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: #f2f2f2; background: transparent; border: none; }}
-QSpinBox#onview {{ color: #f2f2f2; background: transparent; border: 1px solid rgba(255, 255, 255, 70); border-radius: 4px; padding: 1px 4px; }}
+QWidget#viewheader, QLabel#onviewhint {{ background: {VIEW_STRIP}; }}
+QLabel#onviewhint {{ color: {ON_VIEW}; border-radius: 6px; padding: 6px 12px; }}
+QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: {ON_VIEW}; background: transparent; border: none; }}
+QSpinBox#onview {{ color: {ON_VIEW}; background: transparent; border: 1px solid rgba(255, 255, 255, 70); border-radius: 4px; padding: 1px 4px; }}
 QSlider#onview::groove:horizontal {{ height: 3px; background: rgba(255, 255, 255, 90); border-radius: 1px; }}
-QSlider#onview::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px; background: #f2f2f2; }}
+QSlider#onview::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px; background: {ON_VIEW}; }}
 QComboBox#onview::drop-down {{ border: none; width: 18px; }}
 QComboBox#onview {{ padding: 2px 6px; border-radius: 4px; }}
 QComboBox#onview:hover, QToolButton#onview:hover {{ background: rgba(0, 0, 0, 45); }}
-QComboBox#onview:focus, QToolButton#onview:focus {{ border: 1px solid #f2f2f2; }}
+QComboBox#onview:focus, QToolButton#onview:focus {{ border: 1px solid {ON_VIEW}; }}
 QToolButton#onview {{ padding: 3px; border-radius: 4px; }}
 QToolButton#onview:checked {{ background: rgba(0, 0, 0, 85); }}
 QPushButton {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 5px; padding: 4px 12px; min-height: 20px; }}

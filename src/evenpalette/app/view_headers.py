@@ -48,7 +48,7 @@ class ViewHeaders:
         self.overlay.setAccessibleName("Strength of the regions laid over")
         self.overlay.setToolTip("How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched")
         self.overlay.valueChanged.connect(lambda _: self._views.update())
-        self._overlay_name = self._words("Regions", theme.TEXT)
+        self._overlay_name = label("Regions", "onview", views)
         self.clock = self._toggle("play", "Let time run: textures that drift move")
         self.clock.setChecked(False)
         self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
@@ -62,6 +62,8 @@ class ViewHeaders:
         )
         for header in (self._form, self._flat):
             header.setParent(views)
+            header.setObjectName("viewheader")
+            header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
             header.setFixedHeight(HEADER)
         self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
         self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
@@ -75,7 +77,7 @@ class ViewHeaders:
 
     def _words(self, text: str, pixels: int) -> QLabel:
         made = QLabel(text, self._views)
-        made.setObjectName("onview")
+        made.setObjectName("onviewhint")
         made.setFont(theme.font(pixels))
         made.setAlignment(Qt.AlignmentFlag.AlignCenter)
         made.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -141,7 +143,7 @@ class ViewHeaders:
     def _toggle(self, icon: str, tip: str) -> QToolButton:
         made = QToolButton(self._views)
         made.setObjectName("onview")
-        made.setIcon(theme.icon(icon, "#f2f2f2", "#ffffff"))
+        made.setIcon(theme.icon(icon, theme.ON_VIEW, theme.ON_VIEW))
         made.setCheckable(True)
         made.setChecked(True)
         made.setToolTip(tip)

@@ -46,6 +46,7 @@ class TwinViews(QOpenGLWidget):
         super().__init__(parent)
         self.session = session
         self.setMinimumSize(480, 260)
+        self.setAccessibleName("Form and Flat")
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.camera = OrbitCamera()

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
-from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
@@ -54,7 +54,7 @@ def _facts(view: MeshView) -> str:
     else:
         lines.append("counting shells and islands ...")
     colors = "yes" if mesh.colors is not None else "no"
-    lines.append(f"{len(mesh.group_names)} material groups,  vertex colors: {colors}")
+    lines.append(f"{counted(len(mesh.group_names), 'material group')},  vertex colors: {colors}")
     if view.is_ready:
         lines.append(f"{(view.faces_under_texels >= 0).mean():.0%} of the UV tile is used")
     return "\n".join(lines)
@@ -84,6 +84,7 @@ class AssetBench(QWidget):
         )  # fmt: skip
         left.setFixedWidth(248)
         self.table = QTableWidget(0, 6)
+        self.table.setAccessibleName("Textures")
         self.table.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
         vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
         assert vertical is not None
@@ -233,6 +234,7 @@ class AssetBench(QWidget):
 
     def _role_box(self, texture_id: str, role: Role) -> QComboBox:
         box = QComboBox()
+        box.setAccessibleName("Holds")
         for choice in Role:
             box.addItem(choice.value, choice)
         box.setCurrentIndex(list(Role).index(role))
@@ -245,6 +247,7 @@ class AssetBench(QWidget):
 
     def _encoding_box(self, texture_id: str, encoding: Encoding) -> QComboBox:
         box = QComboBox()
+        box.setAccessibleName("Read as")
         for choice in Encoding:
             box.addItem(ENCODING_WORDS[choice], choice)
         box.setCurrentIndex(list(Encoding).index(encoding))

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QTreeWidget, Q
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.basics import counted, label
 from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
@@ -29,14 +29,14 @@ class BringInDialog(QDialog):
         self.setWindowTitle(f"Bring in {name}")
         self.setMinimumWidth(560)
         count = sum(len(sheet.textures) for sheet in file.sheets)
-        facts = f"{file.mesh.face_count:,} triangles, {len(file.mesh.group_names)} material groups, {count} textures"
+        facts = f"{file.mesh.face_count:,} triangles, {counted(len(file.mesh.group_names), 'material group')}, {counted(count, 'texture')}"
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Textures of the file")
         self.tree.setHeaderLabels(["Sheet and texture", "Holds"])
         self.tree.setColumnWidth(0, 330)
         self.tree.setToolTip("Space turns a texture on or off")
         for place, sheet in enumerate(file.sheets):
-            top = QTreeWidgetItem([sheet.name, f"{len(sheet.groups)} groups" if len(sheet.groups) > 1 else "one group"])
+            top = QTreeWidgetItem([sheet.name, counted(len(sheet.groups), "group")])
             top.setToolTip(0, ", ".join(sheet.groups))
             self.tree.addTopLevelItem(top)
             top.setExpanded(True)

@@ -46,6 +46,7 @@ class DeliveryBench(QWidget):
         self._kit_size.setToolTip("Longest side of the textures in the kit, averaged in linear light where they are color")
         self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
         self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder to deliver to")
         self.folder.setPlaceholderText("Folder to deliver to")
         self._deliver = button("Deliver", self.deliver, "primary", "Write the variants and the kit", "download")
         self._result = label("", "note")
@@ -57,6 +58,7 @@ class DeliveryBench(QWidget):
         )  # fmt: skip
         left.setFixedWidth(320)
         self.variants = QListWidget()
+        self.variants.setAccessibleName("Variants to deliver")
         self.variants.setToolTip("Space turns a variant on or off")
         self.variants.itemChanged.connect(self._toggled)
         self.maps = QListWidget()
@@ -69,6 +71,7 @@ class DeliveryBench(QWidget):
         )  # fmt: skip
         middle.setFixedWidth(316)
         self._shader = QPlainTextEdit()
+        self._shader.setAccessibleName("recipe.glsl")
         self._shader.setReadOnly(True)
         self._shader.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         mono = QFont("monospace")

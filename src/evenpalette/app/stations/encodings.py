@@ -43,6 +43,7 @@ class EncodingsPage(QWidget):
         self.write = button("Write files ...", self._ask, tip="Write the regions as the chosen way holds them, as PNG")
         self._advice = label("", "note")
         self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setAccessibleName("Encodings")
         self.table.setHorizontalHeaderLabels(_COLUMNS)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)

@@ -19,7 +19,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, clear, label, row, tool
+from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.model import OpacityUse, Role
@@ -66,6 +66,7 @@ class RecipeBench(QWidget):
             spacing=6,
         )  # fmt: skip
         self._area = QScrollArea()
+        self._area.setAccessibleName("Steps of the recipe")
         self._area.setWidgetResizable(True)
         self._area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._holder = QWidget()
@@ -230,7 +231,8 @@ class RecipeBench(QWidget):
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
         reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(set(textures_of(s))) for s in recipe.steps)
-        self._counts.setText(f"{len(recipe.steps)} steps,  {parameters} parameters,  {reads} texture reads")
+        parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture read"))
+        self._counts.setText(",  ".join(counted(count, word) for count, word in parts))
         for widget in self._tools.values():
             widget.setEnabled(self.session.step is not None)
         self._show_limit()

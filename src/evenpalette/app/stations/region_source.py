@@ -21,6 +21,7 @@ class SourcePage(QWidget):
         super().__init__()
         self._session = session
         self._name = QLineEdit()
+        self._name.setAccessibleName("Name of the region")
         self._name.editingFinished.connect(self._rename)
         self._flag = ColorField()
         self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.region}", flag=c))
@@ -32,6 +33,7 @@ class SourcePage(QWidget):
         self._color = ColorField(views.start_pick)
         self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
         self._edges = QComboBox()
+        self._edges.setAccessibleName("How edges are read")
         self._edges.addItem("exact shares", "shares")
         self._edges.addItem("thresholds in RGB", "rgb")
         self._edges.addItem("thresholds in CIEDE2000", "ciede2000")

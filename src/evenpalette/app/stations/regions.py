@@ -73,6 +73,7 @@ class RegionsBench(QWidget):
             tip="Make a region of the color you click on: of the ID map, or of the painted color where Flat shows it",
         )
         self._overlap = QComboBox()
+        self._overlap.setAccessibleName("Overlap of regions")
         for overlap, (word, tip) in OVERLAP_WORDS.items():
             self._overlap.addItem(word, overlap)
             self._overlap.setItemData(self._overlap.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
@@ -83,6 +84,8 @@ class RegionsBench(QWidget):
         )
         self._facts = label("", "note")
         self._bake_size, self._samples, self._padding = QComboBox(), QComboBox(), QComboBox()
+        for box, words in ((self._bake_size, "Bake size"), (self._samples, "Bake samples"), (self._padding, "Bake padding")):
+            box.setAccessibleName(words)
         for size in (256, 512, 1024, 2048, 4096, 8192):
             self._bake_size.addItem(f"{size}", size)
         for samples, text in ((0, "exact"), (1, "1 sample"), (16, "16 samples"), (64, "64 samples")):

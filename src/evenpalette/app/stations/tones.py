@@ -69,10 +69,12 @@ class TonesBench(QWidget):
         super().__init__()
         self._session = session
         self._painted = QComboBox()
+        self._painted.setAccessibleName("Painted texture")
         self._painted.activated.connect(
             lambda i: session.apply("Painted texture", lambda s: edit.set_painted(s, self._painted.itemData(i)))
         )
         self._white = ValueSlider(90, 100, "%", decimals=1)
+        self._white.setAccessibleName("White of the tone")
         self._white.setToolTip(
             "Which part of a region's brightness the tone holds. 100 loses nothing; less gives up the brightest texels for a lighter tone"
         )
@@ -96,6 +98,7 @@ class TonesBench(QWidget):
         )  # fmt: skip
         left.setFixedWidth(262)
         self.table = QTableWidget()
+        self.table.setAccessibleName("Differences by region and method")
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)

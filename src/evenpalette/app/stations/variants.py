@@ -134,7 +134,7 @@ class ValueDelegate(QStyledItemDelegate):
             painter.drawRect(swatch)
             left += 27
         painter.setFont(theme.font(theme.TEXT, strong=own))
-        painter.setPen(QColor(theme.INK if own else "#7d7d7d"))
+        painter.setPen(QColor(theme.INK if own else theme.MUTED))
         text = QRectF(left, box.top(), box.right() - left - 4, box.height())
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, str(index.data()))
         painter.restore()
@@ -148,6 +148,7 @@ class VariantsBench(QWidget):
         self._session, self._views = session, views
         self._model = ValueTable(session)
         self.table = QTableView()
+        self.table.setAccessibleName("Values of all variants")
         self.table.setModel(self._model)
         self._delegate = ValueDelegate(self._model)
         self.table.setItemDelegate(self._delegate)

@@ -19,6 +19,11 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 
 
+def counted(count: int, word: str, plural: str = "") -> str:
+    """'1 step', '2 steps'."""
+    return f"{count:,} {word if count == 1 else plural or word + 's'}"
+
+
 def label(text: str = "", name: str = "", parent: QWidget | None = None) -> QLabel:
     """A text; name is one of the styles heading, section, note, warn."""
     made = QLabel(text, parent)
