@@ -28,7 +28,6 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
-from evenpalette.gpu.look import Show
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -73,8 +72,6 @@ def _regions(camera: Photographer) -> None:
     """The pages of the station Regions."""
     window, session, views = camera.window, camera.window.session, camera.window.views
     session.set_station("regions")
-    for box in (views.form_stage, views.flat_stage):
-        box.setCurrentIndex(box.findData(Show.ID))
     bench = window.benches["regions"]
     assert isinstance(bench, RegionsBench)
     rect = views.form_rect()
@@ -193,8 +190,6 @@ def main() -> None:
     camera.demo("moth-lantern")
     for station in window.benches:
         session.set_station(station)
-        views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID) if station == "regions" else 0)
-        views.form_stage.setCurrentIndex(views.form_stage.findData(Show.ID) if station == "regions" else 0)
         if station == "recipe":
             session.select_step(session.state.project.recipe.steps[0].id)
             views.set_pointer((0.10, 0.50))

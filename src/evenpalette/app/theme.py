@@ -22,8 +22,8 @@ SURROUND = "#777777"
 ACCENT = "#17605c"
 ACCENT_SOFT = "#dbe7e6"
 WARN = "#8a5a00"
-#: Words on the views, and the strip under them: on the surround itself no color is told apart well enough.
-ON_VIEW, VIEW_STRIP = "#ffffff", "#666666"
+#: Words on the views, and what the strip under them makes of the surround, on which no color is told apart well enough.
+ON_VIEW, VIEW_STRIP = "#ffffff", "#595959"
 #: What is written on what: each pair is at least 4.5 to 1 apart (WCAG 2.2, 1.4.3).
 WORDS_ON = (
     (INK, CHROME), (INK, SURFACE), (INK, RAISED), (INK, ACCENT_SOFT), (MUTED, CHROME), (MUTED, SURFACE), (MUTED, RAISED),
@@ -102,7 +102,7 @@ QFrame#card[selected="true"] {{ background: {RAISED}; border: 1px solid {ACCENT}
 QLabel#heading {{ font-size: {HEADING}px; }}
 QLabel#note, QLabel#section {{ font-size: {NOTE}px; color: {MUTED}; }}
 QLabel#warn {{ font-size: {NOTE}px; color: {WARN}; }}
-QWidget#viewheader, QLabel#onviewhint {{ background: {VIEW_STRIP}; }}
+QWidget#viewheader, QLabel#onviewhint {{ background: rgba(64, 64, 64, 140); }}
 QLabel#onviewhint {{ color: {ON_VIEW}; border-radius: 6px; padding: 6px 12px; }}
 QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: {ON_VIEW}; background: transparent; border: none; }}
 QSpinBox#onview {{ color: {ON_VIEW}; background: transparent; border: 1px solid rgba(255, 255, 255, 70); border-radius: 4px; padding: 1px 4px; }}

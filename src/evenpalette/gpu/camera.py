@@ -23,8 +23,9 @@ class OrbitCamera:
         center = (np.asarray(low) + np.asarray(high)) / 2
         size = np.asarray(high, np.float64) - np.asarray(low, np.float64)
         # Perspective makes the near side larger, hence the share of the depth.
-        span = max(float(np.hypot(size[0], size[2])), float(size[1])) * 1.10 + 0.12 * float(max(size[0], size[2]))
-        return cls(target=(float(center[0]), float(center[1]), float(center[2])), span=max(span, 1e-6))
+        span = max(float(np.hypot(size[0], size[2])), float(size[1])) * 1.16 + 0.12 * float(max(size[0], size[2]))
+        # A little lower than the middle: the header lies on the top of the view.
+        return cls(target=(float(center[0]), float(center[1]) + 0.03 * span, float(center[2])), span=max(span, 1e-6))
 
     @property
     def distance(self) -> float:
@@ -101,8 +102,8 @@ class OrbitCamera:
 class PlaneView:
     """The texture plane: which (u, v) is in the middle and how many tiles fit into the shorter side."""
 
-    center: tuple[float, float] = (0.5, 0.5)
-    span: float = 1.12
+    center: tuple[float, float] = (0.5, 0.465)
+    span: float = 1.2
 
     def to_uv(self, x: float, y: float, width: int, height: int) -> tuple[float, float]:
         """The (u, v), v down, under a pixel position."""

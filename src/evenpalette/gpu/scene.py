@@ -198,7 +198,7 @@ class SceneRenderer:
         if self.has_model:
             self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera)
         else:
-            self._shade(buffer.shaded, whole, whole, look, plane=PlaneView(span=1.0))
+            self._shade(buffer.shaded, whole, whole, look, plane=PlaneView((0.5, 0.5), 1.0))
         self.ctx.scissor = None
         data = np.frombuffer(buffer.shaded.read(components=3), np.uint8).reshape(size[1], 2, size[0], 2, 3)
         small = (data.astype(np.uint16).sum((1, 3)) + 2) >> 2
