@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton,
 from evenpalette.app import theme
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.stations.bring_in import BringInDialog
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.color_plane import gamut_edge, plane_colors
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.edits.regions import remove_region
@@ -194,3 +196,41 @@ def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
             if not (widget.accessibleName() or words or widget.toolTip() or inside):
                 missing.add((station, type(widget).__name__, widget.objectName()))
     assert not missing, "; ".join(map(str, sorted(missing)))
+
+
+def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand) -> None:
+    # CSS Color Module Level 4 gives red, lime and yellow as these; they are corners of sRGB, so its edge goes through them.
+    for lightness, chroma, hue in ((0.62796, 0.25768, 29.234), (0.86644, 0.29483, 142.495), (0.96798, 0.21101, 109.769)):
+        edge = gamut_edge(hue, 400)
+        near = min(edge, key=lambda point: abs(point[1] - lightness))
+        assert near[0] == pytest.approx(chroma, abs=0.008)
+        colors, inside = plane_colors(hue)
+        assert 0.1 < inside.mean() < 0.6
+        assert colors[:, 0].std(0).min() > 0.2, "at chroma 0 it goes from black to white"
+    hand.session.select_step(hand.session.state.project.recipe.steps[0].id)
+    hand.wait()
+    bench = hand.window.benches["recipe"]
+    field = named(bench, "Color", ColorField)
+    field.open_editor()  # type: ignore[attr-defined]
+    popup = QApplication.activePopupWidget()
+    assert popup is not None
+    before = hand.session.state.values(hand.session.state.project.active_variant)
+    plane = named(popup, "Lightness and chroma")
+    QTest.mouseClick(plane, Qt.MouseButton.LeftButton, pos=QPoint(30, 40))
+    parameter = next(p.id for p in hand.session.state.project.parameters if p.name == "Paper tint")
+    after = hand.session.state.values(hand.session.state.project.active_variant)
+    assert after[parameter] != before[parameter]
+    assert {key for key in after if after[key] != before[key]} == {parameter}
+    QTest.keyClick(named(popup, "Hue"), Qt.Key.Key_PageUp)
+    turned = hand.session.state.values(hand.session.state.project.active_variant)[parameter]
+    assert turned != after[parameter]
+    assert any("comes out as" in w.accessibleName() for w in popup.findChildren(QWidget) if w.isVisible())
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText("#123456")
+    plane.setFocus()
+    QTest.keyClick(plane, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert hand.session.state.values(hand.session.state.project.active_variant)[parameter] == "#123456"
+    QTest.keyClick(plane, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert clipboard.text() == "#123456"
+    popup.close()

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.color_field import ColorAround
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
@@ -14,7 +15,7 @@ from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import find, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import Binding, Step
+from evenpalette.core.recipe.model import TONE, Binding, Step
 from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType, value_text
 
 if TYPE_CHECKING:
@@ -62,8 +63,9 @@ class InputRow:
 
     def _make_editor(self) -> ValueEditor:
         editor = ValueEditor(
-            self.input, lambda: self.bench.session.state, pick=self.bench.views.start_pick, optional=True
-        )
+            self.input, lambda: self.bench.session.state, pick=self.bench.views.start_pick, optional=True,
+            around=self._around,
+        )  # fmt: skip
         editor.edited.connect(self._set)
         editor.finished.connect(self.bench.seal)
         editor.reset.connect(self._reset)
@@ -72,6 +74,18 @@ class InputRow:
         elif self.input.type is not ValueType.COLOR:
             editor.setMaximumWidth(220)
         return editor
+
+    def _around(self) -> ColorAround:
+        """The project's colors, and for a tint the gray of the tone under it."""
+        state = self.bench.session.state
+        values = state.values(state.project.active_variant)
+        colors = tuple(str(values[p.id]) for p in state.project.parameters if p.type is ValueType.COLOR)
+        step = edit.step_of(state.project.recipe, self.step_id)
+        row, report = step.row(self.row_id), state.project.tone.report
+        regions = row.regions if row is not None else None
+        known = [line.gray for line in report.rows if line.region in (regions or ())] if report is not None else []
+        tints = step.kind == "tint" and state.project.recipe.base == TONE and bool(known)
+        return ColorAround(colors, sum(known) / len(known) if tints else None)
 
     def refresh(self) -> None:
         """Show the value as it is now."""

@@ -1,14 +1,26 @@
 """A color: swatch and hex entry, with an editor that reads it in three ways."""
 
+import contextlib
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.color_plane import ColorPlane, HueTrack
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
@@ -17,6 +29,64 @@ from evenpalette.core.errors import EvenPaletteError
 
 #: Asks the views for a color; the callback gets it as hex.
 PickColor = Callable[[Callable[[str], None]], None]
+
+
+@dataclass(frozen=True)
+class ColorAround:
+    """What a color is chosen among and for. colors: those of the project. gray: the mean linear gray of the tone that it
+    tints, None where it does not tint one."""
+
+    colors: tuple[str, ...] = ()
+    gray: float | None = None
+
+
+#: What surrounds a color, asked for when its editor opens.
+AskAround = Callable[[], ColorAround]
+#: The colors used last, over all editors; the newest first.
+_recent: list[str] = []
+_MOST_SWATCHES = 11
+
+
+def remember_color(color: str) -> None:
+    """Put a color at the top of the recent ones."""
+    if color in _recent:
+        _recent.remove(color)
+    _recent.insert(0, color)
+    del _recent[_MOST_SWATCHES:]
+
+
+class OverTone(QWidget):
+    """A color as it comes out over a tone: from black to the color itself, and at the tone's mean."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(24)
+        self._color, self._gray = "#ffffff", 0.5
+
+    def show_color(self, color: str, gray: float) -> None:
+        """Show a color over a tone of this mean linear gray."""
+        self._color, self._gray = color, gray
+        out = linear_to_hex((hex_to_linear(color) * np.float32(gray)).astype(np.float32))
+        words = f"Over the tone it comes out as {out} on average; the brightest tone gives {color}"
+        self.setToolTip(words)
+        self.setAccessibleName(words)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        tint = hex_to_linear(self._color)
+        wide = self.width() - 60
+        for step in range(48):
+            gray = ((step + 0.5) / 48) ** 2.2
+            painter.fillRect(
+                QRectF(step / 48 * wide, 3, wide / 48 + 1, 18), QColor(linear_to_hex((tint * np.float32(gray)).astype(np.float32)))
+            )
+        place = self._gray ** (1 / 2.2) * wide
+        painter.setPen(QPen(QColor("#ffffff"), 1))
+        painter.drawLine(round(place), 2, round(place), 22)
+        painter.setPen(QPen(QColor("#8c8c8c"), 1))
+        painter.setBrush(QColor(linear_to_hex((tint * np.float32(self._gray)).astype(np.float32))))
+        painter.drawRect(QRectF(wide + 12, 2.5, 44, 19))
 
 
 class Swatch(QAbstractButton):
@@ -109,8 +179,11 @@ class ColorField(QWidget):
     finished = pyqtSignal()
     reset = pyqtSignal()
 
-    def __init__(self, pick: PickColor | None = None, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, pick: PickColor | None = None, parent: QWidget | None = None, around: AskAround | None = None
+    ) -> None:
         super().__init__(parent)
+        self._around = around
         self._pick = pick
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -144,7 +217,7 @@ class ColorField(QWidget):
 
     def open_editor(self) -> None:
         """Show the editor by the swatch."""
-        editor = ColorEditor(self._pick, self)
+        editor = ColorEditor(self._pick, self, self._around() if self._around is not None else None)
         self._editor = editor
         editor.set_color(self.color)
         editor.edited.connect(self._from_editor)
@@ -160,13 +233,15 @@ class ColorField(QWidget):
 
 
 class ColorEditor(QFrame):
-    """Lightness, chroma and hue of OKLCh as sliders, hex entry, linear values, and a picker on the views."""
+    """A plane of lightness and chroma with the edge of sRGB, a track of hues, their numbers, hex entry, the color over the
+    tone, colors of the project and recent ones, a picker on the views; Ctrl+C and Ctrl+V copy and paste."""
 
     edited = pyqtSignal(str)
     finished = pyqtSignal()
 
-    def __init__(self, pick: PickColor | None, parent: QWidget) -> None:
+    def __init__(self, pick: PickColor | None, parent: QWidget, around: ColorAround | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
+        self._gray = around.gray if around is not None else None
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setFixedWidth(316)
@@ -190,6 +265,16 @@ class ColorEditor(QFrame):
             picker.clicked.connect(lambda: self._start_pick(pick))
             top.addWidget(picker)
         layout.addLayout(top)
+        self.plane, self.hues = ColorPlane(), HueTrack()
+        self.plane.moved.connect(self._pointed)
+        self.plane.released.connect(self.finished)
+        self.hues.moved.connect(lambda hue: self._slid(2, hue))
+        self.hues.released.connect(self.finished)
+        layout.addWidget(self.plane)
+        layout.addWidget(self.hues)
+        self.over = OverTone()
+        self.over.setVisible(self._gray is not None)
+        layout.addWidget(self.over)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         self._sliders = [
@@ -203,8 +288,12 @@ class ColorEditor(QFrame):
             slider.edited.connect(lambda value, i=line: self._slid(i, value))
             slider.finished.connect(self.finished)
         layout.addLayout(grid)
+        for name, colors in (("Project", around.colors if around is not None else ()), ("Recent", tuple(_recent))):
+            if colors:
+                layout.addLayout(self._swatches(name, colors))
         self._readout = label("", "note")
         layout.addWidget(self._readout)
+        self.finished.connect(lambda: remember_color(self._color))
 
     def set_color(self, color: str) -> None:
         """Show a color; the first one is what `before` keeps."""
@@ -215,8 +304,44 @@ class ColorEditor(QFrame):
             self._lch = oklab_to_oklch(linear_to_oklab(hex_to_linear(color))).astype(np.float64)
         self._show(color)
 
+    def _swatches(self, name: str, colors: tuple[str, ...]) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(3)
+        words = label(name, "note")
+        words.setFixedWidth(44)
+        line.addWidget(words)
+        for color in tuple(dict.fromkeys(colors))[:_MOST_SWATCHES]:
+            swatch = Swatch(self, (20, 20))
+            swatch.set_color(color)
+            swatch.setAccessibleName(f"{name} color {color}")
+            swatch.clicked.connect(lambda _=False, c=color: self._typed(c))
+            line.addWidget(swatch)
+        line.addStretch(1)
+        return line
+
+    def _pointed(self, lightness: float, chroma: float) -> None:
+        self._lch[0], self._lch[1] = lightness, chroma
+        color = linear_to_hex(oklch_to_linear_in_gamut(self._lch))
+        self._show(color)
+        self.edited.emit(color)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        clipboard = QApplication.clipboard()
+        if event.matches(QKeySequence.StandardKey.Copy) and clipboard is not None:
+            clipboard.setText(self._color)
+        elif event.matches(QKeySequence.StandardKey.Paste) and clipboard is not None:
+            with contextlib.suppress(EvenPaletteError):
+                self._typed(normalize_hex(clipboard.text()))
+        else:
+            super().keyPressEvent(event)
+
     def _show(self, color: str) -> None:
         self._color = color
+        self.plane.show_color(*(float(value) for value in self._lch))
+        self.hues.show_hue(float(self._lch[2]) % 360)
+        if self._gray is not None:
+            self.over.show_color(color, self._gray)
         self.now.set_color(color)
         self.hex.set_color(color)
         for slider, value in zip(self._sliders, self._lch, strict=True):

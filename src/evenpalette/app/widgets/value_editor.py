@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
 
-from evenpalette.app.widgets.color_field import ColorField, PickColor
+from evenpalette.app.widgets.color_field import AskAround, ColorField, PickColor
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
@@ -26,14 +26,14 @@ class ValueEditor(QWidget):
 
     def __init__(
         self, input: Input, state: Callable[[], State], *, pick: PickColor | None = None, without: str = "",
-        optional: bool = False, parent: QWidget | None = None,
+        optional: bool = False, around: AskAround | None = None, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        """state: the document whose regions and textures are offered. pick: takes a color from the views. without: a
-        region that is not offered. optional: whether a region, channel or texture may be none."""
+        """state: the document whose regions and textures are offered. pick: takes a color from the views. around: what a
+        color is chosen among and for. without: a region that is not offered. optional: whether a region, channel or texture may be none."""
         super().__init__(parent)
         self.input = input
         self._state, self._without, self._optional = state, without, optional
-        self.inner = self._make(pick)
+        self.inner = self._make(pick, around)
         self.inner.setAccessibleName(input.label)
         self.inner.setToolTip(input.description)
         self.setFocusProxy(self.inner)
@@ -43,10 +43,10 @@ class ValueEditor(QWidget):
         if isinstance(self.inner, Switch):
             layout.addStretch(1)
 
-    def _make(self, pick: PickColor | None) -> QWidget:
+    def _make(self, pick: PickColor | None, around: AskAround | None) -> QWidget:
         input = self.input
         if input.type is ValueType.COLOR:
-            color = ColorField(pick)
+            color = ColorField(pick, around=around)
             color.edited.connect(self.edited.emit)
             color.finished.connect(self.finished)
             return color
