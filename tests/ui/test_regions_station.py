@@ -14,6 +14,7 @@ from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.flag_dialog import FlagDialog
 from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.project.edits.asset import replace_texture, set_encoding
 from evenpalette.core.project.edits.operations import freeze
@@ -269,7 +270,8 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=place)
     hand.wait(lambda: not views.stroke_tool._queue)
     shown = views.grab_color(QPointF(place))
-    assert shown == "#ffffff", "the flag of the moth, while the button is still down"
+    # What is on screen is a mip level; the dab is wide enough that its middle has next to nothing of the paper.
+    assert min(parse_hex(shown)) >= 252, "the flag of the moth, while the button is still down"
     assert session.state.coverages[moth][204, 307] == 0, "and not yet in the document"
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=place)
     hand.wait(lambda: session.state.coverages[moth][204, 307] == 255)
