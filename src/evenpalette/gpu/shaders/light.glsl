@@ -45,7 +45,7 @@ vec3 lit(Finish s, vec3 n, vec3 to_eye) {
         if (nl <= 0.0) continue;
         vec3 h = normalize(LAMPS[k] + to_eye);
         float nh = clamp(dot(n, h), 0.0, 1.0), vh = clamp(dot(to_eye, h), 0.0, 1.0);
-        float grazing = pow(1.0 - vh, 5.0);
+        float x = 1.0 - vh, grazing = x * x * x * x * x;
         vec3 f = f0 + (1.0 - f0) * grazing;
         vec3 under = (1.0 - f) * inside + f * (PI * lobe(nl, nv, nh, roughness));
         float over = COATED * s.coat * (0.04 + 0.96 * grazing);
