@@ -233,4 +233,10 @@ def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand
     assert hand.session.state.values(hand.session.state.project.active_variant)[parameter] == "#123456"
     QTest.keyClick(plane, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     assert clipboard.text() == "#123456"
+    # The editor is gone when it is closed; the field goes on showing what the value is.
     popup.close()
+    QTest.qWait(50)
+    hand.keys("Ctrl+Z")
+    shown = hand.session.state.values(hand.session.state.project.active_variant)[parameter]
+    assert shown != "#123456"
+    assert named(bench, "Color", ColorField).color == shown  # type: ignore[attr-defined]

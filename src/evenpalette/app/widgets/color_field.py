@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_plane import ColorPlane, HueTrack
-from evenpalette.app.widgets.popup import show_above
+from evenpalette.app.widgets.popup import is_open, show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
@@ -207,7 +207,7 @@ class ColorField(QWidget):
         """Show a color; nothing is emitted."""
         self.swatch.set_color(color)
         self.hex.set_color(color)
-        if self._editor is not None and self._editor.isVisible():
+        if self._editor is not None and is_open(self._editor):
             self._editor.set_color(color)
 
     def _entered(self, color: str) -> None:

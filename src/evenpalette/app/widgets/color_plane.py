@@ -42,6 +42,13 @@ def gamut_edge(hue: float, steps: int = 48) -> list[tuple[float, float]]:
     return edge
 
 
+def _image(encoded: np.ndarray) -> QImage:
+    """A picture of encoded values (height, width, 3) of 0..1. The bytes live until it is copied: Qt only borrows them."""
+    data = np.round(encoded * 255).astype(np.uint8).tobytes()
+    height, width = encoded.shape[:2]
+    return QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
+
+
 class ColorPlane(QWidget):
     """Lightness upward, chroma to the right; what sRGB does not hold is gray, its edge is drawn. `moved` with both."""
 
@@ -67,9 +74,7 @@ class ColorPlane(QWidget):
         if self._picture is None or abs(hue - self._hue) > 0.05:
             colors, inside = plane_colors(hue)
             shown = np.where(inside[..., None], colors, 0.53 + 0.02 * colors)
-            codes = np.ascontiguousarray(np.round(shown * 255).astype(np.uint8))
-            image = QImage(codes.tobytes(), _GRID[0], _GRID[1], _GRID[0] * 3, QImage.Format.Format_RGB888)
-            self._picture, self._edge, self._hue = image.copy(), gamut_edge(hue), hue
+            self._picture, self._edge, self._hue = _image(shown), gamut_edge(hue), hue
         self._lightness, self._chroma = lightness, chroma
         self.update()
 
@@ -142,8 +147,7 @@ class HueTrack(QWidget):
         self.setToolTip("Hue, from red over yellow, green and blue. Arrow keys turn it, Shift finely")
         self._hue = 0.0
         hues = np.stack([np.full(360, 0.74), np.full(360, 0.13), np.arange(360.0)], -1)
-        colors = np.round(encode_srgb(np.clip(oklab_to_linear(oklch_to_oklab(hues)), 0, 1)) * 255).astype(np.uint8)
-        self._picture = QImage(colors.tobytes(), 360, 1, 1080, QImage.Format.Format_RGB888).copy()
+        self._picture = _image(encode_srgb(np.clip(oklab_to_linear(oklch_to_oklab(hues)), 0, 1))[None])
 
     def show_hue(self, hue: float) -> None:
         """Show a hue; nothing is emitted."""

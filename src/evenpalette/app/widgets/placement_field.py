@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushBu
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import button, label, row
-from evenpalette.app.widgets.popup import show_above
+from evenpalette.app.widgets.popup import is_open, show_above
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.errors import ValueProblem
@@ -62,7 +62,7 @@ class PlacementField(QPushButton):
         except ValueProblem:
             self._placement = Placement()
         self._show()
-        if self._editor is not None and self._editor.isVisible():
+        if self._editor is not None and is_open(self._editor):
             self._editor.set_placement(self._placement)
 
     def _show(self) -> None:

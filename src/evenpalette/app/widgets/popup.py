@@ -1,7 +1,13 @@
 """Where small windows open: above what they belong to, inside the window."""
 
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, QRect
 from PyQt6.QtWidgets import QWidget
+
+
+def is_open(popup: QWidget | None) -> bool:
+    """Whether a popup is there still and seen: one that was closed is deleted under its Python name."""
+    return popup is not None and not sip.isdeleted(popup) and popup.isVisible()
 
 
 def show_above(popup: QWidget, anchor: QWidget, area: QRect | None = None) -> None:
