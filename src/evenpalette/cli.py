@@ -191,6 +191,17 @@ def _whole(text: str, low: int, high: int, what: str) -> int:
     return value
 
 
+def _real(text: str, high: float, what: str) -> float:
+    """A number from 0 to `high`; what: the sentence that says so."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not 0 <= value <= high:
+        raise argparse.ArgumentTypeError(f"{what}, not '{text}'")
+    return value
+
+
 def _size(text: str) -> int:
     return _whole(text, 1, 16384, "a size in texels")
 
@@ -208,13 +219,7 @@ def _count(text: str) -> int:
 
 
 def _seconds(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = math.nan
-    if not 0 <= value <= 1e9:
-        raise argparse.ArgumentTypeError(f"a time is a number of seconds from 0 on, not '{text}'")
-    return value
+    return _real(text, 1e9, "a time is a number of seconds from 0 on")
 
 
 def _maps(text: str) -> tuple[str, ...]:
@@ -238,13 +243,7 @@ def _texture(text: str) -> TextureFile:
 
 
 def _distance(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = math.nan
-    if not 0 <= value <= 1000:
-        raise argparse.ArgumentTypeError(f"a distance is a number from 0 to 1000, not '{text}'")
-    return value
+    return _real(text, 1000, "a distance is a number from 0 to 1000")
 
 
 def _bar(label: str) -> tuple[Progress, tqdm]:

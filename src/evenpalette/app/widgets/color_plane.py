@@ -4,10 +4,10 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from evenpalette.app import theme
+from evenpalette.app.widgets.dragged import Dragged
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.oklab import oklab_to_linear, oklch_to_oklab
 
@@ -49,11 +49,10 @@ def _image(encoded: np.ndarray) -> QImage:
     return QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
 
 
-class ColorPlane(QWidget):
+class ColorPlane(Dragged):
     """Lightness upward, chroma to the right; what sRGB does not hold is gray, its edge is drawn. `moved` with both."""
 
     moved = pyqtSignal(float, float)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -101,20 +100,8 @@ class ColorPlane(QWidget):
         painter.setPen(QPen(QColor("#ffffff"), 1.5))
         painter.drawEllipse(spot, 5, 5)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._follow(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._follow(event)
-
-    def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
-        self.released.emit()
-
-    def _follow(self, event: QMouseEvent) -> None:
-        area, place = self._area(), event.position()
+    def follow(self, place: QPointF) -> None:
+        area = self._area()
         chroma = min(1.0, max(0.0, (place.x() - area.left()) / area.width())) * MOST_CHROMA
         self.moved.emit(1 - min(1.0, max(0.0, (place.y() - area.top()) / area.height())), chroma)
 
@@ -133,11 +120,10 @@ class ColorPlane(QWidget):
         self.released.emit()
 
 
-class HueTrack(QWidget):
+class HueTrack(Dragged):
     """All hues at one lightness and chroma. `moved` with degrees."""
 
     moved = pyqtSignal(float)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -167,20 +153,8 @@ class HueTrack(QWidget):
         painter.setPen(QPen(QColor("#ffffff"), 1))
         painter.drawLine(QPointF(x, 1), QPointF(x, self.height() - 1))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._follow(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._follow(event)
-
-    def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
-        self.released.emit()
-
-    def _follow(self, event: QMouseEvent) -> None:
-        self.moved.emit(min(359.9, max(0.0, (event.position().x() - 1) / max(1, self.width() - 2) * 360)))
+    def follow(self, place: QPointF) -> None:
+        self.moved.emit(min(359.9, max(0.0, (place.x() - 1) / max(1, self.width() - 2) * 360)))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

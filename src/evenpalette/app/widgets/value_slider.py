@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.widgets.dragged import Dragged
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values import ValueType, parse_value
 
@@ -32,11 +33,10 @@ class _ShareDisplay(QObject):
 share_display = _ShareDisplay()
 
 
-class _Track(QWidget):
+class _Track(Dragged):
     """The sliding part; gives shares 0..1."""
 
     moved = pyqtSignal(float)
-    released = pyqtSignal()
     reset = pyqtSignal()
 
     def __init__(self, parent: QWidget) -> None:
@@ -68,24 +68,11 @@ class _Track(QWidget):
         painter.setBrush(QColor(theme.RAISED))
         painter.drawEllipse(QRectF(knob - 6, middle - 6, 12, 12))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._follow(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._follow(event)
-
-    def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
-        self.released.emit()
-
     def mouseDoubleClickEvent(self, _: QMouseEvent | None) -> None:
         self.reset.emit()
 
-    def _follow(self, event: QMouseEvent) -> None:
-        self.moved.emit(min(1.0, max(0.0, (event.position().x() - 8) / max(1, self.width() - 16))))
+    def follow(self, place: QPointF) -> None:
+        self.moved.emit(min(1.0, max(0.0, (place.x() - 8) / max(1, self.width() - 16))))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
