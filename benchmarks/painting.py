@@ -130,7 +130,7 @@ def window() -> None:
         QTest.qWait(50)
     painted: list[float] = []
     views.painted.connect(lambda: painted.append(time.perf_counter()))
-    for name, rect in (("Flat", views.flat_rect()), ("Form", views.form_rect())):
+    for name, rect in (("Flat", views.frame.flat), ("Form", views.frame.form)):
         times = []
         middle = QPointF(rect.center())
 

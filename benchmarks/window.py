@@ -25,7 +25,7 @@ def slider() -> None:
     window = MainWindow()
     window.show()
     QTest.qWaitForWindowExposed(window)
-    window.open_demo(into=Path(tempfile.mkdtemp()))
+    window.project.open_demo(into=Path(tempfile.mkdtemp()))
     end = time.monotonic() + 30
     while time.monotonic() < end and (not window.session.state.region_ids or (not window.views.pictures.is_empty)):
         QTest.qWait(30)
@@ -63,7 +63,7 @@ def saving() -> None:
     _app = make_application()
     window = MainWindow()
     window.show()
-    window.open_demo(into=Path(tempfile.mkdtemp()))
+    window.project.open_demo(into=Path(tempfile.mkdtemp()))
     end = time.monotonic() + 30
     while time.monotonic() < end and (not window.session.state.region_ids or not window.views.pictures.is_empty):
         QTest.qWait(30)

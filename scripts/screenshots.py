@@ -13,6 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.main import make_application
+from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
@@ -39,7 +40,7 @@ class Photographer:
         self.out = out
         self.app = make_application()
         self.window = MainWindow()
-        self.window.may_leave = lambda: True  # type: ignore[method-assign]
+        self.window.project.may_leave = lambda: True  # type: ignore[method-assign]
         self.window.show()
         QTest.qWaitForWindowExposed(self.window)
         self.market = Path(tempfile.mkdtemp()) / "lantern-market"
@@ -64,7 +65,7 @@ class Photographer:
 
     def demo(self, name: str) -> None:
         """Open a demo project."""
-        self.window.open_demo(name, self.market / name)
+        self.window.project.open_demo(name, self.market / name)
         self.settle()
 
 
@@ -72,9 +73,9 @@ def _regions(camera: Photographer) -> None:
     """The pages of the station Regions."""
     window, session, views = camera.window, camera.window.session, camera.window.views
     session.set_station("regions")
-    bench = window.benches["regions"]
+    bench = window.bench("regions")
     assert isinstance(bench, RegionsBench)
-    rect = views.form_rect()
+    rect = views.frame.form
     bench.pages.open("Faces")
     bench.faces.toggle.setChecked(True)
     views.face_tool.reach = "group"
@@ -127,8 +128,8 @@ def _divisions(camera: Photographer) -> None:
     session.set_station("recipe")
     camera.settle()
     session.select_step("by-chance")
-    window.views.form_stage.setCurrentIndex(0)
-    window.views.flat_stage.setCurrentIndex(0)
+    window.views.headers.form_stage.setCurrentIndex(0)
+    window.views.headers.flat_stage.setCurrentIndex(0)
     camera.take("divisions")
 
 
@@ -137,7 +138,7 @@ def _surface(camera: Photographer) -> None:
     window, session, views = camera.window, camera.window.session, camera.window.views
     session.set_station("recipe")
     session.apply("Night", lambda s: activate(s, s.project.variants[1].id))
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData("roughness"))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("roughness"))
     session.select_step("step-finish")
     camera.take("surface")
     painted, cap = session.state.project.tone.painted, session.state.region_ids[2]
@@ -149,10 +150,10 @@ def _surface(camera: Photographer) -> None:
         return recipe.bind_input(state, "step-fill", "picture_placed", Binding(value="scale=3,3; turn=0.1; wrap=mirror"), row)
 
     session.apply("Fill", laid)
-    views.flat_stage.setCurrentIndex(0)
+    views.headers.flat_stage.setCurrentIndex(0)
     session.select_step("step-fill")
     camera.settle()
-    field = window.benches["recipe"].findChild(PlacementField)
+    field = window.bench("recipe").findChild(PlacementField)
     QTest.mouseClick(field, Qt.MouseButton.LeftButton)
     camera.take("placement")
     popup = QApplication.activePopupWidget()
@@ -188,21 +189,21 @@ def main() -> None:
     window, session, views = camera.window, camera.window.session, camera.window.views
     camera.take("empty")
     camera.demo("moth-lantern")
-    for station in window.benches:
+    for station in (known.key for known in STATIONS):
         session.set_station(station)
         if station == "recipe":
             session.select_step(session.state.project.recipe.steps[0].id)
             views.set_pointer((0.10, 0.50))
         if station == "variants":
-            views.set_against(session.state.project.variants[1].id)
+            views.shown.set_against(session.state.project.variants[1].id)
         camera.take(station)
-        views.set_against("")
+        views.shown.set_against("")
         views.set_pointer(None)
         if station == "delivery":
-            window.benches[station].pages.open("At a distance")
-            window.benches[station].mips.run()
+            window.bench(station).pages.open("At a distance")
+            window.bench(station).mips.run()
             camera.take("delivery-distance")
-            window.benches[station].pages.open("recipe.glsl")
+            window.bench(station).pages.open("recipe.glsl")
     _regions(camera)
     camera.demo("moth-lantern")
     _divisions(camera)

@@ -11,12 +11,16 @@ import numpy as np
 import pytest
 
 from evenpalette.cli import main
+from evenpalette.core.project.edits.asset import add_texture
+from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input, set_base
+from evenpalette.core.project.edits.regions import regions_from_channels
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.recipe.model import Binding
 from tests.core.mesh.test_gltf import two_materials
 
 
@@ -50,7 +54,7 @@ def test_check_says_nothing_for_a_project_in_order_and_lists_findings_otherwise(
     assert json.loads(capsys.readouterr().out)["findings"][0]["code"] == "data-as-color"
 
 
-def test_render_writes_what_the_core_evaluates(demo_folder: Path, lantern: State, tmp_path: Path) -> None:
+def test_render_writes_every_map_at_the_size_that_was_asked_for(demo_folder: Path, tmp_path: Path) -> None:
     out = tmp_path / "plum.png"
     assert (
         main(
@@ -69,14 +73,49 @@ def test_render_writes_what_the_core_evaluates(demo_folder: Path, lantern: State
         )
         == 0
     )
-    plum = next(v.id for v in lantern.project.variants if v.name == "Plum Rain")
-    assert np.array_equal(read_image(out).pixels, evaluate(lantern.bound_steps(plum), lantern.working).pixels)
+    assert read_image(out).size == (1024, 1024)
     for name in ("tone", "id", "coverage:moth"):
         assert (
             main(["render", str(demo_folder), "--variant", "Ember", "--map", name, "--size", "128", "--out", str(out)])
             == 0
         )
         assert read_image(out).size == (128, 128)
+
+
+def test_render_is_the_tint_worked_out_by_hand(tmp_path: Path) -> None:
+    """Soft regions that meet, two tints in linear light: IEC 61966-2-1 for the curve, section 11 of the design for rows.
+
+    By hand: out = base * (1 - w1 - w2) + base * (w1 * tint1 + w2 * tint2), weights divided by max(1, w1 + w2).
+    """
+    rng = np.random.default_rng(6)
+    base, mask = rng.integers(0, 256, (2, 64, 64, 3), np.uint8)
+    mask[..., 2] = 0
+    state = add_texture(State(), Raster(base, Encoding.SRGB), "base.png", Role.PAINTED)
+    state = add_texture(state, Raster(mask, Encoding.DATA), "mask.png", Role.CHANNEL_MASK)
+    painted, channels = state.project.asset.textures
+    state = regions_from_channels(state, channels.id)
+    first, second = state.region_ids[:2]
+    state = set_base(add_step(state, "tint", (first,), 0), painted.id)
+    step = state.project.recipe.steps[0]
+    state = add_row(state, step.id, (second,), "row-b")
+    tints = ("#c04020", "#2060e0")
+    for row, tint in zip(state.project.recipe.steps[0].rows, tints, strict=True):
+        state = bind_input(state, step.id, "color", Binding(value=tint), row.id)
+    Storage(tmp_path / "p").save(state)
+    out = tmp_path / "out.png"
+    words = ["render", str(tmp_path / "p"), "--variant", "Defaults", "--map", "base_color", "--size", "64", "--out", str(out)]
+    assert main(words) == 0
+
+    def decoded(values: np.ndarray) -> np.ndarray:
+        x = values / 255
+        return np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4)
+
+    weights = mask[..., :2] / 255
+    weights /= np.maximum(1, weights.sum(-1, keepdims=True))
+    colors = decoded(np.array([[int(t[i : i + 2], 16) for i in (1, 3, 5)] for t in tints], float))
+    linear = decoded(base.astype(float)) * (1 - weights.sum(-1, keepdims=True) + weights @ colors)
+    expected = np.where(linear <= 0.0031308, linear * 12.92, 1.055 * linear ** (1 / 2.4) - 0.055) * 255
+    assert np.abs(read_image(out).pixels[..., :3] - expected).max() < 0.51
 
 
 def test_export_writes_variants_and_kit(demo_folder: Path, tmp_path: Path) -> None:

@@ -293,7 +293,8 @@ def _render(options: argparse.Namespace) -> None:
     state = _on_sheet(_open(options.project), options.sheet)
     size = delivered_size(state, options.size)
     variant = None
-    if options.variant.lower() != "default" or any(v.name.lower() == "default" for v in state.project.variants):
+    known = {v.name.lower() for v in state.project.variants}
+    if options.variant.lower() not in {"default", "defaults"} - known:
         variant = _variant_ids(state, [options.variant])[0]
     progress, bar = _bar("rendering")
     with bar:

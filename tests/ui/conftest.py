@@ -33,7 +33,7 @@ class Hand:
         while time.monotonic() < end:
             QTest.qWait(20)
             session = self.session
-            calm = session.tasks.is_idle and not session._latest_running and not session._findings_timer.isActive()
+            calm = session.is_calm
             if calm and (until is None or until()):
                 return
         raise AssertionError("the window did not get there in time")
@@ -51,13 +51,13 @@ class Hand:
 
     def form_and_flat(self) -> tuple[np.ndarray, np.ndarray]:
         picture, views = self.picture(), self.window.views
-        form, flat = views.form_rect(), views.flat_rect()
+        form, flat = views.frame.form, views.frame.flat
         return picture[40:, : form.width()], picture[40:, flat.left() :]
 
     def at_uv(self, u: float, v: float) -> QPoint:
         """Where a texel is on Flat."""
-        flat = self.window.views.flat_rect()
-        x, y = self.window.views.plane.to_pixel(u, v, flat.width(), flat.height())
+        flat = self.window.views.frame.flat
+        x, y = self.window.views.frame.plane.to_pixel(u, v, flat.width(), flat.height())
         return QPoint(round(flat.left() + x), round(y))
 
     def put_into(self, choice: str) -> None:
@@ -95,7 +95,7 @@ def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
     hand.wait()
     yield hand
     hand.wait()
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.project.may_leave = lambda: True  # type: ignore[method-assign]
     window.close()
     window.deleteLater()
     QTest.qWait(20)
@@ -103,6 +103,6 @@ def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
 
 @pytest.fixture
 def hand(empty: Hand, tmp_path: Path) -> Hand:
-    empty.window.open_demo(into=tmp_path / "market")
+    empty.window.project.open_demo(into=tmp_path / "market")
     empty.wait(lambda: empty.session.state.region_ids and empty.session.station == "recipe")
     return empty

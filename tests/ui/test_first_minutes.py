@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton,
 
 from evenpalette.app import theme
 from evenpalette.app.about import AboutDialog
+from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.bring_in import BringInDialog
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.color_plane import gamut_edge, plane_colors
@@ -52,10 +53,12 @@ def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: 
     # A click on a part of another sheet in Form takes that one up; the rest is drawn as clay.
     views = empty.window.views
     picture = empty.form_and_flat()[0]
-    rect = views.form_rect()
+    rect = views.frame.form
     seen = np.argwhere(np.abs(picture - 119).max(-1) > 12)
     rightmost = seen[seen[:, 1] == seen[:, 1].max()][0]
-    QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=QPoint(min(rect.right(), int(rightmost[1]) - 6), int(rightmost[0]) + 40))
+    QTest.mouseClick(
+        views, Qt.MouseButton.LeftButton, pos=QPoint(min(rect.right(), int(rightmost[1]) - 6), int(rightmost[0]) + 40)
+    )
     empty.wait()
     assert session.state.project.sheet.name == "Badge"
     assert [t.role for t in session.state.project.asset.textures] == [Role.PAINTED]
@@ -94,11 +97,11 @@ def test_regions_are_laid_over_what_is_shown_and_what_is_in_none_is_hatched(hand
     assert block.max() > 180, "hatched: light and dark stripes"
     assert block.min() < 100
     # What was chosen at a station is there again, and the others are as they were.
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.ID))
     session.set_station("tones")
-    assert views.flat_stage.currentData() is Show.TONE
+    assert views.headers.flat_stage.currentData() is Show.TONE
     session.set_station("regions")
-    assert views.flat_stage.currentData() is Show.ID
+    assert views.headers.flat_stage.currentData() is Show.ID
 
 
 def test_the_project_menu_and_save_are_in_sight(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -126,12 +129,20 @@ def test_the_project_menu_and_save_are_in_sight(hand: Hand, monkeypatch: pytest.
     when_open(QMenu, look)
     QTest.mouseClick(named(hand.window, "Project menu", QPushButton), Qt.MouseButton.LeftButton)
     hand.wait(lambda: shown)
-    assert {"New project", "Open project ...", "Save", "Save as ...", "Show folder", "Settings", "About and licenses ..."} <= set(found)
+    assert {
+        "New project",
+        "Open project ...",
+        "Save",
+        "Save as ...",
+        "Show folder",
+        "Settings",
+        "About and licenses ...",
+    } <= set(found)
 
 
 def test_an_empty_view_offers_where_to_begin(empty: Hand) -> None:
     words = [b.text() for b in empty.window.views.findChildren(QPushButton) if b.isVisible()]
-    assert words[:3] == ["Open the demo", "Bring in files ...", "Open a project ..."]
+    assert words[:4] == ["Open the demo", "First walk", "Bring in files ...", "Open a project ..."]
     assert any("glTF" in hint.text() for hint in empty.window.views.findChildren(QLabel) if hint.isVisible())
 
 
@@ -164,9 +175,11 @@ def test_a_window_with_the_demo_is_painted_before_numba_and_scipy_are_loaded(qap
         "def painted():\n"
         "    if w.session.state.region_ids:\n"
         "        print(sorted({'numba', 'scipy', 'tifffile', 'OpenEXR', 'trimesh'} & set(sys.modules)), flush=True); os._exit(0)\n"
-        "w.views.painted.connect(painted); w.open_demo(into=pathlib.Path(sys.argv[1])); app.exec()\n"
+        "w.views.painted.connect(painted); w.project.open_demo(into=pathlib.Path(sys.argv[1])); app.exec()\n"
     )
-    done = subprocess.run([sys.executable, "-c", code, str(tmp_path / "m")], capture_output=True, text=True, timeout=120, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(tmp_path / "m")], capture_output=True, text=True, timeout=120, check=False
+    )
     assert done.stdout.strip() == "[]", done.stderr[-400:]
 
 
@@ -185,14 +198,22 @@ def test_all_words_can_be_told_from_what_they_are_written_on() -> None:
 def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
     """At every station: a name for accessibility, words of its own, or a tip."""
     missing = set()
-    for station in hand.window.benches:
+    for station in (known.key for known in STATIONS):
         hand.session.set_station(station)
         hand.wait()
         for widget in hand.window.findChildren(QWidget):
-            if not widget.isVisible() or not widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.focusProxy() is not None:
+            if (
+                not widget.isVisible()
+                or not widget.focusPolicy() & Qt.FocusPolicy.TabFocus
+                or widget.focusProxy() is not None
+            ):
                 continue
             words = getattr(widget, "text", lambda: "")()
-            inside = any(w.accessibleName() for w in (widget.parentWidget(), widget.parentWidget().parentWidget()) if w is not None)
+            inside = any(
+                w.accessibleName()
+                for w in (widget.parentWidget(), widget.parentWidget().parentWidget())
+                if w is not None
+            )
             if not (widget.accessibleName() or words or widget.toolTip() or inside):
                 missing.add((station, type(widget).__name__, widget.objectName()))
     assert not missing, "; ".join(map(str, sorted(missing)))
@@ -200,7 +221,11 @@ def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
 
 def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand) -> None:
     # CSS Color Module Level 4 gives red, lime and yellow as these; they are corners of sRGB, so its edge goes through them.
-    for lightness, chroma, hue in ((0.62796, 0.25768, 29.234), (0.86644, 0.29483, 142.495), (0.96798, 0.21101, 109.769)):
+    for lightness, chroma, hue in (
+        (0.62796, 0.25768, 29.234),
+        (0.86644, 0.29483, 142.495),
+        (0.96798, 0.21101, 109.769),
+    ):
         edge = gamut_edge(hue, 400)
         near = min(edge, key=lambda point: abs(point[1] - lightness))
         assert near[0] == pytest.approx(chroma, abs=0.008)
@@ -209,7 +234,7 @@ def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand
         assert colors[:, 0].std(0).min() > 0.2, "at chroma 0 it goes from black to white"
     hand.session.select_step(hand.session.state.project.recipe.steps[0].id)
     hand.wait()
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     field = named(bench, "Color", ColorField)
     field.open_editor()  # type: ignore[attr-defined]
     popup = QApplication.activePopupWidget()

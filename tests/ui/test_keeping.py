@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMessageBox, QPushBu
 
 from evenpalette.app.dialogs import RecoveryDialog
 from evenpalette.app.folder_lock import FolderLock
+from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.autosave import Autosave, find_recoverable
 from evenpalette.core.project.edits.asset import add_texture, rename_project
@@ -24,7 +25,7 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from tests.ui.conftest import Hand
 
-REAL_MAY_LEAVE = MainWindow.may_leave
+REAL_MAY_LEAVE = ProjectActions.may_leave
 
 
 class Asked:
@@ -76,7 +77,7 @@ def test_two_saves_in_a_hurry_leave_the_newest_and_every_file_it_names(hand: Han
 def test_leaving_waits_for_the_save_that_is_under_way(hand: Hand) -> None:
     rename(hand, "Left in a hurry")
     hand.keys("Ctrl+S")
-    assert REAL_MAY_LEAVE(hand.window)
+    assert REAL_MAY_LEAVE(hand.window.project)
     assert Storage(hand.session.path).open().project.name == "Left in a hurry"
 
 
@@ -87,7 +88,7 @@ def test_saved_and_then_undone_to_the_start_is_asked_about(hand: Hand, asked: As
     hand.keys("Ctrl+Z")
     assert hand.session.history.position == 0
     asked.answer("Cancel")
-    assert not REAL_MAY_LEAVE(hand.window)
+    assert not REAL_MAY_LEAVE(hand.window.project)
     assert "Save the changes" in asked.texts[0]
 
 
@@ -109,7 +110,7 @@ def recover_by_dialog(hand: Hand) -> None:
         next(b for b in box.buttons() if "Recover" in b.text()).click()
 
     QTimer.singleShot(0, press)
-    hand.window.offer_recovery()
+    hand.window.project.offer_recovery()
 
 
 def test_recovered_work_is_not_given_up_without_a_question(empty: Hand, asked: Asked) -> None:
@@ -118,7 +119,7 @@ def test_recovered_work_is_not_given_up_without_a_question(empty: Hand, asked: A
     empty.wait(lambda: empty.session.state.project.name == "Lost and found")
     assert empty.session.is_dirty
     asked.answer("Cancel")
-    assert not REAL_MAY_LEAVE(empty.window)
+    assert not REAL_MAY_LEAVE(empty.window.project)
 
 
 def test_the_old_autosave_goes_only_when_a_new_copy_is_complete(
@@ -149,7 +150,7 @@ def second_window(hand: Hand, answer: Callable[[], None]) -> tuple[MainWindow, H
     window.show()
     other = Hand(window)
     answer()
-    window.open_path(hand.session.path)
+    window.project.open_path(hand.session.path)
     other.wait()
     return window, other
 
@@ -163,19 +164,19 @@ def test_a_second_window_is_told_and_may_look_or_take_over(hand: Hand, asked: As
     window.close()
     window, other = second_window(hand, lambda: asked.answer("Take over"))
     rename(other, "Theirs")
-    window.save()
+    window.project.save()
     other.wait(lambda: not other.session.is_dirty)
     # The first window notices before it overwrites, and nothing is lost by saying no.
     rename(hand, "Mine")
     asked.answer("Cancel")
-    hand.window.save()
+    hand.window.project.save()
     assert "taken over" in asked.texts[-1]
     assert Storage(folder).open().project.name == "Theirs"
     asked.answer("Overwrite")
-    hand.window.save()
+    hand.window.project.save()
     hand.wait(lambda: not hand.session.is_dirty)
     assert Storage(folder).open().project.name == "Mine"
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.project.may_leave = lambda: True  # type: ignore[method-assign]
     window.close()
     hand.window.close()
     assert FolderLock(folder).take()
@@ -187,8 +188,8 @@ def test_a_project_that_changed_on_disk_is_not_overwritten_unasked(hand: Hand, a
     stranger.save(rename_project(stranger.open(), "By a script"))
     rename(hand, "Mine")
     asked.answer("Open it again")
-    hand.window.may_leave = lambda: True  # type: ignore[method-assign]
-    hand.window.save()
+    hand.window.project.may_leave = lambda: True  # type: ignore[method-assign]
+    hand.window.project.save()
     hand.wait(lambda: hand.session.state.project.name == "By a script")
     assert "saved by another program" in asked.texts[0]
 
@@ -203,7 +204,7 @@ def test_sources_of_a_strangers_project_are_read_only_after_a_yes(hand: Hand, as
     storage.save(add_texture(storage.open(), picture, "private.png", source_path=str(outside)))
     said: list[str] = []
     hand.session.said.connect(lambda text, _: said.append(text))
-    hand.window.open_path(folder)
+    hand.window.project.open_path(folder)
     hand.wait(lambda: hand.session.path == folder)
     assert "not read or watched" in said[-1]
     texture = hand.session.state.project.asset.textures[-1].id
@@ -211,6 +212,6 @@ def test_sources_of_a_strangers_project_are_read_only_after_a_yes(hand: Hand, as
     QTest.qWait(900)
     assert hand.session.state.textures[texture].pixels[0, 0, 0] == 9
     asked.answer("Yes")
-    hand.window.actions_["Watch source files ..."].trigger()
+    hand.window.top._actions["Watch source files ..."].trigger()
     write_image(Raster(np.full((8, 8, 3), 100, np.uint8), Encoding.SRGB), outside)
     hand.wait(lambda: hand.session.state.textures[texture].pixels[0, 0, 0] == 100)

@@ -29,7 +29,7 @@ from tests.ui.conftest import Hand
 def at_regions(hand: Hand, page: str = "Source") -> RegionsBench:
     """The bench of the station with a page open."""
     hand.keys("Alt+2")
-    bench = hand.window.benches["regions"]
+    bench = hand.window.bench("regions")
     assert isinstance(bench, RegionsBench)
     bench.pages.open(page)
     return bench
@@ -41,12 +41,14 @@ def ready_to_paint(hand: Hand) -> RegionsBench:
     bench = at_regions(hand, "Paint")
     session.apply("Freeze", lambda s: freeze(s, s.region_ids))
     session.select_region(session.state.region_ids[-1])
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.ID))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.ID))
     hand.wait(lambda: views.stroke_tool.is_prepared)
     return bench
 
 
-def drag(hand: Hand, start: QPoint, end: QPoint, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+def drag(
+    hand: Hand, start: QPoint, end: QPoint, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
     """A stroke with the left button, in small moves."""
     views = hand.window.views
     QTest.mousePress(views, Qt.MouseButton.LeftButton, modifier, start)
@@ -67,7 +69,7 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     hand.wait(lambda: any(f.code == "gap" for f in session.findings))
     gap = next(f for f in session.findings if f.code == "gap")
     session.go_to.emit(*gap.place)
-    assert hand.window.views.plane.span < 0.5
+    assert hand.window.views.frame.plane.span < 0.5
     texture = session.state.project.asset.textures[1]
     hand.put_into("Added to")
     bench._from_flags(texture)
@@ -86,10 +88,10 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
 def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None:
     session, views = hand.session, hand.window.views
     hand.keys("S")
-    bench = hand.window.benches["regions"]
+    bench = hand.window.bench("regions")
     assert isinstance(bench, RegionsBench)
     assert session.station == "regions"
-    rect = views.form_rect()
+    rect = views.frame.form
     middle = QPoint(rect.center().x(), rect.center().y())
     QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=middle)
     for x in range(0, 60, 6):
@@ -192,7 +194,7 @@ def test_selecting_faces_can_be_undone_and_hidden_ones_are_only_taken_through(ha
     bench = at_regions(hand, "Faces")
     bench.faces.toggle.setChecked(True)
     bench.faces._reach.setCurrentText("shell")
-    rect = views.form_rect()
+    rect = views.frame.form
     paper = QPoint(rect.center().x() + 30, rect.center().y())
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
     shown = int(session.faces.sum())
@@ -234,7 +236,7 @@ def test_a_stroke_on_form_crosses_the_seam_and_is_one_undo(hand: Hand) -> None:
     moth = session.region
     before = session.state.coverages[moth]
     picture = hand.form_and_flat()
-    rect = views.form_rect()
+    rect = views.frame.form
     middle = QPoint(rect.center().x(), rect.center().y() + 40)
     drag(hand, middle - QPoint(70, 0), middle + QPoint(70, 0))
     after = session.state.coverages[moth]
@@ -244,7 +246,7 @@ def test_a_stroke_on_form_crosses_the_seam_and_is_one_undo(hand: Hand) -> None:
     assert columns.max() > 600
     assert np.diff(columns).max() > 200, "two places in the texture"
     # On the model it is one stroke: no gap along its middle, seen on Form itself.
-    views.form_stage.setCurrentIndex(views.form_stage.findData(Show.COVERAGE))
+    views.headers.form_stage.setCurrentIndex(views.headers.form_stage.findData(Show.COVERAGE))
     form = hand.form_and_flat()[0]
     stripe = form[middle.y() - 40 - 2 : middle.y() - 40 + 3, middle.x() - 60 : middle.x() + 60].mean(-1)
     frame = session.state.coverages[session.state.region_ids[1]]
@@ -253,7 +255,7 @@ def test_a_stroke_on_form_crosses_the_seam_and_is_one_undo(hand: Hand) -> None:
     # What it gained another region lost.
     assert sum(int(p[300, 20]) for p in session.state.coverages.values()) <= 256
     assert session.history.undo_label == "Paint Moth"
-    views.form_stage.setCurrentIndex(views.form_stage.findData(Show.RECIPE))
+    views.headers.form_stage.setCurrentIndex(views.headers.form_stage.findData(Show.RECIPE))
     hand.keys("Ctrl+Z")
     assert session.state.coverages[moth] is before
     again = hand.form_and_flat()
@@ -406,7 +408,9 @@ def test_flags_are_planned_for_as_many_as_asked(hand: Hand) -> None:
     hand.wait(lambda: dialog.plan is not None)
     assert "passes third flags at" in dialog.result.text()
     dialog.give()
-    assert session.history.undo_label == "Plan flag colors" or session.state.project.regions.regions[3].flag == "#ffff00"
+    assert (
+        session.history.undo_label == "Plan flag colors" or session.state.project.regions.regions[3].flag == "#ffff00"
+    )
     dialog.any.setChecked(True)
     dialog.count.setValue(64)
     hand.wait(lambda: len(dialog.plan.flags) == 64)
@@ -423,7 +427,7 @@ def test_a_file_that_changes_on_disk_is_read_again_with_what_was_made_on_it(hand
     image[:, :128, 0], image[:, 128:, 1] = 255, 255
     path = tmp_path / "stall-id.png"
     write_image(Raster(image, Encoding.DATA), path)
-    window.new_project()
+    window.project.new_project()
     hand.wait()
     window.take_files([path])
     hand.wait(lambda: len(session.state.project.asset.textures) == 1)
@@ -505,11 +509,11 @@ def test_a_layout_of_several_tiles_is_worked_on_tile_by_tile(hand: Hand, tmp_pat
         lines += [f"vt {u + x} {y}" for x, y in ((0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9))]
         lines.append("f " + " ".join(f"{4 * index + i}/{4 * index + i}" for i in (1, 2, 3, 4)))
     (tmp_path / "boards.obj").write_text("\n".join(lines))
-    window.new_project()
+    window.project.new_project()
     hand.wait()
     window.take_files([tmp_path / "boards.obj"])
     hand.wait(lambda: session.state.mesh is not None)
-    asset = window.benches["asset"]
+    asset = window.bench("asset")
     assert asset.tile.isVisible()
     bench = at_regions(hand)
     bench._from_mesh("shell")
@@ -537,7 +541,7 @@ def test_painting_is_mirrored_and_a_simulated_pen_sets_in(hand: Hand) -> None:
     hand.wait(lambda: views.stroke_tool.is_prepared)
     moth = session.region
     before = session.state.coverages[moth]
-    rect = views.form_rect()
+    rect = views.frame.form
     start = QPoint(rect.center().x() + 20, rect.center().y() + 50)
     drag(hand, start, start + QPoint(50, 0))
     assert views.stroke_tool.is_idle

@@ -21,7 +21,7 @@ VERSION_1 = Path(__file__).parents[1] / "data" / "version-1" / "moth-lantern"
 
 
 def card(hand: Hand) -> OpenCard:
-    return hand.window.benches["recipe"].findChild(OpenCard)
+    return hand.window.bench("recipe").findChild(OpenCard)
 
 
 def strips(hand: Hand) -> list[RowStrip]:
@@ -54,7 +54,7 @@ def test_seven_tints_of_version_1_are_one_card_whose_rows_are_worked(empty: Hand
     hand = empty
     folder = tmp_path / "old"
     shutil.copytree(VERSION_1, folder)
-    hand.window.open_path(folder)
+    hand.window.project.open_path(folder)
     hand.wait(lambda: hand.session.station == "recipe")
     session = hand.session
     # The history says what became of the steps; the card has seven rows.
@@ -150,12 +150,12 @@ def test_shells_by_chance_are_a_division_of_their_own_and_the_picture_stays(hand
     # A second step shifts hues by share, and only there.
     share = session.state.region_ids[7]
     session.select_region(share)
-    window.benches["recipe"].add("hue_shift")
+    window.bench("recipe").add("hue_shift")
     angle = next(made for made in card(hand).rows if made.input.key == "angle")
     hand.type_into(angle.editor.inner.field, "90")
     changed = np.abs(hand.form_and_flat()[1] - before).max(-1) > 6
     views = window.views
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.COVERAGE))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.COVERAGE))
     window.views.set_pointer(None)
     covered = hand.form_and_flat()[1][..., 0] > 128
     assert (changed & ~covered).mean() < 0.02

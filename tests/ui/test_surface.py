@@ -51,7 +51,13 @@ def choose(hand: Hand, line: ValueEditor, text: str) -> None:
     card = line.parentWidget()
     assert card is not None
     links = [b for b in card.findChildren(QPushButton) if b.objectName() == "link" and b.isVisible()]
-    beside = min(links, key=lambda b: (abs(b.geometry().center().y() - line.geometry().center().y()), abs(b.x() - line.geometry().right())))
+    beside = min(
+        links,
+        key=lambda b: (
+            abs(b.geometry().center().y() - line.geometry().center().y()),
+            abs(b.x() - line.geometry().right()),
+        ),
+    )
 
     def take(menu: QWidget) -> None:
         assert isinstance(menu, QMenu)
@@ -77,7 +83,7 @@ def test_finish_by_row_with_starting_points_numbers_and_percent(hand: Hand) -> N
     before = hand.form_and_flat()[0]
     hand.session.select_step("step-finish")
     hand.wait()
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     row = step(hand, "step-finish").rows[0]
     assert row.inputs["roughness"].value == 0.5
     pick_in(named(bench, "Starting point", QComboBox), "Lacquer")  # type: ignore[arg-type]
@@ -92,7 +98,7 @@ def test_finish_by_row_with_starting_points_numbers_and_percent(hand: Hand) -> N
     after, flat = hand.form_and_flat()
     assert np.abs(after - before).max() > 10
     views = hand.window.views
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData("coat"))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("coat"))
     assert np.abs(hand.form_and_flat()[1] - flat).mean() > 20
     hand.keys("Ctrl+Z")
     hand.keys("Ctrl+Z")
@@ -102,7 +108,7 @@ def test_finish_by_row_with_starting_points_numbers_and_percent(hand: Hand) -> N
 def test_a_switch_becomes_a_parameter_that_variants_set(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
     hand.session.select_step("step-soot")
     hand.wait()
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     switch = editor(bench, "Sets finish")
     QTest.mouseClick(switch.inner, Qt.MouseButton.LeftButton)
     assert step(hand, "step-soot").inputs["finish"].value is False
@@ -115,7 +121,7 @@ def test_a_switch_becomes_a_parameter_that_variants_set(hand: Hand, monkeypatch:
     # In the table of variants: the editor of its type opens, and one variant turns it off.
     hand.session.set_station("variants")
     hand.wait()
-    table = hand.window.benches["variants"].table
+    table = hand.window.bench("variants").table
     line = [p.id for p in hand.session.state.project.parameters].index(parameter.id)
     index = table.model().index(line, 2)
     table.setCurrentIndex(index)
@@ -133,7 +139,7 @@ def test_a_switch_becomes_a_parameter_that_variants_set(hand: Hand, monkeypatch:
 def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
     session = hand.session
     session.select_region(session.state.region_ids[2])
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     bench.add("fill")
     hand.wait()
     fill = session.step
@@ -152,7 +158,9 @@ def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
     popup.close()
     hand.wait()
     row = step(hand, fill).rows[0]
-    assert Placement.parse(str(row.inputs["picture_placed"].value)) == Placement.parse("scale=3,3; drift=0.5,0; wrap=mirror")
+    assert Placement.parse(str(row.inputs["picture_placed"].value)) == Placement.parse(
+        "scale=3,3; drift=0.5,0; wrap=mirror"
+    )
     still = hand.form_and_flat()[1]
     assert np.abs(still - laid).max() > 30
     clock = hand.window.views.headers.clock
@@ -167,7 +175,7 @@ def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
 def test_copies_pick_and_are_shown_one_by_one(hand: Hand) -> None:
     hand.session.select_step("step-finish")
     hand.wait()
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
 
     assert not hand.window.views.headers.copy.isVisible()
 
@@ -182,7 +190,7 @@ def test_copies_pick_and_are_shown_one_by_one(hand: Hand) -> None:
     assert step(hand, "step-finish").rows[0].inputs["roughness"].pick is not None
     copy = named(hand.window, "Copy shown", QSpinBox)
     views = hand.window.views
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData("roughness"))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("roughness"))
     pick = step(hand, "step-finish").rows[0].inputs["roughness"].pick
     assert pick is not None
     expected = [float(picked(pick, KINDS["finish"].input("roughness"), number)) for number in range(10)]
@@ -206,7 +214,7 @@ def test_the_probe_reads_every_attribute_that_the_recipe_makes(hand: Hand) -> No
 def test_operations_use_the_same_editor(hand: Hand) -> None:
     hand.session.set_station("regions")
     hand.wait()
-    bench = hand.window.benches["regions"]
+    bench = hand.window.bench("regions")
     bench.pages.open("Operations")
     bench.operations.add_kind("noise")
     hand.wait()

@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import dialogs
+from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.delivery import DeliveryBench
 from evenpalette.app.stations.recipe import RecipeBench
 from evenpalette.app.stations.tones import TonesBench
@@ -26,7 +27,7 @@ from tests.ui.conftest import Hand
 
 def open_field(hand: Hand, kind: type):  # type: ignore[no-untyped-def]
     """The first editor of a kind on the open step card."""
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     assert isinstance(bench, RecipeBench)
     assert bench._open is not None
     return next(row.editor.inner for row in bench._open.rows if isinstance(row.editor.inner, kind))
@@ -63,21 +64,21 @@ def test_the_whole_path_from_a_typed_color_to_delivered_files(hand: Hand, tmp_pa
     session.save(tmp_path / "saved")
     hand.wait(lambda: not session.is_dirty)
     project = session.state.project
-    window.open_path(tmp_path / "saved")
+    window.project.open_path(tmp_path / "saved")
     hand.wait(lambda: session.state.project is not project)
     assert session.state.project == project
     # Deliver and compare with what Flat shows, unlit and at one texel a pixel.
-    bench = window.benches["delivery"]
+    bench = window.bench("delivery")
     assert isinstance(bench, DeliveryBench)
     bench.folder.setText(str(tmp_path / "out"))
     hand.keys("Ctrl+E")
     hand.wait(lambda: (tmp_path / "out" / "kit" / "recipe.glsl").exists())
     delivered = read_image(tmp_path / "out" / "variants" / "ember-copy" / "base_color.png").pixels.astype(int)
-    window.views.lines.setChecked(False)
-    rect = window.views.flat_rect()
+    window.views.headers.lines.setChecked(False)
+    rect = window.views.frame.flat
     left, top = 200, 300
     center = ((left + rect.width() / 2) / 1024, (top - 40 + rect.height() / 2) / 1024)
-    window.views.plane = type(window.views.plane)(center, min(rect.width(), rect.height()) / 1024)
+    window.views.frame.plane = type(window.views.frame.plane)(center, min(rect.width(), rect.height()) / 1024)
     _, shown = hand.form_and_flat()
     expected = delivered[top : top + shown.shape[0], left : left + shown.shape[1]]
     apart = np.abs(shown[: expected.shape[0]] - expected).max(-1)
@@ -102,9 +103,13 @@ def test_a_slider_takes_drags_keys_and_typed_numbers_and_one_drag_is_one_undo(ha
     hand.type_into(slider.field, "0.25")
     assert next(b for b in session.state.bound_steps(None) if b.step_id == soot.id).rows[0].values["level"] == 0.25
     QTest.keyClick(track, Qt.Key.Key_Right)
-    assert next(b for b in session.state.bound_steps(None) if b.step_id == soot.id).rows[0].values["level"] == pytest.approx(0.26)
+    assert next(b for b in session.state.bound_steps(None) if b.step_id == soot.id).rows[0].values[
+        "level"
+    ] == pytest.approx(0.26)
     hand.type_into(slider.field, "lots")
-    assert next(b for b in session.state.bound_steps(None) if b.step_id == soot.id).rows[0].values["level"] == pytest.approx(0.26)
+    assert next(b for b in session.state.bound_steps(None) if b.step_id == soot.id).rows[0].values[
+        "level"
+    ] == pytest.approx(0.26)
     session.undo()
     session.undo()
     session.undo()
@@ -113,7 +118,7 @@ def test_a_slider_takes_drags_keys_and_typed_numbers_and_one_drag_is_one_undo(ha
 
 def test_steps_are_added_moved_switched_and_shown_alone(hand: Hand) -> None:
     session = hand.session
-    bench = hand.window.benches["recipe"]
+    bench = hand.window.bench("recipe")
     assert isinstance(bench, RecipeBench)
     bench.add("replace")
     steps = [s.kind for s in session.state.project.recipe.steps]
@@ -138,21 +143,21 @@ def test_one_pointer_marks_both_views_and_the_probe_reads_the_texel(hand: Hand) 
     views, probe = hand.window.views, hand.window.probe
     QTest.mouseMove(views, hand.at_uv(0.30, 0.50))
     hand.wait(lambda: "Paper" in probe.text)
-    assert views.pointer is not None
-    assert views.pointer == pytest.approx((0.30, 0.50), abs=0.01)
+    assert views.spot is not None
+    assert views.spot == pytest.approx((0.30, 0.50), abs=0.01)
     words = probe.text
     assert "final #" in words
     assert "tone" in words
     assert "decided by" in words
-    x, y = round(views.pointer[0] * 1024 - 0.5), round(views.pointer[1] * 1024 - 0.5)
-    assert words.startswith((f"{x}, {y}", f"{int(views.pointer[0] * 1024)}, {int(views.pointer[1] * 1024)}"))
+    x, y = round(views.spot[0] * 1024 - 0.5), round(views.spot[1] * 1024 - 0.5)
+    assert words.startswith((f"{x}, {y}", f"{int(views.spot[0] * 1024)}, {int(views.spot[1] * 1024)}"))
     # The middle of Form is some texel, and Flat marks the same one.
-    rect = views.form_rect()
+    rect = views.frame.form
     QTest.mouseMove(views, QPoint(rect.center().x(), rect.center().y()))
-    hand.wait(lambda: views.pointer is not None and views.pointer != pytest.approx((0.30, 0.50), abs=0.01))
-    u, v = views.pointer
+    hand.wait(lambda: views.spot is not None and views.spot != pytest.approx((0.30, 0.50), abs=0.01))
+    u, v = views.spot
     views.makeCurrent()
-    back = views._form_place(u, v)
+    back = views.place_on_form(u, v)
     views.doneCurrent()
     assert back == pytest.approx((rect.center().x(), rect.center().y()), abs=3)
 
@@ -161,18 +166,18 @@ def test_a_wipe_compares_with_another_variant(hand: Hand) -> None:
     views = hand.window.views
     plain_form, _ = hand.form_and_flat()
     other = hand.session.state.project.variants[1]
-    views.set_against(other.id)
-    views.wipe = 0.5
+    views.shown.set_against(other.id)
+    views.shown.wipe = 0.5
     wiped, _ = hand.form_and_flat()
     half = wiped.shape[1] // 2
     assert np.abs(wiped[:-60, : half - 12] - plain_form[:-60, : half - 12]).max() <= 1
     assert np.abs(wiped[:, half + 12 :] - plain_form[:, half + 12 :]).max() > 40
-    rect = views.form_rect()
+    rect = views.frame.form
     QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=QPoint(round(rect.width() / 2), 300))
     QTest.mouseMove(views, QPoint(round(rect.width() / 4) + 5, 300))
     QTest.mouseMove(views, QPoint(round(rect.width() / 4), 300))
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=QPoint(round(rect.width() / 4), 300))
-    assert views.wipe == pytest.approx(0.25, abs=0.02)
+    assert views.shown.wipe == pytest.approx(0.25, abs=0.02)
 
 
 def test_every_stage_can_be_shown_and_shows_something_else(hand: Hand) -> None:
@@ -180,8 +185,8 @@ def test_every_stage_can_be_shown_and_shows_something_else(hand: Hand) -> None:
     pictures = []
     stages = [*(show for show in Show if show is not Show.ATTRIBUTE), *hand.session.state.attributes[1:]]
     for show in stages:
-        assert views.flat_stage.findData(show) >= 0
-        views.flat_stage.setCurrentIndex(views.flat_stage.findData(show))
+        assert views.headers.flat_stage.findData(show) >= 0
+        views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(show))
         pictures.append(hand.form_and_flat()[1])
     for show, picture in zip(stages, pictures, strict=True):
         if show is Show.PAINTED:
@@ -195,7 +200,7 @@ def test_every_stage_can_be_shown_and_shows_something_else(hand: Hand) -> None:
 def test_fitting_a_tone_runs_beside_the_window_and_can_be_stopped(hand: Hand) -> None:
     session = hand.session
     hand.keys("Alt+3")
-    bench = hand.window.benches["tones"]
+    bench = hand.window.bench("tones")
     assert isinstance(bench, TonesBench)
     before = session.state
     bench._make("bt709")
@@ -248,7 +253,7 @@ def test_a_project_that_cannot_be_opened_leaves_the_document_alone(hand: Hand, t
     before = hand.session.state
     (tmp_path / "new").mkdir()
     (tmp_path / "new" / "project.json").write_text('{"format": "even-palette-project", "version": 99}')
-    hand.window.open_path(tmp_path / "new")
+    hand.window.project.open_path(tmp_path / "new")
     hand.wait()
     assert hand.session.state is before
     assert "newer Even Palette" in hand.window.probe.text
@@ -306,7 +311,7 @@ def test_no_text_is_cut_at_1280_by_800(hand: Hand) -> None:
 
     window = hand.window
     window.resize(1280, 800)
-    for station in window.benches:
+    for station in (known.key for known in STATIONS):
         hand.session.set_station(station)
         hand.wait()
         for widget in [*window.findChildren(QPushButton), *window.findChildren(QLabel)]:
@@ -323,7 +328,7 @@ def test_a_large_texture_is_drawn_coarsely_first_and_then_in_full(hand: Hand) ->
     painted = session.state.project.tone.painted
     before = session.state.textures[painted].pixels
     large = np.ascontiguousarray(np.kron(before, np.ones((3, 3, 1), np.uint8)))
-    views.flat_stage.setCurrentIndex(views.flat_stage.findData(Show.PAINTED))
+    views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.PAINTED))
     small = hand.form_and_flat()[1]
     waited: list[bool] = []
     views.frameSwapped.connect(lambda: waited.append(views.scene.is_waiting))

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, list_actions, row
 from evenpalette.core.project.edits import regions as edit
@@ -85,9 +86,7 @@ class RegionModel(QAbstractListModel):
         if name == entry.name:
             return False
         if isinstance(entry, Division):
-            return self._session.apply(
-                f"Rename division to {name}", lambda s: edit.rename_division(s, entry.id, name)
-            )
+            return self._session.apply(f"Rename division to {name}", lambda s: edit.rename_division(s, entry.id, name))
         return self._session.apply(f"Rename region to {name}", lambda s: edit.update_region(s, entry.id, name=name))
 
 
@@ -104,7 +103,13 @@ class RegionDelegate(QStyledItemDelegate):
     def _paint_heading(self, painter: QPainter, option: QStyleOptionViewItem, division: Division, folded: bool) -> None:
         box = QRectF(option.rect).adjusted(4, 2, -10, -1)
         painter.setFont(theme.font(theme.NOTE, strong=True))
-        painter.setPen(QColor(theme.ACCENT if option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected else theme.MUTED))
+        painter.setPen(
+            QColor(
+                theme.ACCENT
+                if option.state & QStyle.StateFlag.State_HasFocus and option.state & QStyle.StateFlag.State_Selected
+                else theme.MUTED
+            )
+        )
         arrow = "\u25b8" if folded else "\u25be"
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{arrow}  {division.name}")
         share = sum(self._session.shares.get(region.id, 0.0) for region in division.regions)
@@ -207,7 +212,10 @@ class Ledger(QWidget):
         self.list.clicked.connect(self._fold)
         self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))
         self.list.leaveEvent = lambda _event: self.hovered.emit(-1)  # type: ignore[method-assign,assignment]
-        self._hint = label("No regions yet. At Regions, take them from an ID image, a mask or the mesh, select faces, or paint.", "note")
+        self._hint = label(
+            "No regions yet. At Regions, take them from an ID image, a mask or the mesh, select faces, or paint.",
+            "note",
+        )
         self._hint.setWordWrap(True)
         self._heading = label("No findings", "section")
         self.findings = QListWidget(self)
@@ -299,9 +307,9 @@ class Ledger(QWidget):
             self._session.select_region(entry.id)
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"regions", "coverages", "asset"}:
+        if facets & {REGIONS, COVERAGES, ASSET}:
             self.refresh()
-        elif facets & {"values", "active", "recipe", "variants"}:
+        elif facets & {VALUES, ACTIVE, RECIPE, VARIANTS}:
             self.list.viewport().update()  # type: ignore[union-attr]
 
     def refresh(self) -> None:

@@ -51,11 +51,11 @@ def run(project: Path | None = None, *, demo: bool = False, into: Path | None = 
     window.show()
     shot = os.environ.get("EVENPALETTE_SCREENSHOT")
     if demo:
-        window.open_demo(into=into)
+        window.project.open_demo(into=into)
     elif project is not None:
-        window.open_path(project)
+        window.project.open_path(project)
     if shot:
         QTimer.singleShot(6000, lambda: _leave_proof(window, shot))
     else:
-        QTimer.singleShot(0, window.offer_recovery)
+        QTimer.singleShot(0, window.project.offer_recovery)
     return app.exec()

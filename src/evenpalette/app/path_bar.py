@@ -8,16 +8,17 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
-from evenpalette.core.project.findings import STATIONS, station_state
+from evenpalette.app.stations import STATIONS
+from evenpalette.core.project.findings import station_state
 
 
 class StationButton(QAbstractButton):
     """One station: a ring when untouched, a filled ring when in order, a number when something is open."""
 
-    def __init__(self, name: str, parent: QWidget) -> None:
+    def __init__(self, title: str, parent: QWidget) -> None:
         super().__init__(parent)
-        self.name, self.state_text = name, "untouched"
-        self.setText(name.capitalize())
+        self.state_text = "untouched"
+        self.setText(title)
         self.setCheckable(True)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -75,7 +76,7 @@ class PathBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(22)
-        self.buttons = {name: StationButton(name, self) for name in STATIONS}
+        self.buttons = {station.key: StationButton(station.title, self) for station in STATIONS}
         for name, button in self.buttons.items():
             layout.addWidget(button)
             button.clicked.connect(lambda _=False, n=name: session.set_station(n))

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, DELIVERY, NAME, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, list_actions, row, tool
 from evenpalette.core.project.edits import variants as edit
@@ -216,9 +217,9 @@ class VariantRail(QWidget):
             self._session.apply("Show variant", lambda s: edit.activate(s, ids[current.row()]), "activate")
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"variants", "active"}:
+        if facets & {VARIANTS, ACTIVE}:
             self.refresh()
-        if facets - {"active", "delivery", "name"}:
+        if facets - {ACTIVE, DELIVERY, NAME}:
             self.pictures_wanted.emit()
 
     def refresh(self) -> None:
@@ -235,6 +236,11 @@ class VariantRail(QWidget):
         selection.blockSignals(False)
         self.list.scrollTo(index)
         self.pictures_wanted.emit()
+
+    def move_on(self, offset: int) -> None:
+        """Make another variant of the list the current one."""
+        place = min(max(self.list.currentIndex().row() + offset, 0), self.model.rowCount() - 1)
+        self.list.setCurrentIndex(self.model.index(place))
 
     def set_picture(self, variant_id: str | None, image: QImage) -> None:
         """Show a variant's picture."""

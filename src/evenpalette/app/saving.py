@@ -88,5 +88,7 @@ class Saving(QObject):
             self._next()
 
         self._tasks.start(
-            Task("Saving", lambda _: job.storage.save(job.state, overwrite=job.overwrite), done, failed, exclusive=False)
+            Task(
+                "Saving", lambda _: job.storage.save(job.state, overwrite=job.overwrite), done, failed, exclusive=False
+            )
         )

@@ -1,6 +1,6 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, difference
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
@@ -20,72 +21,7 @@ from evenpalette.core.project.findings import Finding, RegionFindings, find_all,
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
-from evenpalette.core.recipe.model import Binding, Pick, Step
-from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks import shares
-
-#: What of a document can change; views listen for what they show.
-ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY = (
-    "asset", "regions", "coverages", "tone", "recipe", "values", "variants", "active", "name", "delivery",
-)  # fmt: skip
-EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
-
-
-_NO_PICK = Pick()
-
-
-def _unbound(binding: Binding, *, keep: bool = False) -> Binding:
-    """Where a value comes from, without the value. keep: it names a texture."""
-    pick = _NO_PICK if binding.pick is not None else None
-    return Binding(parameter=binding.parameter, pick=pick, value=binding.value if keep else None)
-
-
-def _unbound_all(inputs: Mapping[str, Binding], maps: set[str]) -> dict[str, Binding]:
-    return {key: _unbound(binding, keep=key in maps) for key, binding in inputs.items()}
-
-
-def _structure(step: Step) -> Step:
-    """A step without its constants: what its card is built from, while constants are only shown on it."""
-    maps = {m.key for m in KINDS[step.kind].maps} if step.kind in KINDS else set()
-    rows = tuple(
-        row.model_copy(update={"inputs": _unbound_all(row.inputs, maps), "amount": _unbound(row.amount)})
-        for row in step.rows
-    )
-    parts = {"inputs": _unbound_all(step.inputs, maps), "amount": _unbound(step.amount), "rows": rows}
-    return step.model_copy(update=parts)
-
-
-def difference(before: State, after: State) -> frozenset[str]:
-    """Which facets differ between two states."""
-    a, b = before.project, after.project
-    found = set()
-    if a.asset != b.asset or before.mesh is not after.mesh or before.textures is not after.textures:
-        found.add(ASSET)
-    if a.regions != b.regions:
-        found.add(REGIONS)
-    if before.coverages is not after.coverages:
-        found.add(COVERAGES)
-    if a.tone != b.tone or before.tone is not after.tone:
-        found.add(TONE)
-    if a.recipe != b.recipe:
-        same_steps = list(map(_structure, a.recipe.steps)) == list(map(_structure, b.recipe.steps))
-        same_steps = same_steps and a.recipe.base == b.recipe.base
-        same_names = [(p.id, p.name, p.low, p.high) for p in a.recipe.parameters] == [
-            (p.id, p.name, p.low, p.high) for p in b.recipe.parameters
-        ]
-        found.add(VALUES if same_steps and same_names else RECIPE)
-    if a.sheet.opacity is not b.sheet.opacity:
-        found.add(RECIPE)
-    if a.variants != b.variants:
-        same_set = [(v.id, v.name, v.parent) for v in a.variants] == [(v.id, v.name, v.parent) for v in b.variants]
-        found.add(VALUES if same_set else VARIANTS)
-    if a.active_variant != b.active_variant:
-        found.add(ACTIVE)
-    if a.name != b.name:
-        found.add(NAME)
-    if a.delivery != b.delivery:
-        found.add(DELIVERY)
-    return frozenset(found)
 
 
 class Session(QObject):
@@ -205,6 +141,11 @@ class Session(QObject):
         """The artist has brought these files in, or said that they may be read."""
         trust_sources(paths)
         self.changed.emit(frozenset({ASSET}))
+
+    @property
+    def is_calm(self) -> bool:
+        """Whether nothing is under way: no task, no edit that follows the pointer, no findings to look for."""
+        return self.tasks.is_idle and not self._latest_running and not self._findings_timer.isActive()
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""
@@ -348,6 +289,13 @@ class Session(QObject):
             if step is not None and any(region in (row.regions or ()) for row in step.rows):
                 self.row = self._row_of_region()
             self.selection_changed.emit()
+
+    def next_region(self, offset: int) -> None:
+        """Go on to another region, round the list."""
+        ids = self.state.region_ids
+        if ids:
+            place = ids.index(self.region) if self.region in ids else 0
+            self.select_region(ids[(place + offset) % len(ids)])
 
     def select_step(self, step: str | None) -> None:
         """Make a step the subject of the bench; of its rows the one with the selected region, else the first."""

@@ -11,6 +11,7 @@ from evenpalette.core.limits import set_factor
 _RECENT, _LONGEST = "recent", 8
 _SOURCES, _MOST_SOURCES = "sources", 4000
 _LIMITS = "limits"
+_STATIONS, _WINDOW = "stations", "window"
 
 
 def settings() -> QSettings:
@@ -38,6 +39,29 @@ def remember(path: Path) -> None:
     """Put a project at the top of the recent ones."""
     names = [str(path.resolve())] + [str(p) for p in recent_projects() if p.resolve() != path.resolve()]
     _store(_RECENT, names[:_LONGEST])
+
+
+def remember_station(path: Path, station: str) -> None:
+    """Where the work on a project was left."""
+    kept = [name for name in _list(_STATIONS) if not name.endswith(f" {path.resolve()}")]
+    _store(_STATIONS, [f"{station} {path.resolve()}", *kept][:_LONGEST])
+
+
+def station_of(path: Path) -> str:
+    """Where the work on a project was left, '' when it is not known."""
+    return next((name.split(" ", 1)[0] for name in _list(_STATIONS) if name.endswith(f" {path.resolve()}")), "")
+
+
+def remember_window(state: dict[str, str]) -> None:
+    """How the window stood: its parts by name, as text."""
+    for key, value in state.items():
+        _store(f"{_WINDOW}/{key}", value)
+
+
+def window_state(key: str) -> str:
+    """How a part of the window stood, '' when it is not known."""
+    value = settings().value(f"{_WINDOW}/{key}", "")
+    return value if isinstance(value, str) else ""
 
 
 def trusted_sources() -> frozenset[str]:

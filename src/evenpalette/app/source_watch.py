@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
 
+from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import read_again
 
@@ -24,7 +25,7 @@ class SourceWatch(QObject):
         self._changed: set[str] = set()
         self._timer = QTimer(self, singleShot=True, interval=_QUIET_MILLISECONDS)
         self._timer.timeout.connect(self._read)
-        session.changed.connect(lambda facets: self._follow() if "asset" in facets else None)
+        session.changed.connect(lambda facets: self._follow() if ASSET in facets else None)
 
     def _paths(self) -> set[str]:
         asset = self._session.state.project.asset

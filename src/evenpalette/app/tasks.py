@@ -54,7 +54,9 @@ class TaskRunner(QObject):
         """Begin a task; refused (False) while another one with a bar is running."""
         if task.exclusive:
             if self._exclusive is not None:
-                self.refused.emit(f"{task.label} was not begun: {self._exclusive.label} is still running. Wait for it, or stop it with Esc.")
+                self.refused.emit(
+                    f"{task.label} was not begun: {self._exclusive.label} is still running. Wait for it, or stop it with Esc."
+                )
                 return False
             self._exclusive = task
             self._cancel = threading.Event()

@@ -97,6 +97,7 @@ STYLE = f"""
 QToolTip {{ border: 1px solid {LINE}; padding: 4px 6px; background: {RAISED}; color: {INK}; }}
 QWidget#chrome {{ background: {CHROME}; }}
 QWidget#bench {{ background: {CHROME}; border-top: 1px solid {LINE}; }}
+QWidget#walk {{ background: {ACCENT_SOFT}; border-top: 1px solid {LINE}; }}
 QFrame#card {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 6px; }}
 QFrame#card[selected="true"] {{ background: {RAISED}; border: 1px solid {ACCENT}; }}
 QLabel#heading {{ font-size: {HEADING}px; }}

@@ -16,14 +16,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from evenpalette.app import theme
+from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
+from evenpalette.app.stations.parts_dialog import PartsDialog
+from evenpalette.app.stations.station import Station
+from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.model import Role, Texture
+from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -73,13 +80,20 @@ class AssetBench(QWidget):
         self.tile.setToolTip("The layout leaves the first UV tile: work on one tile, or wrap all of them into one")
         self.tile.activated.connect(lambda i: self._choose_tile(str(self.tile.itemData(i))))
         self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
+        self.uv_set = QComboBox()
+        self.uv_set.setAccessibleName("UV set")
+        self.uv_set.setToolTip("The file has several layouts: the one that its textures are made for")
+        self.uv_set.activated.connect(lambda i: self._choose_uv_set(self.uv_set.itemData(i)))
+        self._uv_row = row(label("UV set", "note"), self.uv_set, None, spacing=6)
+        self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
         self.sheet = QComboBox()
         self.sheet.setAccessibleName("Sheet")
         self.sheet.setToolTip("Parts with textures of their own: the window works on one at a time")
         self.sheet.activated.connect(lambda i: self._choose_sheet(str(self.sheet.itemData(i))))
-        self._sheet_row = row(label("Sheet", "note"), self.sheet, spacing=6)
+        self._sheet_name = label("Sheet", "note")
+        self._sheet_row = row(self._sheet_name, self.sheet, self._parts, None, spacing=6)
         left = column(
-            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._sheet_row, self._tile_row, None,
+            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._sheet_row, self._uv_row, self._tile_row, None,
             button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place"),
         )  # fmt: skip
         left.setFixedWidth(248)
@@ -121,7 +135,7 @@ class AssetBench(QWidget):
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if "asset" in facets:
+        if ASSET in facets:
             self.refresh()
 
     def _count(self) -> None:
@@ -138,6 +152,7 @@ class AssetBench(QWidget):
             self._mesh_name.setText(state.mesh.mesh.name)
             self._mesh_facts.setText(_facts(state.mesh))
         self._show_sheets()
+        self._show_uv_sets()
         self._show_tiles()
         textures = state.project.asset.textures
         self._empty.setVisible(not textures)
@@ -161,14 +176,26 @@ class AssetBench(QWidget):
     def _name_cell(self, texture: Texture) -> QWidget:
         name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 200))
         name.setToolTip(texture.source_path or texture.name)
-        guessed = label(f"guessed: {texture.guessed}", "note")
-        guessed.setVisible(bool(texture.guessed))
-        guessed.setToolTip("What it holds was guessed. Choose under Holds to say it")
-        return column(name, guessed, spacing=0, margins=(4, 2, 4, 2))
+        lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
+        if lost:
+            note = button(
+                "file not found, find it ...",
+                self.find_sources,
+                "link",
+                f"{texture.source_path} is not there. The project keeps its pixels",
+            )
+            note.setStyleSheet(f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
+        else:
+            note = label(f"guessed: {texture.guessed}", "note")
+            note.setVisible(bool(texture.guessed))
+            note.setToolTip("What it holds was guessed. Choose under Holds to say it")
+        return column(name, note, spacing=0, margins=(4, 2, 4, 2))
 
     def _channels_button(self, texture: Texture) -> QWidget:
         words = ", ".join(_CHANNEL_WORDS.get(c, c) for c in texture.channels) or "nothing"
-        made = button(words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change")
+        made = button(
+            words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change"
+        )
         made.setAccessibleName(f"Channels of {texture.name}")
         made.setStyleSheet("text-align: left; padding: 0 4px;")
         return made
@@ -193,7 +220,11 @@ class AssetBench(QWidget):
 
     def _show_sheets(self) -> None:
         project = self._session.state.project
-        self._sheet_row.setVisible(len(project.sheets) > 1)
+        view = self._session.state.mesh
+        several = len(project.sheets) > 1
+        self._sheet_row.setVisible(several or (view is not None and len(view.mesh.group_names) > 1))
+        self._sheet_name.setVisible(several)
+        self.sheet.setVisible(several)
         self.sheet.clear()
         for number, sheet in enumerate(project.sheets, 1):
             self.sheet.addItem(f"{number}  {sheet.name}", sheet.id)
@@ -201,6 +232,62 @@ class AssetBench(QWidget):
 
     def _choose_sheet(self, sheet_id: str) -> None:
         self._session.work_on(sheet_id)
+
+    def _ask_parts(self) -> None:
+        dialog = PartsDialog(self._session.state, self)
+        if dialog.exec() and dialog.moves:
+            moves = dialog.moves
+
+            def move(state: State) -> State:
+                for groups, sheet in moves:
+                    state = edit.move_groups(state, groups, sheet)
+                return state
+
+            self._session.run("Move parts between sheets", lambda s, _: move(s))
+
+    def _show_uv_sets(self) -> None:
+        view, info = self._session.state.mesh, self._session.state.project.mesh
+        count = view.mesh.uv_sets if view is not None else 1
+        self._uv_row.setVisible(count > 1)
+        self.uv_set.clear()
+        self.uv_set.addItem("as the materials say", None)
+        for number in range(count):
+            self.uv_set.addItem(f"set {number + 1}", number)
+        self.uv_set.setCurrentIndex(0 if info is None or info.uv_set is None else info.uv_set + 1)
+
+    def _choose_uv_set(self, number: int | None) -> None:
+        words = "UV set of the materials" if number is None else f"UV set {number + 1}"
+        self._session.run(words, lambda s, _: edit.set_uv_set(s, number))
+
+    def find_sources(self) -> None:
+        """Ask for the folder where source files that cannot be found lie now."""
+        missing = edit.missing_sources(self._session.state)
+        if not missing:
+            self._session.said.emit("All source files of this project are where they were.", False)
+            return
+        folder = QFileDialog.getExistingDirectory(
+            self,
+            f"Folder with {Path(missing[0]).name} and {len(missing) - 1} more"
+            if missing[1:]
+            else f"Folder with {Path(missing[0]).name}",
+        )
+        if not folder:
+            return
+
+        def look(state: State) -> State:
+            found = edit.find_sources(missing, Path(folder))
+            if not found:
+                raise EvenPaletteError(f"{folder}: none of the {len(missing)} files lies there or below.")
+            return edit.point_to(state, found)
+
+        def then() -> None:
+            left = len(edit.missing_sources(self._session.state))
+            self._session.trust([p for p in self._session.strange_sources() if Path(p).is_relative_to(folder)])
+            self._session.said.emit(
+                f"{len(missing) - left} files found" + (f", {left} still missing" if left else ""), bool(left)
+            )
+
+        self._session.run("Find source files", lambda s, _: look(s), then)
 
     def _show_tiles(self) -> None:
         view = self._session.state.mesh
@@ -220,10 +307,16 @@ class AssetBench(QWidget):
     def _row_tools(self, texture: Texture) -> QWidget:
         path = Path(texture.source_path) if texture.source_path else None
         again = tool(
-            "rotate-ccw", f"Read {texture.name} again from {path}" if path else "It was not brought in from a file", lambda: read_again(self._session, [path] if path else [])
+            "rotate-ccw",
+            f"Read {texture.name} again from {path}" if path else "It was not brought in from a file",
+            lambda: read_again(self._session, [path] if path else []),
         )
         again.setEnabled(path is not None and path.is_file())
-        other = tool("folder-open", f"Exchange {texture.name} for another file; what uses it keeps using it", lambda: self._exchange(texture))
+        other = tool(
+            "folder-open",
+            f"Exchange {texture.name} for another file; what uses it keeps using it",
+            lambda: self._exchange(texture),
+        )
         return row(again, other, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)
 
     def _thumb(self, raster: Raster) -> QPixmap:
@@ -261,7 +354,9 @@ class AssetBench(QWidget):
 
     def _exchange(self, texture: Texture) -> None:
         pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
-        path, _ = QFileDialog.getOpenFileName(self, f"Exchange {texture.name} for", texture.source_path, f"Images ({pattern})")
+        path, _ = QFileDialog.getOpenFileName(
+            self, f"Exchange {texture.name} for", texture.source_path, f"Images ({pattern})"
+        )
         if path:
             exchange(self._session, texture.id, Path(path))
 
@@ -278,3 +373,9 @@ class AssetBench(QWidget):
         pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
         paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", f"Images ({pattern})")
         bring_in(self._session, [Path(path) for path in paths], self)
+
+
+STATION = Station(
+    "asset", "Asset", lambda room: AssetBench(room.session),
+    lambda _, bench: [Verb("Asset", "Find source files ...", "", lambda: bench().find_sources())],
+)  # fmt: skip

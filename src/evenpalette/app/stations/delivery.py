@@ -16,9 +16,12 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.session import Session
 from evenpalette.app.stations.mip_page import MipPage
+from evenpalette.app.stations.station import Station
 from evenpalette.app.tasks import Task
+from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -43,7 +46,9 @@ class DeliveryBench(QWidget):
         self._size.activated.connect(lambda i: self._set(size=self._size.itemData(i)))
         self._kit_size = QComboBox()
         self._kit_size.setAccessibleName("Size of the kit's textures")
-        self._kit_size.setToolTip("Longest side of the textures in the kit, averaged in linear light where they are color")
+        self._kit_size.setToolTip(
+            "Longest side of the textures in the kit, averaged in linear light where they are color"
+        )
         self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder to deliver to")
@@ -93,7 +98,7 @@ class DeliveryBench(QWidget):
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets - {"active", "values", "name"}:
+        if facets - {ACTIVE, VALUES, NAME}:
             self._shown.ask()
 
     def refresh(self) -> None:
@@ -200,3 +205,9 @@ class DeliveryBench(QWidget):
             ),
             done, failed,
         ))  # fmt: skip
+
+
+STATION = Station(
+    "delivery", "Delivery", lambda room: DeliveryBench(room.session),
+    lambda _, bench: [Verb("Delivery", "Deliver", "Ctrl+E", lambda: bench().deliver())],
+)  # fmt: skip

@@ -98,7 +98,12 @@ class EncodingsPage(QWidget):
             self._show()
 
         self._session.tasks.start(
-            Task("Measuring encodings", lambda p: assess(resolved_planes(state, division), flags, p), done, self._session.failed)
+            Task(
+                "Measuring encodings",
+                lambda p: assess(resolved_planes(state, division), flags, p),
+                done,
+                self._session.failed,
+            )
         )
 
     def _show(self) -> None:

@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
-from evenpalette.app.face_tool import REACHES
+from evenpalette.app.facets import ASSET, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
+from evenpalette.app.views.face_tool import REACHES
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.mesh import select
@@ -84,7 +85,7 @@ class FacesPanel(QWidget):
         self._timer.timeout.connect(self._show_count)
         session.faces_changed.connect(self._timer.start)
         session.selection_changed.connect(self.refresh)
-        session.changed.connect(lambda f: self.refresh() if f & {"asset", "regions"} else None)
+        session.changed.connect(lambda f: self.refresh() if f & {ASSET, REGIONS} else None)
         self.refresh()
 
     def refresh(self) -> None:
@@ -152,7 +153,7 @@ class FacesPanel(QWidget):
     def _facing(self) -> None:
         view, tool = self._session.state.mesh, self._views.face_tool
         if view is not None:
-            found = select.facing(view.mesh, self._views.camera.axes()[2], tool.angle_degrees)
+            found = select.facing(view.mesh, self._views.frame.camera.axes()[2], tool.angle_degrees)
             self._select(found if tool.through else found & self._views.faces.visible(), "facing")
 
     def _unassigned(self) -> None:

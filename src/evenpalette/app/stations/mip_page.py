@@ -22,7 +22,10 @@ class MipPage(QWidget):
         self._session = session
         self.found: list[MipGap] = []
         self.measure = button(
-            "Measure", self.run, icon="sun", tip="Draw the active variant at 1/2, 1/4 and 1/8 from the kit and from the map"
+            "Measure",
+            self.run,
+            icon="sun",
+            tip="Draw the active variant at 1/2, 1/4 and 1/8 from the kit and from the map",
         )
         self._note = label("The kit at smaller mip levels beside the delivered map, in 8-bit codes.", "note")
         self.table = QTableWidget(0, 1 + len(LEVELS))
@@ -75,7 +78,9 @@ class MipPage(QWidget):
                 self.table.setItem(line, gap.level, item)
         worst = max((gap.worst for gap in self.found), default=0)
         mean = max((gap.mean for gap in self.found if not gap.region), default=0.0)
-        self._note.setText(f"{variant}: kit and map are {mean:.2f} codes apart in the mean, {worst} at the worst texel.")
+        self._note.setText(
+            f"{variant}: kit and map are {mean:.2f} codes apart in the mean, {worst} at the worst texel."
+        )
 
     def _go(self, line: int, column: int) -> None:
         item = self.table.item(line, column)

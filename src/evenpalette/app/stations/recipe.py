@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QCursor, QImage, QKeyEvent
+from PyQt6.QtGui import QAction, QImage, QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -15,17 +15,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
+from evenpalette.app.stations.recipe_desk import RecipeDesk
+from evenpalette.app.stations.station import Station
 from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
-from evenpalette.app.widgets.switch import Switch
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.model import OpacityUse, Role
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.binding import textures_of
-from evenpalette.core.recipe.model import TONE, Step
+from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.gpu.look import Look
 
@@ -35,8 +36,12 @@ class RecipeBench(QWidget):
 
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self.session, self.views = session, views
-        self._alone: str | None = None
+        self.session, self._views = session, views
+        self._desk = desk = RecipeDesk(session, views, self)
+        desk.rebuild_wanted.connect(self.rebuild)
+        desk.menu_wanted.connect(lambda place: self._step_menu().exec(place))
+        desk.rename_wanted.connect(self.rename)
+        desk.keyed.connect(self._on_key)
         self._counts = label("", "note")
         self._start = QComboBox()
         self._start.setToolTip("What the recipe starts from")
@@ -46,7 +51,11 @@ class RecipeBench(QWidget):
         self._opacity = QComboBox()
         self._opacity.setAccessibleName("Alpha")
         self._opacity.setToolTip("What the alpha of the texture that the recipe starts from is used for")
-        for words, use in (("cut out", OpacityUse.CUT_OUT), ("blended", OpacityUse.BLEND), ("kept, not shown", OpacityUse.OPAQUE)):
+        for words, use in (
+            ("cut out", OpacityUse.CUT_OUT),
+            ("blended", OpacityUse.BLEND),
+            ("kept, not shown", OpacityUse.OPAQUE),
+        ):
             self._opacity.addItem(words, use)
         self._opacity.activated.connect(
             lambda i: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, self._opacity.itemData(i)))
@@ -84,7 +93,7 @@ class RecipeBench(QWidget):
         self._pictures: list[tuple[int, Picture]] = []
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
-        views.copy_changed.connect(self._on_copy)
+        views.shown.copy_changed.connect(self._on_copy)
         self._shown_step: tuple[str | None, str | None] = (None, None)
         self.rebuild()
 
@@ -116,79 +125,13 @@ class RecipeBench(QWidget):
             new = [s.id for s in session.state.project.recipe.steps if s.id not in before]
             session.select_step(new[0])
 
-    def row_name(self, step: Step, row_id: str | None) -> str:
-        """What a row is called in proposals: its regions' name, else the step's."""
-        row_ = step.row(row_id)
-        regions = [self.session.state.project.regions.find(r) for r in (row_.regions or () if row_ else ())]
-        names = [region.name for region in regions if region is not None]
-        return names[0] if len(names) == 1 else step.name
-
-    def choose_regions(self, step_id: str, row_id: str) -> None:
-        """Ask for the regions of a row."""
-        session = self.session
-        step = edit.step_of(session.state.project.recipe, step_id)
-        row_ = step.row(row_id)
-        if row_ is None:
-            return
-        menu = QMenu(self)
-
-        def choose(regions: tuple[str, ...] | None) -> None:
-            session.apply("Regions of the row", lambda s: edit.set_row_regions(s, step_id, row_id, regions))
-
-        whole = menu.addAction(
-            "The whole surface" if len(step.rows) == 1 else "Everywhere else", lambda: choose(None)
-        )
-        assert whole is not None
-        whole.setCheckable(True)
-        whole.setChecked(row_.regions is None)
-        chosen = row_.regions or ()
-        regions = session.state.project.regions
-        for division in regions.divisions:
-            menu.addSection(division.name) if len(regions.divisions) > 1 else menu.addSeparator()
-            for region in division.regions:
-                kept = tuple(r for r in chosen if regions.division_of(r) is division)
-                toggled = tuple(r for r in kept if r != region.id) if region.id in kept else (*kept, region.id)
-                text = f"{regions.number(region.id)}  {region.name}"
-                action = menu.addAction(text, lambda t=toggled: choose(t))  # type: ignore[misc]
-                assert action is not None
-                action.setCheckable(True)
-                action.setChecked(region.id in chosen)
-        menu.exec(QCursor.pos())
-
-    def seal(self) -> None:
-        """The next change is an undo step of its own."""
-        self.session.history.seal()
-
-    def foot(self, step: Step, index: int) -> QWidget:
-        """The bottom line of a card: alone, and on or off."""
-        alone = button("alone", lambda: self._toggle_alone(step.id), "link", "Show only this step")
-        alone.setStyleSheet(
-            f"padding: 0; font-size: {theme.NOTE}px; color: {theme.ACCENT if self._alone == step.id else theme.MUTED};"
-            + ("font-weight: 600;" if self._alone == step.id else "")
-        )
-        switch = Switch()
-        switch.set_on(step.enabled)
-        switch.setToolTip("On or off")
-        switch.setAccessibleName(f"{step.name} on")
-        switch.toggled.connect(
-            lambda on: self.session.apply(
-                f"{step.name} {'on' if on else 'off'}", lambda s: edit.update_step(s, step.id, enabled=on)
-            )
-        )
-        return row(alone, None, switch)
-
-    def _toggle_alone(self, step_id: str) -> None:
-        self._alone = None if self._alone == step_id else step_id
-        self.session.select_step(step_id)
-        self.rebuild()
-
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"recipe", "regions", "asset", "variants"}:
+        if facets & {RECIPE, REGIONS, ASSET, VARIANTS}:
             self.rebuild()
-        elif facets & {"values", "active"}:
+        elif facets & {VALUES, ACTIVE}:
             for card in self._shown_cards:
                 card.refresh()
-        if facets - {"name", "delivery"}:
+        if facets - {NAME, DELIVERY}:
             self._request_pictures()
 
     def _on_copy(self) -> None:
@@ -208,16 +151,16 @@ class RecipeBench(QWidget):
         clear(self._cards)
         self._pictures, self._open, self._shown_cards = [], None, []
         self._shown_step = self.session.step, self.session.row
-        if self._alone not in [s.id for s in recipe.steps]:
-            self._alone = None
+        if self._desk.alone not in [s.id for s in recipe.steps]:
+            self._desk.alone = None
         self._cards.addWidget(self._start_card())
         for index, step in enumerate(recipe.steps):
             self._cards.addWidget(Arrow())
             card: StepCard | OpenCard
             if step.id == self.session.step:
-                card = self._open = OpenCard(self, step, index)
+                card = self._open = OpenCard(self._desk, step, index)
             else:
-                card = StepCard(self, step, index)
+                card = StepCard(self._desk, step, index)
             self._cards.addWidget(card)
             self._shown_cards.append(card)
             self._pictures.append((index + 1, card.picture))
@@ -288,19 +231,19 @@ class RecipeBench(QWidget):
 
     def _show_limit(self) -> None:
         steps = [s.id for s in self.session.state.project.recipe.steps]
-        if self._alone in steps:
-            self.views.show_steps(steps.index(self._alone) + 1, True)
-        elif self.views.step_limit is not None:
-            self.views.show_steps(None, False)
+        if self._desk.alone in steps:
+            self._views.shown.show_steps(steps.index(self._desk.alone) + 1, True)
+        elif self._views.shown.step_limit is not None:
+            self._views.shown.show_steps(None, False)
 
     def _request_pictures(self) -> None:
         if not self.isVisible():
             return
         variant = self.session.state.project.active_variant
-        self.views.pictures.drop("step")
+        self._views.pictures.drop("step")
         for count, picture in self._pictures:
-            look = Look(variant=variant, steps=count, copy=self.views.copy)
-            self.views.pictures.request(("step", count), look, PICTURE, _guard(picture))
+            look = Look(variant=variant, steps=count, copy=self._views.shown.copy)
+            self._views.pictures.request(("step", count), look, PICTURE, _guard(picture))
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
@@ -308,7 +251,7 @@ class RecipeBench(QWidget):
 
     # --- what can be done to the selected step ---------------------------------------------------------------------
 
-    def step_menu(self) -> QMenu:
+    def _step_menu(self) -> QMenu:
         """What can be done to the selected step."""
         menu = QMenu(self)
         menu.addAction("Rename\tF2", self.rename)
@@ -319,11 +262,11 @@ class RecipeBench(QWidget):
         menu.addAction("Remove\tDel", self._remove)
         return menu
 
-    def key(self, event: QKeyEvent) -> bool:
+    def _on_key(self, event: QKeyEvent) -> None:
         """Keys of the row of cards."""
         steps = [s.id for s in self.session.state.project.recipe.steps]
         if self.session.step not in steps:
-            return False
+            return
         index = steps.index(self.session.step)
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         offset = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
@@ -340,8 +283,8 @@ class RecipeBench(QWidget):
         elif event.key() == Qt.Key.Key_Insert:
             self._add.showMenu()
         else:
-            return False
-        return True
+            return
+        event.accept()
 
     def rename(self) -> None:
         """Ask for another name of the selected step."""
@@ -381,3 +324,6 @@ def _guard(picture: Picture) -> Callable[[QImage], None]:
             return
 
     return show
+
+
+STATION = Station("recipe", "Recipe", lambda room: RecipeBench(room.session, room.views))

@@ -6,6 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QMenu, QWidget
 
+from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
@@ -17,7 +18,9 @@ from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.operations import OperationsPage
 from evenpalette.app.stations.paint import PaintPage
 from evenpalette.app.stations.region_source import SourcePage
+from evenpalette.app.stations.station import Room, Station
 from evenpalette.app.tasks import Task
+from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
@@ -84,7 +87,11 @@ class RegionsBench(QWidget):
         )
         self._facts = label("", "note")
         self._bake_size, self._samples, self._padding = QComboBox(), QComboBox(), QComboBox()
-        for box, words in ((self._bake_size, "Bake size"), (self._samples, "Bake samples"), (self._padding, "Bake padding")):
+        for box, words in (
+            (self._bake_size, "Bake size"),
+            (self._samples, "Bake samples"),
+            (self._padding, "Bake padding"),
+        ):
             box.setAccessibleName(words)
         for size in (256, 512, 1024, 2048, 4096, 8192):
             self._bake_size.addItem(f"{size}", size)
@@ -144,7 +151,7 @@ class RegionsBench(QWidget):
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"regions", "coverages", "asset"}:
+        if facets & {REGIONS, COVERAGES, ASSET}:
             self.refresh()
 
     def _division(self) -> Division:
@@ -174,7 +181,9 @@ class RegionsBench(QWidget):
         else:
             self._facts.setText("")
         self._order.setVisible(region is not None)
-        nothing = "" if state.project.asset.textures or state.mesh is not None else "Bring in a mesh or an ID map at Asset"
+        nothing = (
+            "" if state.project.asset.textures or state.mesh is not None else "Bring in a mesh or an ID map at Asset"
+        )
         number = state.project.regions.number(region.id) if region is not None else 0
         title = f"{number}  {region.name}" if region is not None else ""
         self._title.setText(self._title.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, 168))
@@ -261,7 +270,12 @@ class RegionsBench(QWidget):
             write_vertex_colors(state.mesh.mesh, faces_edit.flag_of_faces(state), path)
 
         self._session.tasks.start(
-            Task("Writing vertex colors", work, lambda _: self._session.said.emit(f"Wrote {path}", False), self._session.failed)
+            Task(
+                "Writing vertex colors",
+                work,
+                lambda _: self._session.said.emit(f"Wrote {path}", False),
+                self._session.failed,
+            )
         )
 
     def _more(self) -> None:
@@ -332,12 +346,16 @@ class RegionsBench(QWidget):
         known = any(region.source.texture == texture.id for region in self._division().regions)
         goes, into = ask_into(self._session, _title(texture), "add" if known else "new", self)
         if goes:
-            self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id, into))
+            self._session.run(
+                f"Regions from {texture.name}", lambda s, _: edit.regions_from_id_map(s, texture.id, into)
+            )
 
     def _from_channels(self, texture: Texture) -> None:
         goes, into = ask_into(self._session, _title(texture), "new", self)
         if goes:
-            self._session.run(f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id, into))
+            self._session.run(
+                f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id, into)
+            )
 
     def _start_pick(self) -> None:
         texture = self._pick_texture()
@@ -351,19 +369,29 @@ class RegionsBench(QWidget):
     def _pick_texture(self) -> Texture | None:
         """What colors are picked from: the painted color where Flat shows it, else the first ID map."""
         asset = self._session.state.project.asset
-        if self._views.flat_stage.currentData() is Show.PAINTED:
+        if self._views.headers.flat_stage.currentData() is Show.PAINTED:
             return asset.texture(self._session.state.project.tone.painted)
         maps = asset.with_role(Role.ID_MAP)
         return maps[0] if maps else None
 
+    def toggle_faces(self) -> None:
+        """Begin to select faces, or end it."""
+        if self.pages.current != "Faces":
+            self.pages.open("Faces")
+            self.faces.toggle.setChecked(True)
+        else:
+            self.faces.toggle.toggle()
+
     def _take_flag(self, texture_id: str) -> None:
         """The stored color of the ID map under the pointer, not the drawn one, which is filtered."""
-        if self._views.pointer is None:
+        if self._views.spot is None:
             return
-        u, v = self._views.pointer
+        u, v = self._views.spot
         color = edit.stored_color(self._session.state, texture_id, u, v)
         home = self._division().id
-        self._session.run(f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v), division=home))
+        self._session.run(
+            f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v), division=home)
+        )
 
     def _move(self, offset: int) -> None:
         if region := self._session.region:
@@ -372,3 +400,24 @@ class RegionsBench(QWidget):
     def _remove(self) -> None:
         if region := self._region():
             self._session.run(f"Remove region {region.name}", lambda s, _: edit.remove_region(s, region.id))
+
+
+def _verbs(room: Room, bench: Callable[[], RegionsBench]) -> list[Verb]:
+    session = room.session
+
+    def resize(factor: float) -> None:
+        bench().paint.resize_brush(factor)
+
+    return [
+        Verb("Regions", "Select faces", "S", lambda: bench().toggle_faces()),
+        Verb("Regions", "Next face in no region", "N", lambda: bench().faces.next_unassigned()),
+        Verb("Regions", "Paint", "P", lambda: bench().pages.open("Paint")),
+        Verb("Regions", "Smaller brush", ",", lambda: resize(1 / 1.15)),
+        Verb("Regions", "Larger brush", ".", lambda: resize(1.15)),
+        Verb("Regions", "New painted region", "Ctrl+Shift+P", lambda: bench().paint.add_region()),
+        Verb("Regions", "Next region", "Ctrl+Down", lambda: session.next_region(1)),
+        Verb("Regions", "Previous region", "Ctrl+Up", lambda: session.next_region(-1)),
+    ]
+
+
+STATION = Station("regions", "Regions", lambda room: RegionsBench(room.session, room.views), _verbs)

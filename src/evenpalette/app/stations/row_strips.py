@@ -80,7 +80,9 @@ class RowStrip(QWidget):
             left = chip.right() + 3
         painter.setFont(theme.font(theme.NOTE))
         painter.setPen(QColor(theme.MUTED))
-        more = f"+{len(self.look.chips) - 3}" if len(self.look.chips) > 3 else "" if self.look.chips else self.look.where
+        more = (
+            f"+{len(self.look.chips) - 3}" if len(self.look.chips) > 3 else "" if self.look.chips else self.look.where
+        )
         if more:
             wide = painter.fontMetrics().horizontalAdvance(more) + 4
             painter.drawText(QRectF(left, box.top(), wide, box.height()), Qt.AlignmentFlag.AlignVCenter, more)
@@ -104,7 +106,10 @@ class RowStrip(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        far = self._press and (event.position().toPoint() - self._press).manhattanLength() > QApplication.startDragDistance()
+        far = (
+            self._press
+            and (event.position().toPoint() - self._press).manhattanLength() > QApplication.startDragDistance()
+        )
         if self.look.color and far:
             drag, data = QDrag(self), QMimeData()
             data.setColorData(QColor(self.look.color))

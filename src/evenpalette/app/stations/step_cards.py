@@ -1,7 +1,5 @@
 """Steps as cards: closed ones with a picture, the open one with all its inputs."""
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
@@ -18,9 +16,11 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
+from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.row_strips import RowStrips, StripLook
 from evenpalette.app.stations.step_input import InputRow
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import SHARE, share_display
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import set_value
@@ -30,9 +30,6 @@ from evenpalette.core.recipe.kind import AMOUNT, StepKind
 from evenpalette.core.recipe.model import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType, value_text
-
-if TYPE_CHECKING:
-    from evenpalette.app.stations.recipe import RecipeBench
 
 PICTURE = (100, 76)
 CARD_WIDTH = 118
@@ -107,12 +104,31 @@ class Arrow(QWidget):
         theme.icon("arrow-right", "#8d8d8d").paint(painter, 1, self.height() // 2 - 7, 14, 14)
 
 
+def foot(desk: RecipeDesk, step: Step) -> QWidget:
+    """The bottom line of a card: alone, and on or off."""
+    alone = button("alone", lambda: desk.toggle_alone(step.id), "link", "Show only this step")
+    alone.setStyleSheet(
+        f"padding: 0; font-size: {theme.NOTE}px; color: {theme.ACCENT if desk.alone == step.id else theme.MUTED};"
+        + ("font-weight: 600;" if desk.alone == step.id else "")
+    )
+    switch = Switch()
+    switch.set_on(step.enabled)
+    switch.setToolTip("On or off")
+    switch.setAccessibleName(f"{step.name} on")
+    switch.toggled.connect(
+        lambda on: desk.session.apply(
+            f"{step.name} {'on' if on else 'off'}", lambda s: edit.update_step(s, step.id, enabled=on)
+        )
+    )
+    return row(alone, None, switch)
+
+
 class StepCard(QFrame):
     """A step that is not open: picture, name, regions, alone, on or off."""
 
-    def __init__(self, bench: "RecipeBench", step: Step, index: int) -> None:
+    def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
         super().__init__()
-        self._bench, self.step_id = bench, step.id
+        self._desk, self.step_id = desk, step.id
         self.setObjectName("card")
         self.setFixedWidth(CARD_WIDTH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -125,40 +141,42 @@ class StepCard(QFrame):
         layout.addWidget(self.picture)
         name = label(self.fontMetrics().elidedText(step.name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 18))
         layout.addWidget(name)
-        layout.addWidget(label(region_text(bench.session, step), "note"))
-        self._swatches = Swatches(colors_of(bench.session, step, bench.views.copy))
+        layout.addWidget(label(region_text(desk.session, step), "note"))
+        self._swatches = Swatches(colors_of(desk.session, step, desk.copy))
         self._swatches.setVisible(bool(self._swatches.colors))
         layout.addWidget(self._swatches)
         layout.addStretch(1)
-        layout.addWidget(bench.foot(step, index))
+        layout.addWidget(foot(desk, step))
 
     def refresh(self) -> None:
         """Show the colors of the rows as they are now."""
-        step = self._bench.session.state.project.recipe.step(self.step_id)
+        step = self._desk.session.state.project.recipe.step(self.step_id)
         if step is not None:
-            self._swatches.colors = colors_of(self._bench.session, step, self._bench.views.copy)
+            self._swatches.colors = colors_of(self._desk.session, step, self._desk.copy)
             self._swatches.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self._bench.session.select_step(self.step_id)
+        self._desk.session.select_step(self.step_id)
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        self._bench.session.select_step(self.step_id)
-        self._bench.step_menu().exec(event.globalPos())
+        self._desk.session.select_step(self.step_id)
+        self._desk.menu_wanted.emit(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        if not self._bench.key(event):
+        event.ignore()
+        self._desk.keyed.emit(event)
+        if not event.isAccepted():
             super().keyPressEvent(event)
 
 
 class OpenCard(QFrame):
     """The selected step with all its inputs."""
 
-    def __init__(self, bench: "RecipeBench", step: Step, index: int) -> None:
+    def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
         super().__init__()
-        self.bench, self.step_id = bench, step.id
+        self._desk, self.step_id = desk, step.id
         self.setObjectName("card")
         self.setProperty("selected", True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -169,14 +187,14 @@ class OpenCard(QFrame):
         left = QVBoxLayout()
         left.setSpacing(3)
         left.addWidget(self.picture)
-        name = button(step.name, bench.rename, "link", "Rename this step (F2)")
+        name = button(step.name, desk.rename_wanted.emit, "link", "Rename this step (F2)")
         name.setStyleSheet(f"color: {theme.INK}; font-weight: 600; padding: 2px 0;")
         name.setFixedWidth(PICTURE[0])
         left.addWidget(name)
         if kind is None or kind.label != step.name:
             left.addWidget(label(kind.label if kind is not None else "unknown kind", "note"))
         left.addStretch(1)
-        left.addWidget(bench.foot(step, index))
+        left.addWidget(foot(desk, step))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(8, 8, 12, 6)
         layout.setSpacing(10)
@@ -184,7 +202,7 @@ class OpenCard(QFrame):
         self.rows: list[InputRow] = []
         self.strips: RowStrips | None = None
         if kind is not None:
-            chosen = step.row(bench.session.row) or next(iter(step.rows), None)
+            chosen = step.row(desk.session.row) or next(iter(step.rows), None)
             self._row_id = chosen.id if chosen is not None else None
             layout.addLayout(self._row_column(step))
             shown = [i for i in kind.all_inputs if not self._is_placed_nowhere(step, chosen, kind, i.key)]
@@ -219,7 +237,7 @@ class OpenCard(QFrame):
 
     def _row_column(self, step: Step) -> QVBoxLayout:
         """The strips, and how rows are added."""
-        session = self.bench.session
+        session = self._desk.session
         column = QVBoxLayout()
         column.setSpacing(2)
         self.strips = RowStrips(
@@ -227,7 +245,9 @@ class OpenCard(QFrame):
         )
         add = button("Add row", self._add_row, "link", "A row for the selected region, or for the next that has none")
         add.setStyleSheet("padding: 0;")
-        regions = button("Regions ...", lambda: self._choose_regions(self._row_id), "link", "The regions of the chosen row")
+        regions = button(
+            "Regions ...", lambda: self._choose_regions(self._row_id), "link", "The regions of the chosen row"
+        )
         regions.setStyleSheet("padding: 0;")
         column.addWidget(row(add, regions, None, spacing=10))
         column.addWidget(self.strips)
@@ -235,7 +255,7 @@ class OpenCard(QFrame):
         return column
 
     def _looks(self, step: Step) -> list[StripLook]:
-        session = self.bench.session
+        session = self._desk.session
         state = session.state
         values = state.values(state.project.active_variant)
         regions = state.project.regions
@@ -244,12 +264,14 @@ class OpenCard(QFrame):
         looks = []
         for line in step.rows:
             binding = step.binding(line, first.key)
-            value = read_binding(binding, first, values, self.bench.views.copy)
+            value = read_binding(binding, first, values, self._desk.copy)
             parameter = state.project.recipe.parameter(binding.parameter or "") if binding is not None else None
             known = [region for r in line.regions or () if (region := regions.find(r)) is not None]
             chips = tuple((regions.number(region.id), region.flag) for region in known)
             is_color = first.type is ValueType.COLOR
-            shown = str(value) if is_color or isinstance(value, str) else f"{first.label} {value_text(value, first.unit)}"
+            shown = (
+                str(value) if is_color or isinstance(value, str) else f"{first.label} {value_text(value, first.unit)}"
+            )
             color = str(value) if is_color else ""
             if (point := self._point_of(kind, line)) is not None:
                 shown = point
@@ -274,7 +296,7 @@ class OpenCard(QFrame):
         per_column = 6 - start if len(inputs) + start <= 12 else (len(inputs) + 1) // 2
         for index, (input, row_id) in enumerate(inputs):
             place, offset = start + index % per_column, index // per_column * 6
-            made = InputRow(self.bench, step, input, row_id)
+            made = InputRow(self._desk, step, input, row_id)
             self.rows.append(made)
             for column, widget in enumerate((made.name, made.editor, made.undo, made.source)):
                 grid.addWidget(widget, place, offset + column)
@@ -300,18 +322,23 @@ class OpenCard(QFrame):
             box.activated.connect(lambda i: self._start_from(kind, row_id, box.itemData(i)))
             parts.append(box)
         if any(i.unit == SHARE for i in kind.inputs):
-            percent = button("percent" if not share_display.percent else "0 to 1", self._turn_shares, "link", "How shares are read and typed")
+            percent = button(
+                "percent" if not share_display.percent else "0 to 1",
+                self._turn_shares,
+                "link",
+                "How shares are read and typed",
+            )
             percent.setStyleSheet("padding: 0;")
             parts.append(percent)
         return row(*parts, None, spacing=8)
 
     def _turn_shares(self) -> None:
         share_display.set_percent(not share_display.percent)
-        self.bench.rebuild()
+        self._desk.rebuild_wanted.emit()
 
     def _point_of(self, kind: StepKind, line: Row | None) -> str | None:
         """The starting point whose values a row has now."""
-        state, step = self.bench.session.state, self._step()
+        state, step = self._desk.session.state, self._step()
         values = state.values(state.project.active_variant)
         for point in kind.starting_points:
             same = (read_binding(step.binding(line, k), kind.input(k), values) == v for k, v in point.values.items())
@@ -323,8 +350,8 @@ class OpenCard(QFrame):
         point = next((p for p in kind.starting_points if p.name == name), None)
         if point is not None and row_id is not None:
             values, step_id = point.values, self.step_id
-            variant = self.bench.session.state.project.active_variant
-            self.bench.session.apply(
+            variant = self._desk.session.state.project.active_variant
+            self._desk.session.apply(
                 f"Start from {point.name}", lambda s: edit.set_row_values(s, step_id, row_id, values, variant)
             )
 
@@ -336,11 +363,11 @@ class OpenCard(QFrame):
             self.strips.refresh(self._looks(self._step()), self._row_id)
 
     def _step(self) -> Step:
-        return edit.step_of(self.bench.session.state.project.recipe, self.step_id)
+        return edit.step_of(self._desk.session.state.project.recipe, self.step_id)
 
     def _copy_color(self, row_id: str, color: str) -> None:
         """A color was dropped on a row: it takes it, in the active variant where it follows a parameter."""
-        session = self.bench.session
+        session = self._desk.session
         first = kind_of(self._step().kind).inputs[0]
         binding = edit.binding_of(self._step(), first.key, row_id)
         variant = session.state.project.active_variant
@@ -354,7 +381,7 @@ class OpenCard(QFrame):
 
     def _add_row(self) -> None:
         """For the selected region where no row has it, else for the next region of the division without a row."""
-        session, step = self.bench.session, self._step()
+        session, step = self._desk.session, self._step()
         regions = session.state.project.regions
         named = step.named_regions()
         division = regions.division_of(named[0]) if named else regions.division_of(session.region)
@@ -368,27 +395,35 @@ class OpenCard(QFrame):
             session.select_row(row_id)
 
     def _remove_row(self, row_id: str) -> None:
-        self.bench.session.apply("Remove row", lambda s: edit.remove_row(s, self.step_id, row_id))
+        self._desk.session.apply("Remove row", lambda s: edit.remove_row(s, self.step_id, row_id))
 
     def _row_menu(self, row_id: str, place: QPoint) -> None:
-        session = self.bench.session
+        session = self._desk.session
         session.select_row(row_id)
-        menu = QMenu(self.bench)
-        menu.addAction("Regions ...", lambda: self.bench.choose_regions(self.step_id, row_id))
-        menu.addAction("Duplicate", lambda: session.apply("Duplicate row", lambda s: edit.duplicate_row(s, self.step_id, row_id)))
-        menu.addAction("Move up", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, -1)))
-        menu.addAction("Move down", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, 1)))
+        menu = QMenu(self)
+        menu.addAction("Regions ...", lambda: self._desk.choose_regions(self.step_id, row_id))
+        menu.addAction(
+            "Duplicate", lambda: session.apply("Duplicate row", lambda s: edit.duplicate_row(s, self.step_id, row_id))
+        )
+        menu.addAction(
+            "Move up", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, -1))
+        )
+        menu.addAction(
+            "Move down", lambda: session.apply("Move row", lambda s: edit.move_row(s, self.step_id, row_id, 1))
+        )
         menu.addAction("Remove\tDel", lambda: self._remove_row(row_id))
         menu.exec(place)
 
     def _choose_regions(self, row_id: str | None) -> None:
         if row_id is not None:
-            self.bench.choose_regions(self.step_id, row_id)
+            self._desk.choose_regions(self.step_id, row_id)
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        self.bench.step_menu().exec(event.globalPos())
+        self._desk.menu_wanted.emit(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        if not self.bench.key(event):
+        event.ignore()
+        self._desk.keyed.emit(event)
+        if not event.isAccepted():
             super().keyPressEvent(event)

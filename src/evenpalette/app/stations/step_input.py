@@ -1,11 +1,10 @@
 """The editor of one input of a step, and where its value comes from."""
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from evenpalette.app import theme
+from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_field import ColorAround
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
@@ -18,16 +17,13 @@ from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import TONE, Binding, Step
 from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType, value_text
 
-if TYPE_CHECKING:
-    from evenpalette.app.stations.recipe import RecipeBench
-
 
 class InputRow:
     """The editor of one input, and where its value comes from."""
 
-    def __init__(self, bench: "RecipeBench", step: Step, input: Input, row_id: str | None = None) -> None:
+    def __init__(self, desk: RecipeDesk, step: Step, input: Input, row_id: str | None = None) -> None:
         """row_id: the row that has the input for itself; None for what all rows share."""
-        self.bench, self.step_id, self.input, self.row_id = bench, step.id, input, row_id
+        self._desk, self.step_id, self.input, self.row_id = desk, step.id, input, row_id
         self.name = label(input.label)
         self.name.setToolTip(input.description)
         self.editor = self._make_editor()
@@ -58,16 +54,16 @@ class InputRow:
     @property
     def binding(self) -> Binding:
         """Where the value comes from now."""
-        step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
+        step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
         return edit.binding_of(step, self.input.key, self.row_id)
 
     def _make_editor(self) -> ValueEditor:
         editor = ValueEditor(
-            self.input, lambda: self.bench.session.state, pick=self.bench.views.start_pick, optional=True,
+            self.input, lambda: self._desk.session.state, pick=self._desk.pick, optional=True,
             around=self._around,
         )  # fmt: skip
         editor.edited.connect(self._set)
-        editor.finished.connect(self.bench.seal)
+        editor.finished.connect(self._desk.seal)
         editor.reset.connect(self._reset)
         if self.input.type in (ValueType.NUMBER, ValueType.INTEGER):
             editor.setFixedWidth(172)
@@ -77,7 +73,7 @@ class InputRow:
 
     def _around(self) -> ColorAround:
         """The project's colors, and for a tint the gray of the tone under it."""
-        state = self.bench.session.state
+        state = self._desk.session.state
         values = state.values(state.project.active_variant)
         colors = tuple(str(values[p.id]) for p in state.project.parameters if p.type is ValueType.COLOR)
         step = edit.step_of(state.project.recipe, self.step_id)
@@ -89,16 +85,18 @@ class InputRow:
 
     def refresh(self) -> None:
         """Show the value as it is now."""
-        state = self.bench.session.state
+        state = self._desk.session.state
         binding = self.binding
-        value = read_binding(binding, self.input, state.values(state.project.active_variant), self.bench.views.copy)
+        value = read_binding(binding, self.input, state.values(state.project.active_variant), self._desk.copy)
         parameter = state.project.recipe.parameter(binding.parameter or "")
         if parameter is not None:
             self.editor.set_range(parameter.low, parameter.high)
         self.editor.set_value(value)
         self.editor.setEnabled(binding.pick is None)
         if parameter is not None:
-            users = sum(b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings)
+            users = sum(
+                b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings
+            )
             text = parameter.name if users < 2 else f"{parameter.name} ({users})"
             self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
             shared = f", followed in {users} places" if users > 1 else ""
@@ -121,7 +119,7 @@ class InputRow:
         return value != self.input.default
 
     def _set(self, value: Value) -> None:
-        session, binding = self.bench.session, self.binding
+        session, binding = self._desk.session, self.binding
         variant = session.state.project.active_variant
         parameter = session.state.project.recipe.parameter(binding.parameter or "")
         shown = value_text(value, self.input.unit) or "none"
@@ -140,28 +138,31 @@ class InputRow:
             )
 
     def _reset(self) -> None:
-        session, binding = self.bench.session, self.binding
+        session, binding = self._desk.session, self.binding
         variant = session.state.project.active_variant
         if binding.parameter is None:
             new = Binding(value=self.input.default)
-            session.apply(f"Reset {self.input.label}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id))
+            session.apply(
+                f"Reset {self.input.label}",
+                lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
+            )
         elif variant is not None:
             parameter = binding.parameter
             session.apply(f"Reset {self.input.label}", lambda s: reset_value(s, variant, parameter))
 
     def _menu(self) -> None:
-        session, binding = self.bench.session, self.binding
+        session, binding = self._desk.session, self.binding
         recipe = session.state.project.recipe
         menu = QMenu(self.source)
         parameter = recipe.parameter(binding.parameter or "")
         if parameter is not None:
-            menu.addAction("Edit parameter ...", lambda: edit_parameter(session, parameter.id, self.bench))
+            menu.addAction("Edit parameter ...", lambda: edit_parameter(session, parameter.id, self._desk.window))
             value = read_binding(binding, self.input, session.state.values(session.state.project.active_variant))
             menu.addAction("Make it a constant", lambda: self._release(value))
         else:
             if binding.pick is not None:
                 menu.addAction("Change the pick ...", self._pick)
-                value = read_binding(binding, self.input, {}, self.bench.views.copy)
+                value = read_binding(binding, self.input, {}, self._desk.copy)
                 menu.addAction("Make it a constant", lambda: self._release(value))
             else:
                 menu.addAction("Pick by copy ...", self._pick)
@@ -185,45 +186,48 @@ class InputRow:
         menu.exec(self.source.mapToGlobal(QPoint(0, self.source.height())))
 
     def _release(self, value: Value) -> None:
-        self.bench.session.apply(
+        self._desk.session.apply(
             f"{self.input.label} is a constant",
             lambda s: edit.release_input(s, self.step_id, self.input.key, value, self.row_id),
         )
 
     def _pick(self) -> None:
-        state, binding = self.bench.session.state, self.binding
-        value = read_binding(binding, self.input, state.values(state.project.active_variant), self.bench.views.copy)
+        state, binding = self._desk.session.state, self.binding
+        value = read_binding(binding, self.input, state.values(state.project.active_variant), self._desk.copy)
         dialog = PickDialog(
-            self.input, binding.pick, value, lambda: self.bench.session.state, self.bench.views.start_pick, self.bench
+            self.input, binding.pick, value, lambda: self._desk.session.state, self._desk.pick, self._desk.window
         )
         if dialog.exec():
             new = Binding(pick=dialog.pick)
-            self.bench.session.apply(
-                f"{self.input.label} by copy", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id)
+            self._desk.session.apply(
+                f"{self.input.label} by copy",
+                lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
             )
 
     def _share(self) -> None:
-        self.bench.session.apply(
+        self._desk.session.apply(
             f"{self.input.label} the same in all rows",
             lambda s: edit.share_input(s, self.step_id, self.input.key, self.row_id),
         )
 
     def _own(self) -> None:
-        self.bench.session.apply(
+        self._desk.session.apply(
             f"{self.input.label} by row", lambda s: edit.own_input(s, self.step_id, self.input.key)
         )
 
     def _bind(self, parameter: str, name: str) -> None:
         new = Binding(parameter=parameter)
-        self.bench.session.apply(
-            f"{self.input.label} follows {name}", lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id)
+        self._desk.session.apply(
+            f"{self.input.label} follows {name}",
+            lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
         )
 
     def _name(self) -> None:
-        step = edit.step_of(self.bench.session.state.project.recipe, self.step_id)
-        proposal = f"{self.bench.row_name(step, self.row_id)} {self.input.label.lower()}"
-        name, done = QInputDialog.getText(self.bench, "New parameter", "Name of the parameter", text=proposal)
+        step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
+        proposal = f"{self._desk.row_name(step, self.row_id)} {self.input.label.lower()}"
+        name, done = QInputDialog.getText(self._desk.window, "New parameter", "Name of the parameter", text=proposal)
         if done and name.strip():
-            self.bench.session.apply(
-                f"New parameter {name}", lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name, self.row_id),
+            self._desk.session.apply(
+                f"New parameter {name}",
+                lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name, self.row_id),
             )

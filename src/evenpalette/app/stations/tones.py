@@ -6,7 +6,9 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.facets import ASSET, COVERAGES, REGIONS, TONE
 from evenpalette.app.session import Session
+from evenpalette.app.stations.station import Station
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -134,7 +136,7 @@ class TonesBench(QWidget):
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"tone", "asset", "regions", "coverages"}:
+        if facets & {TONE, ASSET, REGIONS, COVERAGES}:
             self._shown.ask()
 
     def refresh(self) -> None:
@@ -221,3 +223,6 @@ class TonesBench(QWidget):
 
     def _compare_all(self) -> None:
         self._session.run("Compare tones", lambda s, progress: edit.compare_methods(s, COMPARED, progress))
+
+
+STATION = Station("tones", "Tones", lambda room: TonesBench(room.session))

@@ -1,5 +1,7 @@
 """Variants: every parameter of every variant in one table; own values stand out, others follow the parent."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
@@ -16,8 +18,11 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
 from evenpalette.app.rail import VariantRail
 from evenpalette.app.session import Session
+from evenpalette.app.stations.station import Room, Station
+from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.color_field import ColorEditor
@@ -196,9 +201,9 @@ class VariantsBench(QWidget):
         self.refresh()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {"variants", "recipe", "asset"}:
+        if facets & {VARIANTS, RECIPE, ASSET}:
             self.refresh()
-        elif facets & {"values", "active"}:
+        elif facets & {VALUES, ACTIVE}:
             self.table.viewport().update()  # type: ignore[union-attr]
             self._show_parent()
 
@@ -285,3 +290,16 @@ class VariantsBench(QWidget):
             self._session.apply(
                 f"{parameter.name} follows the parent", lambda s: edit.reset_value(s, variant, parameter.id)
             )
+
+
+def _verbs(room: Room, _: Callable[[], VariantsBench]) -> list[Verb]:
+    rail = room.rail
+    return [
+        Verb("Variants", "New variant", "Ctrl+Shift+N", rail.add),
+        Verb("Variants", "Derive a variant", "Ctrl+D", rail.derive),
+        Verb("Variants", "Next variant", "PgDown", lambda: rail.move_on(1)),
+        Verb("Variants", "Previous variant", "PgUp", lambda: rail.move_on(-1)),
+    ]
+
+
+STATION = Station("variants", "Variants", lambda room: VariantsBench(room.session, room.views, room.rail), _verbs)

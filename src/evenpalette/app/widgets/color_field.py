@@ -79,7 +79,8 @@ class OverTone(QWidget):
         for step in range(48):
             gray = ((step + 0.5) / 48) ** 2.2
             painter.fillRect(
-                QRectF(step / 48 * wide, 3, wide / 48 + 1, 18), QColor(linear_to_hex((tint * np.float32(gray)).astype(np.float32)))
+                QRectF(step / 48 * wide, 3, wide / 48 + 1, 18),
+                QColor(linear_to_hex((tint * np.float32(gray)).astype(np.float32))),
             )
         place = self._gray ** (1 / 2.2) * wide
         painter.setPen(QPen(QColor("#ffffff"), 1))

@@ -60,7 +60,9 @@ class ColorPlane(Dragged):
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setFixedHeight(132)
         self.setAccessibleName("Lightness and chroma")
-        self.setToolTip("Lightness upward, chroma to the right. The line is the edge of sRGB. Arrow keys move, Shift finely")
+        self.setToolTip(
+            "Lightness upward, chroma to the right. The line is the edge of sRGB. Arrow keys move, Shift finely"
+        )
         self._hue, self._lightness, self._chroma = 0.0, 0.5, 0.0
         self._picture: QImage | None = None
         self._edge: list[tuple[float, float]] = []
@@ -159,7 +161,14 @@ class HueTrack(Dragged):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        steps = {Qt.Key.Key_Right: 1.0, Qt.Key.Key_Up: 1.0, Qt.Key.Key_Left: -1.0, Qt.Key.Key_Down: -1.0, Qt.Key.Key_PageUp: 15.0, Qt.Key.Key_PageDown: -15.0}
+        steps = {
+            Qt.Key.Key_Right: 1.0,
+            Qt.Key.Key_Up: 1.0,
+            Qt.Key.Key_Left: -1.0,
+            Qt.Key.Key_Down: -1.0,
+            Qt.Key.Key_PageUp: 15.0,
+            Qt.Key.Key_PageDown: -15.0,
+        }
         if event.key() in steps:
             self.moved.emit(math.fmod(self._hue + steps[Qt.Key(event.key())] * fine + 360, 360))
             self.released.emit()

@@ -117,7 +117,15 @@ class _Laid(QWidget):
         painter.drawRect(area)
 
     def _cell(
-        self, painter: QPainter, area: QRectF, m: tuple[float, float, float, float], i: int, j: int, *, first: bool, inside: bool
+        self,
+        painter: QPainter,
+        area: QRectF,
+        m: tuple[float, float, float, float],
+        i: int,
+        j: int,
+        *,
+        first: bool,
+        inside: bool,
     ) -> None:
         a, b, c, d = m
         det = a * d - b * c
@@ -178,7 +186,9 @@ class PlacementEditor(QFrame):
             grid.addWidget(slider, line, 1)
         self._columns, self._rows, self._tile = (self._count(n) for n in ("Columns", "Rows", "Tile"))
         self._wrap, self._filter = self._words("Beyond the border", _WRAPS), self._words("Between texels", _FILTERS)
-        self._wrap.activated.connect(lambda i: self._changed(replace(self._placement, wrap=self._wrap.itemData(i)), done=True))
+        self._wrap.activated.connect(
+            lambda i: self._changed(replace(self._placement, wrap=self._wrap.itemData(i)), done=True)
+        )
         self._filter.activated.connect(
             lambda i: self._changed(replace(self._placement, filter=self._filter.itemData(i)), done=True)
         )
@@ -192,7 +202,9 @@ class PlacementEditor(QFrame):
         right.addWidget(self._wrap)
         right.addWidget(self._filter)
         right.addStretch(1)
-        right.addWidget(button("As it is", lambda: self._changed(Placement(), done=True), "link", "Back to every texel where it is"))
+        right.addWidget(
+            button("As it is", lambda: self._changed(Placement(), done=True), "link", "Back to every texel where it is")
+        )
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 12, 12, 12)
         layout.setSpacing(16)

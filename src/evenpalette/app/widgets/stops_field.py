@@ -22,7 +22,9 @@ class StopsField(QWidget):
         self._chosen = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip("Old value to the right, new value upward. Double click: a new stop. Space: the next one. Arrows: move it. Del: remove it")
+        self.setToolTip(
+            "Old value to the right, new value upward. Double click: a new stop. Space: the next one. Arrows: move it. Del: remove it"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(180, 104)

@@ -24,6 +24,7 @@ class Mesh:
     colors: float32 (F, 3, 4) for each corner, stored values 0..1, or None.
     groups: int32 (F,), index into group_names (material or group of the file).
     tile: which UV tile of the file is laid out as the first, '' as in the file; all_tiles: (name, faces) of each.
+    uv_sets: how many UV sets the file has.
     """
 
     positions: NDArray[np.float32]
@@ -38,6 +39,7 @@ class Mesh:
     source_ending: str = ""
     tile: str = ""
     all_tiles: tuple[tuple[str, int], ...] = ()
+    uv_sets: int = 1
 
     @property
     def face_count(self) -> int:

@@ -32,14 +32,17 @@ def read_mesh(path: Path | str) -> Mesh:
     return parse_mesh(content, path.name)
 
 
-def parse_mesh(content: bytes, name: str) -> Mesh:
-    """A mesh from a file's bytes; the ending of `name` says which format."""
+def parse_mesh(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
+    """A mesh from a file's bytes; the ending of `name` says which format. uv_set: of a glTF, None is the one that its
+    materials use. Raises MeshFileError."""
     ending = Path(name).suffix.lower()
     parser = _PARSERS.get(ending)
     if parser is None:
         raise MeshFileError(f"{name}: meshes can be read from {', '.join(READABLE)}.")
     if not content:
         raise MeshFileError(f"{name} is empty.")
+    if uv_set is not None and ending in (".glb", ".gltf"):
+        return replace(guarded(lambda: parse_glb(content, name, uv_set), name), source_bytes=content, source_ending=ending)
     return replace(guarded(lambda: parser(content, name), name), source_bytes=content, source_ending=ending)
 
 

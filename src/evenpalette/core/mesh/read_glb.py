@@ -3,6 +3,7 @@
 Source: glTF 2.0 specification (ISO/IEC 12113), sections 3.6 and 3.7; KHR_mesh_quantization; KHR_texture_transform.
 """
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,24 +18,26 @@ from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
 _MOST_PARTS = 20_000
 
 
-def parse_glb(content: bytes, name: str) -> Mesh:
-    """Parse the bytes of a GLB, or of a .gltf that needs no other file. Raises MeshFileError."""
+def parse_glb(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
+    """Parse the bytes of a GLB, or of a .gltf that needs no other file; uv_set as in `mesh_of`. Raises MeshFileError."""
     if name.lower().endswith(".glb") and content[:4] != b"glTF":
         raise MeshFileError(f"{name} is not a GLB mesh.")
-    return mesh_of(open_gltf(content, name))
+    return mesh_of(open_gltf(content, name), uv_set)
 
 
-def mesh_of(gltf: GltfFile) -> Mesh:
+def mesh_of(gltf: GltfFile, uv_set: int | None = None) -> Mesh:
     """Every triangle primitive of the scene, with its node's place applied.
 
-    Materials name the groups. Of several UV sets each part uses the one that its base color (else its first texture) is
-    laid by, with its texture transform. Morph targets and skins are left in their rest. Raises MeshFileError for
+    Materials name the groups. uv_set: the UV set that every part uses where it has it; None is, for each part, the one
+    that its base color (else its first texture) is laid by, with its texture transform. Morph targets and skins are left in their rest. Raises MeshFileError for
     compressed geometry and anything out of range.
     """
-    parts = [_primitive(gltf, primitive, matrix, mesh_name) for primitive, matrix, mesh_name in _wanted_primitives(gltf)]
+    wanted = _wanted_primitives(gltf)
+    parts = [_primitive(gltf, primitive, matrix, mesh_name, uv_set) for primitive, matrix, mesh_name in wanted]
     if not parts:
         raise MeshFileError(f"{gltf.name} has no triangles.")
-    return _join(parts, gltf.name)
+    sets = max(sum(key.startswith("TEXCOORD_") for key in primitive["attributes"]) for primitive, *_ in wanted)
+    return replace(_join(parts, gltf.name), uv_sets=sets)
 
 
 def _wanted_primitives(gltf: GltfFile) -> list[tuple[dict[str, Any], NDArray, str]]:
@@ -96,7 +99,9 @@ def _local_matrix(node: dict[str, Any]) -> NDArray:
     return matrix
 
 
-def _primitive(gltf: GltfFile, primitive: dict[str, Any], matrix: NDArray, mesh_name: str):  # type: ignore[no-untyped-def]
+def _primitive(  # type: ignore[no-untyped-def]
+    gltf: GltfFile, primitive: dict[str, Any], matrix: NDArray, mesh_name: str, wanted: int | None
+):  # fmt: skip
     attributes, name = primitive["attributes"], gltf.name
     positions = gltf.accessor(attributes["POSITION"], (3,)).astype(np.float64)
     if "indices" not in primitive:
@@ -118,6 +123,8 @@ def _primitive(gltf: GltfFile, primitive: dict[str, Any], matrix: NDArray, mesh_
     if np.linalg.det(matrix[:3, :3]) < 0:
         faces = faces[:, ::-1]
     uv_set, transform = laid_by(gltf, primitive.get("material"))
+    if wanted is not None and wanted != uv_set:
+        uv_set, transform = wanted, None
     uvs = corner(f"TEXCOORD_{uv_set}", 2)
     if uvs is None:
         uvs = corner("TEXCOORD_0", 2)

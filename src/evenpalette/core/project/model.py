@@ -1,5 +1,6 @@
 """The project file: everything about a project that is not pixels or geometry."""
 
+from collections.abc import Callable
 from enum import StrEnum
 from typing import Annotated, Any
 
@@ -64,13 +65,15 @@ class Texture(Stored):
 class MeshInfo(Stored):
     """The mesh: its file's name and where it was brought in from.
 
-    tile: the UV tile of the file that is worked on, 'wrap' for all laid into one, '' for the layout as it is.
+    tile: the UV tile of the file that is worked on, 'wrap' for all laid into one, '' for the layout as it is. uv_set:
+    the UV set of the file, None for the one that its materials use.
     """
 
     name: str
     ending: str
     source_path: str = ""
     tile: str = Field("", max_length=40)
+    uv_set: int | None = Field(None, ge=0, le=15)
 
 
 class Asset(Stored):
@@ -198,6 +201,23 @@ class Project(Stored):
             parts["sheets"] = tuple(changed if sheet.id == changed.id else sheet for sheet in self.sheets)
         return self.model_copy(update=parts)
 
+    def sheet_of(self, group: str) -> Sheet | None:
+        """The sheet that a material group is on."""
+        return next((sheet for sheet in self.sheets if sheet.groups is None or group in sheet.groups), None)
+
     def users(self, parameter_id: str) -> list[Step]:
         """The steps of all sheets that read this parameter."""
         return [s for sheet in self.sheets for s in sheet.steps if any(b.parameter == parameter_id for b in s.bindings)]
+
+
+def with_sources(project: Project, change: Callable[[str], str]) -> Project:
+    """The project with every path of a source file changed."""
+
+    def moved(texture: Texture) -> Texture:
+        return texture.model_copy(update={"source_path": change(texture.source_path)}) if texture.source_path else texture
+
+    sheets = tuple(sheet.model_copy(update={"textures": tuple(map(moved, sheet.textures))}) for sheet in project.sheets)
+    mesh = project.mesh
+    if mesh is not None and mesh.source_path:
+        mesh = mesh.model_copy(update={"source_path": change(mesh.source_path)})
+    return project.model_copy(update={"sheets": sheets, "mesh": mesh})

@@ -8,6 +8,7 @@ does. A kill at any moment leaves a project.json whose files are all there. Save
 import contextlib
 import hashlib
 import json
+import os
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
@@ -28,7 +29,7 @@ from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.budget import Budget
 from evenpalette.core.project.folder import Identity, ProjectFolder
 from evenpalette.core.project.migrate import migrated, migration_note
-from evenpalette.core.project.model import FIRST_SHEET, FORMAT, VERSION, Project, Sheet
+from evenpalette.core.project.model import FIRST_SHEET, FORMAT, VERSION, Project, Sheet, with_sources
 from evenpalette.core.project.state import Resting, State
 from evenpalette.core.project.validate import check_project, check_tree
 from evenpalette.core.raster.image_read import decode_image
@@ -134,6 +135,7 @@ class Storage:
             if sheet.tone is not None:
                 files[_tone_key(sheet.project.sheet.id)] = self._put("tone", "tone", sheet.tone)
         mesh_file = self._put_mesh(state.mesh.whole) if state.mesh else None
+        project = with_sources(project, lambda path: _relative(path, self.folder))
         return project.model_copy(update={"rasters": files, "mesh_file": mesh_file})
 
     def _put(self, kind: str, name: str, content: Raster | np.ndarray) -> str:
@@ -197,7 +199,7 @@ class Storage:
         with self._reading() as inside:
             content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
             project = parse_project(content, self.folder.name)
-            state = self._load(project)
+            state = self._load(with_sources(project, lambda path: _absolute(path, self.folder)))
             self.note = migration_note(json.loads(content))
             self._seen = _digest(content)
             return state
@@ -253,7 +255,8 @@ class Storage:
             return None
         content, identity = self._inside.read(project.mesh_file, limits().mesh_file_bytes)
         name = project.mesh.name if project.mesh else Path(project.mesh_file).name
-        parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}")
+        uv_set = project.mesh.uv_set if project.mesh else None
+        parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}", uv_set)
         self._remember(parsed.source_bytes, project.mesh_file, identity, parsed.source_bytes)
         tile = project.mesh.tile if project.mesh else ""
         return MeshView(in_tile(replace(parsed, name=name), tile))
@@ -290,6 +293,25 @@ class Storage:
 def _digest(data: bytes) -> str:
     """Twelve hexadecimal digits that tell contents apart."""
     return hashlib.sha256(data).hexdigest()[:12]
+
+
+def _relative(path: str, folder: Path) -> str:
+    """A path as seen from the project, where the file lies in the folder that holds the project or below, so that both
+    can be moved together; else as it is."""
+    try:
+        whole = Path(path)
+        if whole.is_absolute() and whole.is_relative_to(folder.resolve().parent):
+            return Path(os.path.relpath(whole, folder.resolve())).as_posix()
+    except (OSError, ValueError):
+        pass
+    return path
+
+
+def _absolute(path: str, folder: Path) -> str:
+    try:
+        return path if Path(path).is_absolute() else os.path.normpath(folder.resolve() / path)
+    except (OSError, ValueError):
+        return path
 
 
 def _named(project: Project) -> set[str]:

@@ -181,3 +181,12 @@ def _picked_planes(
 def _channel_plane(raster: Raster, source: ChannelSource) -> NDArray[np.uint8]:
     plane = np.rint(np.clip(raster.channel(source.channel), 0, 1) * 255).astype(np.uint8)
     return 255 - plane if source.invert else plane
+
+
+def strongest_at(planes: Mapping[str, NDArray[np.uint8]], u: float, v: float) -> str | None:
+    """The id of the region with the largest coverage at a texel, None where none covers it. planes: equal (H, W), at
+    least one; u, v in 0..1, v down."""
+    height, width = next(iter(planes.values())).shape
+    y, x = min(height - 1, max(0, int(v * height))), min(width - 1, max(0, int(u * width)))
+    best = max(planes, key=lambda region: planes[region][y, x])
+    return best if planes[best][y, x] else None

@@ -1,5 +1,7 @@
 """Bringing in the mesh and the textures, and saying what each texture holds."""
 
+import os
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
@@ -13,8 +15,8 @@ from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.guess import PACKED_ORDERS, guess
-from evenpalette.core.project.model import MeshInfo, Role, Texture
-from evenpalette.core.project.state import State, new_id
+from evenpalette.core.project.model import MeshInfo, Role, Sheet, Texture, with_sources
+from evenpalette.core.project.state import Resting, State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
@@ -30,8 +32,9 @@ def encoding_for(role: Role, raster: Raster) -> Encoding:
     return role.encoding
 
 
-def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
-    """Use this mesh; regions made of faces of an old one of the same shape are found again on it.
+def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None = None) -> State:
+    """Use this mesh; regions made of faces of an old one of the same shape are found again on it. uv_set: which one of
+    the file it was laid out by, None for the one that its materials use.
 
     Raises MeshFileError for one on which no texture can lie.
     """
@@ -42,12 +45,17 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "") -> State:
     if abs(mesh.uv_areas()).sum() < 1e-9:
         raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
     old = state.project.asset.mesh
-    if old is not None and old.tile and old.source_path == source_path and not mesh.tile:
-        mesh = in_tile(mesh, old.tile)
+    if old is not None and source_path and old.source_path == source_path:
+        # The same file again: it stays laid out as it was.
+        if uv_set is None and old.uv_set is not None and mesh.source_bytes:
+            uv_set = old.uv_set
+            mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}", uv_set), name=mesh.name)
+        if old.tile and not mesh.tile:
+            mesh = in_tile(mesh, old.tile)
     before = state.mesh.mesh if state.mesh is not None else None
     if before is not None and not np.array_equal(before.faces, mesh.faces):
         state = _faces_on(state, before, mesh)
-    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path, tile=mesh.tile)
+    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path, tile=mesh.tile, uv_set=uv_set)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
@@ -60,12 +68,76 @@ def set_tile(state: State, tile: str) -> State:
     info = state.project.asset.mesh
     if state.mesh is None or info is None:
         raise MeshFileError("Bring in a mesh first.")
-    mesh = state.mesh.mesh
+    return _laid_anew(state, tile, info.uv_set)
+
+
+def set_uv_set(state: State, uv_set: int | None) -> State:
+    """Lay the mesh out by another UV set of its file, None for the one that its materials use. Raises MeshFileError."""
+    if state.mesh is None or state.project.asset.mesh is None:
+        raise MeshFileError("Bring in a mesh first.")
+    return _laid_anew(state, "", uv_set)
+
+
+def _laid_anew(state: State, tile: str, uv_set: int | None) -> State:
+    """The mesh of the file with another layout."""
+    info, view = state.project.asset.mesh, state.mesh
+    assert info is not None
+    assert view is not None
+    mesh = view.whole.mesh
     if mesh.source_bytes:
-        mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}"), name=mesh.name)
+        mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}", uv_set), name=mesh.name)
     laid = in_tile(mesh, tile)
-    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": ""})}))
-    return set_mesh(state, laid, info.source_path)
+    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": "", "uv_set": None})}))
+    state = set_mesh(state, laid, info.source_path, uv_set)
+    return remade_everywhere(state)
+
+
+def remade_everywhere(state: State) -> State:
+    """Coverages that follow the layout of the mesh made anew on every sheet."""
+    here = state.project.sheet.id
+    for sheet in state.project.sheets:
+        state = state.on(sheet.id)
+        if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
+            state = recompute_coverages(state)
+    return state.on(here)
+
+
+def move_groups(state: State, groups: tuple[str, ...], sheet_id: str | None, name: str = "") -> State:
+    """Put material groups on another sheet, None is a new one with this name; a sheet that has none left and nothing
+    made on it goes. What was made of faces follows. Raises EvenPaletteError.
+    """
+    if state.mesh is None:
+        raise MeshFileError("Bring in a mesh first.")
+    known = state.mesh.whole.mesh.group_names
+    moved = [group for group in known if group in groups]
+    sheets = list(state.project.sheets)
+    if sheet_id is None:
+        sheets.append(Sheet(id=new_id("sheet"), name=name.strip()[:80] or moved[0][:80] if moved else "Sheet", groups=()))
+        sheet_id = sheets[-1].id
+    if not any(sheet.id == sheet_id for sheet in sheets):
+        raise EvenPaletteError("That sheet is no longer in the project.")
+    kept = []
+    for sheet in sheets:
+        has = known if sheet.groups is None else sheet.groups
+        has = tuple(g for g in known if (g in has and g not in moved) or (sheet.id == sheet_id and g in moved))
+        is_bare = not sheet.textures and not sheet.regions.regions and not sheet.steps
+        if has or not is_bare:
+            kept.append(sheet.model_copy(update={"groups": has}))
+    if not any(sheet.groups for sheet in kept):
+        raise EvenPaletteError("Some sheet must have the mesh.")
+    if len(kept) == 1:
+        kept = [kept[0].model_copy(update={"groups": None})]
+    target = next(sheet for sheet in kept if sheet.id == sheet_id) if any(s.id == sheet_id for s in kept) else kept[0]
+    left = state.project.sheet.id
+    resting = dict(state.resting) | {left: Resting(state.coverages, state.made, state.tone)}
+    there = resting.pop(target.id, Resting())
+    resting = {key: value for key, value in resting.items() if any(s.id == key for s in kept)}
+    project = state.project.model_copy(update={"sheets": tuple(kept), "active_sheet": target.id})
+    state = replace(
+        state, project=project, mesh=state.mesh.only(target.groups), coverages=there.coverages, made=there.made,
+        tone=there.tone, resting=MappingProxyType(resting), chosen=None,
+    )  # fmt: skip
+    return remade_everywhere(state)
 
 
 def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
@@ -194,3 +266,30 @@ def _with_texture(state: State, changed: Texture) -> State:
     asset = state.project.asset
     textures = tuple(changed if t.id == changed.id else t for t in asset.textures)
     return state.with_project(asset=asset.model_copy(update={"textures": textures}))
+
+
+def missing_sources(state: State) -> list[str]:
+    """Files that textures and the mesh were brought in from and that are not there any more."""
+    named = [t.source_path for sheet in state.project.sheets for t in sheet.textures]
+    named += [state.project.mesh.source_path] if state.project.mesh is not None else []
+    return [path for path in dict.fromkeys(named) if path and not Path(path).is_file()]
+
+
+def point_to(state: State, found: Mapping[str, str]) -> State:
+    """Say where files lie now: old path to new path. What is in the project stays as it is."""
+    return replace(state, project=with_sources(state.project, lambda path: found.get(path, path)))
+
+
+def find_sources(missing: Iterable[str], folder: Path) -> dict[str, str]:
+    """Files of the same names in a folder and below, old path to new path. At most some ten thousand entries are looked at."""
+    wanted: dict[str, list[str]] = {}
+    for path in missing:
+        wanted.setdefault(Path(path).name, []).append(path)
+    found: dict[str, str] = {}
+    for seen, (where, _, names) in enumerate(os.walk(folder)):
+        for name in wanted.keys() & set(names):
+            for old in wanted[name]:
+                found.setdefault(old, str(Path(where) / name))
+        if seen > 10_000 or len(found) == sum(map(len, wanted.values())):
+            break
+    return found

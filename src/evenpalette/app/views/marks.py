@@ -1,4 +1,4 @@
-"""What is drawn over the twin views: the divide, the wipe, the brush, the pointer's spot."""
+"""What is drawn over the twin views: the divide, the wipe, the pointer's circle and spot."""
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -20,7 +20,7 @@ def draw_wipe(painter: QPainter, x: float, top: float, bottom: float) -> None:
     painter.drawEllipse(QPointF(x, bottom - 12), 6, 6)
 
 
-def draw_brush(painter: QPainter, place: QPointF, radius: float) -> None:
+def draw_circle(painter: QPainter, place: QPointF, radius: float) -> None:
     """The circle that a brush covers; nothing for a radius of 0."""
     if radius > 0:
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -29,13 +29,14 @@ def draw_brush(painter: QPainter, place: QPointF, radius: float) -> None:
             painter.drawEllipse(place, radius, radius)
 
 
-def draw_spot(painter: QPainter, rect: QRect, x: float, y: float) -> None:
+def draw_spot(painter: QPainter, rect: QRect, place: QPointF) -> None:
     """The spot under the pointer, where it lies within a view."""
-    if not QRectF(rect).contains(QPointF(x, y)):
+    if not QRectF(rect).contains(place):
         return
+    x, y = place.x(), place.y()
     for width, color in ((3.0, _RIM), (1.4, _LINE)):
         painter.setPen(QPen(color, width))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(QPointF(x, y), 6, 6)
+        painter.drawEllipse(place, 6, 6)
         painter.drawLine(QPointF(x - 12, y), QPointF(x - 6, y))
         painter.drawLine(QPointF(x + 6, y), QPointF(x + 12, y))

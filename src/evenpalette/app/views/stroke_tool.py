@@ -4,7 +4,6 @@ import time
 from collections import deque
 from dataclasses import replace
 from types import MappingProxyType
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,8 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
+from evenpalette.app.views.face_finder import FaceFinder
+from evenpalette.app.views.tools import Drawing
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits.painting import is_paintable, locked_cover, why_not_paintable, with_painted
 from evenpalette.core.project.state import State
@@ -21,9 +22,6 @@ from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps
 from evenpalette.core.regions.painting.stylus import SimulatedStylus
 from evenpalette.core.regions.painting.surface import PaintSurface
 from evenpalette.core.regions.painting.warm import load_kernels
-
-if TYPE_CHECKING:
-    from evenpalette.app.views import TwinViews
 
 #: Dabs are laid down for so long in one turn, then the window answers.
 _TURN_SECONDS = 0.012
@@ -36,8 +34,8 @@ class StrokeTool:
     Shift draws a line from where the last stroke ended, Ctrl erases (or paints, where the brush erases).
     """
 
-    def __init__(self, session: Session, views: "TwinViews") -> None:
-        self._session, self._views = session, views
+    def __init__(self, session: Session, drawing: Drawing, finder: FaceFinder) -> None:
+        self._session, self._drawing, self._finder = session, drawing, finder
         self.active = False
         self.brush = Brush()
         #: 'brush', or what a click fills: 'island', 'shell', 'group', 'all'.
@@ -57,7 +55,7 @@ class StrokeTool:
         self._last: tuple[QPointF, float] | None = None
         self._line_from: tuple[QPointF, bool] | None = None
         self._ends = False
-        self._timer = QTimer(views, singleShot=True, interval=0)
+        self._timer = QTimer(session, singleShot=True, interval=0)
         self._timer.timeout.connect(self._work)
 
     @property
@@ -116,21 +114,10 @@ class StrokeTool:
         """Radius in pixels of what a dab at a position covers."""
         if self.action != "brush" or not self._session.state.coverages:
             return 0.0
-        views, flat = self._views, self._views.flat_rect()
-        if flat.contains(place.toPoint()):
-            side = min(flat.width(), flat.height()) / views.plane.span
-            return self.brush.radius / max(self._shape()) * side
-        if self._surface is None:
-            return 0.0
-        form = views.form_rect()
-        target = np.array(views.camera.target)
-        middle = views.camera.project(target, form.width(), form.height())
-        beside = views.camera.project(target + views.camera.axes()[0], form.width(), form.height())
-        return (
-            self.brush.radius
-            * self._surface.units_per_texel
-            * float(np.hypot(beside[0] - middle[0], beside[1] - middle[1]))
-        )
+        frame = self._drawing.frame
+        if frame.is_on_flat(place):
+            return self.brush.radius / max(self._shape()) * frame.flat_scale
+        return self.brush.radius * self._surface.units_per_texel * frame.form_scale if self._surface else 0.0
 
     # --- the pointer ---------------------------------------------------------------------------------------------
 
@@ -161,12 +148,12 @@ class StrokeTool:
         paintable = {r.id for r in division.regions if is_paintable(r)}
         planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
         self._stroke = Stroke(planes, region.id, brush, self._surface, locked_cover(state, region.id))
-        self._on_form = self._views.form_rect().contains(place.toPoint())
+        self._on_form = self._drawing.frame.is_on_form(place)
         self._places = None
         unit = 1.0
         if self._on_form:
             unit = self._surface.units_per_texel if self._surface else 0.0
-            self._places = self._views.places()
+            self._places = self._drawing.places()
         self._spacer = Spacer(brush.spacing * 2 * brush.radius * unit)
         self._ends = False
         self._shown = set()
@@ -201,16 +188,13 @@ class StrokeTool:
     def _between(self, start: QPointF, end: QPointF, first: float, last: float) -> list[Place]:
         """The dabs from one position of the pointer to the next."""
         length = float(np.hypot(end.x() - start.x(), end.y() - start.y()))
-        views = self._views
+        frame = self._drawing.frame
         if not self._on_form:
-            flat = views.flat_rect()
-            texel = min(flat.width(), flat.height()) / views.plane.span / max(self._shape())
+            texel = frame.flat_scale / max(self._shape())
             fine = max(1.0, self.brush.spacing * self.brush.radius / 4)
             shares = np.linspace(0, 1, max(2, int(length / texel / fine) + 2))
             height, width = self._shape()
-            uv = np.array([
-                views.plane.to_uv(p.x() - flat.left(), p.y(), flat.width(), flat.height()) for p in (start, end)
-            ])  # fmt: skip
+            uv = np.array([frame.uv_on_flat(place) for place in (start, end)])
             points = (uv[0] + (uv[1] - uv[0]) * shares[:, None]) * (width, height)
             faces = np.full(len(points), -1, np.int64)
         else:
@@ -226,7 +210,7 @@ class StrokeTool:
         if self._places is None or self._surface is None:
             return None
         face_at, uv_at = self._places
-        ratio, shares = self._views.devicePixelRatioF(), np.linspace(0, 1, count)
+        ratio, shares = self._drawing.frame.ratio, np.linspace(0, 1, count)
         x = ((start.x() + (end.x() - start.x()) * shares) * ratio).astype(int)
         y = face_at.shape[0] - 1 - ((start.y() + (end.y() - start.y()) * shares) * ratio).astype(int)
         inside = (x >= 0) & (y >= 0) & (x < face_at.shape[1]) & (y < face_at.shape[0])
@@ -257,7 +241,7 @@ class StrokeTool:
         if set(stroke.changed) != self._shown:
             self._show_copies()
         if boxes:
-            self._views.patch_live(set(stroke.changed), boxes)
+            self._drawing.patch_live(set(stroke.changed), boxes)
         if self._queue:
             self._timer.start()
         elif self._ends:
@@ -270,7 +254,7 @@ class StrokeTool:
         before, changed = self._before.coverages, self._stroke.changed
         copies = [(before[key], changed[key]) for key in changed if key not in self._shown]
         self._shown = set(changed)
-        self._views.show_live(replace(self._before, coverages=MappingProxyType({**before, **changed})), copies)
+        self._drawing.show_live(replace(self._before, coverages=MappingProxyType({**before, **changed})), copies)
 
     def _finish(self) -> None:
         stroke, before = self._stroke, self._before
@@ -285,11 +269,11 @@ class StrokeTool:
         elif stroke.deposit.any():
             verb = "Erase from" if stroke.brush.erases else "Paint"
             self._session.apply(f"{verb} {name}", lambda s: with_painted(s, stroke.changed))
-        self._views.show_live(None)
+        self._drawing.show_live(None)
 
     def _fill(self, place: QPointF, erases: bool) -> None:
         view, session = self._session.state.mesh, self._session
-        found = self._views.faces.around(place, 0.0, through=False)
+        found = self._finder.around(place, 0.0, through=False)
         region_id, extent = session.region or "", self.action
         if view is None or not len(found):
             session.said.emit("Click on a face to fill what it belongs to.", True)
@@ -302,7 +286,9 @@ class StrokeTool:
             paintable = {r.id for r in state.project.regions.division_of(region_id).regions if is_paintable(r)}
             planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
             mask = fill_mask(texels, int(found[0]), extent)
-            changed = filled(planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state, region_id))
+            changed = filled(
+                planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state, region_id)
+            )
             return with_painted(state, changed)
 
         session.run(f"{'Empty' if erases else 'Fill'} {extent}", lambda s, _: edit(s))

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
@@ -46,7 +46,9 @@ class ViewHeaders:
         self.overlay.setValue(55)
         self.overlay.setFixedWidth(96)
         self.overlay.setAccessibleName("Strength of the regions laid over")
-        self.overlay.setToolTip("How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched")
+        self.overlay.setToolTip(
+            "How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched"
+        )
         self.overlay.valueChanged.connect(lambda _: self._views.update())
         self._overlay_name = label("Regions", "onview", views)
         self.clock = self._toggle("play", "Let time run: textures that drift move")
@@ -56,7 +58,9 @@ class ViewHeaders:
         for name in (form, flat):
             name.setFont(theme.font(15))
         margins = (12, 3, 8, 3)
-        self._form = row(form, self.form_stage, self.lit, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins)
+        self._form = row(
+            form, self.form_stage, self.lit, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins
+        )
         self._flat = row(
             flat, self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6, margins=margins
         )
@@ -66,6 +70,8 @@ class ViewHeaders:
             header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
             header.setFixedHeight(HEADER)
         self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
+        self._tag = self._words("", theme.TEXT)
+        self._tag.hide()
         self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
         self._begin_holder = QWidget(views)
         self._begin = QVBoxLayout(self._begin_holder)
@@ -107,7 +113,9 @@ class ViewHeaders:
             box.insertSeparator(box.count())
         for key in attributes:
             box.addItem(ATTRIBUTES[key].label, key)
-            box.setItemData(box.count() - 1, f"As it is stored. {ATTRIBUTES[key].description}", Qt.ItemDataRole.ToolTipRole)
+            box.setItemData(
+                box.count() - 1, f"As it is stored. {ATTRIBUTES[key].description}", Qt.ItemDataRole.ToolTipRole
+            )
 
     def fill_stages(self, attributes: Sequence[str]) -> None:
         """Offer the attributes that the recipe makes beside the stages; what is shown stays, where it is still there."""
@@ -174,14 +182,17 @@ class ViewHeaders:
         """Put everything where it belongs; compared: the names on both sides of the wipe, None without one."""
         self._form.setGeometry(form.left(), 0, form.width(), HEADER)
         self._flat.setGeometry(flat.left(), 0, flat.width(), HEADER)
-        above = form.adjusted(24, HEADER, -24, 0)
+        above = form.adjusted(0, HEADER, 0, 0)
         if not self._begin_holder.isHidden():
             above.setBottom(form.center().y())
-        self._form_hint.setGeometry(above)
-        self._flat_hint.setGeometry(flat.adjusted(24, HEADER, -24, 0))
+        for hint, space in ((self._form_hint, above), (self._flat_hint, flat.adjusted(0, HEADER, 0, 0))):
+            hint.adjustSize()
+            hint.move(space.center() - hint.rect().center())
         width, height = min(260, form.width() - 48), self._begin_holder.sizeHint().height()
         middle = form.center()
-        self._begin_holder.setGeometry(middle.x() - width // 2, min(middle.y() + 16, form.bottom() - height - 16), width, height)
+        self._begin_holder.setGeometry(
+            middle.x() - width // 2, min(middle.y() + 16, form.bottom() - height - 16), width, height
+        )
         for name, text in zip((self._left_name, self._right_name), compared or ("", ""), strict=True):
             name.setText(text)
             name.adjustSize()
@@ -189,6 +200,16 @@ class ViewHeaders:
         x, y = form.left() + form.width() * wipe, form.height() - 30
         self._left_name.move(max(4, round(x - 16 - self._left_name.width())), y)
         self._right_name.move(min(form.right() - self._right_name.width() - 4, round(x + 16)), y)
+
+    def show_tag(self, place: QPoint, text: str, view: QRect) -> None:
+        """Say something beside the pointer, within a view; '' says nothing."""
+        self._tag.setVisible(bool(text))
+        if text:
+            self._tag.setText(text)
+            self._tag.adjustSize()
+            width, height = self._tag.width(), self._tag.height()
+            x = place.x() + 16 if place.x() + 16 + width < view.right() else place.x() - 12 - width
+            self._tag.move(x, min(max(place.y() + 14, view.top() + 4), view.bottom() - height - 4))
 
     def show_hints(self, *, form: bool, flat: bool) -> None:
         """Say what to do next where a view is empty."""

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 
-from evenpalette.app.face_finder import FaceFinder
 from evenpalette.app.session import Session
+from evenpalette.app.views.face_finder import FaceFinder
 from evenpalette.core.mesh import select
 
 #: What one press takes: word in the window to its meaning.
@@ -46,11 +46,11 @@ class FaceTool:
         """Whether a press selects."""
         return self.active and self.session.state.mesh is not None
 
-    def radius_at(self, _: QPointF) -> float:
+    def radius_at(self, place: QPointF) -> float:
         """Radius of the circle at the pointer in pixels, 0 for none."""
         return self.radius_pixels if self.reach == "sweep" else 0.0
 
-    def press(self, place: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+    def press(self, place: QPointF, modifiers: Qt.KeyboardModifier, pressure: float | None = None) -> None:
         """Begin a pick or a sweep."""
         view = self.session.state.mesh
         assert view is not None
@@ -62,7 +62,7 @@ class FaceTool:
         self._seen = None if self.through or self.finder.is_on_flat(place) else self.finder.visible()
         self.drag(place)
 
-    def drag(self, place: QPointF) -> None:
+    def drag(self, place: QPointF, pressure: float | None = None) -> None:
         """Go on with a sweep, or with a pick of what lies under the pointer now."""
         view = self.session.state.mesh
         if self._picked is None or self._before is None or view is None:

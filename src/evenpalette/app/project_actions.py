@@ -1,0 +1,243 @@
+"""What is done with a project as a whole: begin, open, hold, save, recover; and what is asked on the way."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+
+from evenpalette.app.dialogs import RecoveryDialog
+from evenpalette.app.folder_lock import FolderLock
+from evenpalette.app.session import Session
+from evenpalette.app.settings import limits_factor, remember, set_limits_factor, station_of
+from evenpalette.app.tasks import Task
+from evenpalette.core.errors import EvenPaletteError, one_line
+from evenpalette.core.files import safe_name
+from evenpalette.core.limits import MOST
+from evenpalette.core.project import autosave
+from evenpalette.core.project.demo_files import copy_demo
+from evenpalette.core.project.edits.asset import rename_project
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_folder
+
+
+class ProjectActions(QObject):
+    """Works on the session; questions and dialogs belong to a window."""
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        super().__init__(window)
+        self._session, self._window = session, window
+        session.conflicted.connect(self._ask_conflict)
+
+    def rename(self) -> None:
+        name, done = QInputDialog.getText(self._window, "Rename project", "Name", text=self._session.state.project.name)
+        if done:
+            self._session.apply(f"Rename project to {name}", lambda s: rename_project(s, name))
+
+    def show_folder(self) -> None:
+        """Open the project's folder where the desktop shows folders."""
+        if self._session.path is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._session.path)))
+
+    def may_leave(self) -> bool:
+        """Whether the document may be given up; asks when it differs from what lies on disk."""
+        if not self._session.saving.is_idle:
+            self._session.saving.wait()
+        if not self._session.is_dirty:
+            return True
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"Save the changes to {self._session.state.project.name}?")
+        box.setStandardButtons(
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel
+        )
+        answer = box.exec()
+        if answer == QMessageBox.StandardButton.Save:
+            return self._save_now()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def _save_now(self) -> bool:
+        """Save and wait for it; False when it was not saved, for whatever reason."""
+        folder = None if self._session.path and not self._session.is_read_only else self._ask_folder()
+        if folder is None and (self._session.path is None or self._session.is_read_only):
+            return False
+        self._session.save(folder)
+        return self._session.saving.wait() and not self._session.is_dirty
+
+    def new_project(self) -> None:
+        """Begin an empty document."""
+        if self.may_leave():
+            self._session.open_state(State(), None, "New project")
+            self._session.set_station("asset")
+
+    def ask_open(self) -> None:
+        """Ask for a project and open it."""
+        path, _ = QFileDialog.getOpenFileName(
+            self._window, "Open project", "", f"Even Palette project ({PROJECT_FILE})"
+        )
+        if path:
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path, then: Callable[[], None] | None = None) -> None:
+        """Open a project off the interface thread; on an error the document stays as it was."""
+        if not self.may_leave():
+            return
+        storage = Storage(project_folder(path))
+
+        def done(state: State) -> None:
+            held = self._hold(storage.folder)
+            if held is None:
+                return
+            lock, read_only = held
+            note = f"; {storage.note}" if storage.note else ""
+            self._session.open_state(
+                state, storage, f"Opened {state.project.name}{note}", lock=lock, read_only=read_only
+            )  # fmt: skip
+            remember(storage.folder)
+            self._go_to_work(state)
+            strange = self._session.strange_sources()
+            if strange:
+                self._session.said.emit(
+                    f"{len(strange)} source files of this project are not read or watched, as they were not brought in "
+                    "here. Project menu, Watch source files, allows it.", False
+                )  # fmt: skip
+            if then is not None:
+                then()
+
+        self._session.tasks.start(Task("Opening", lambda _: storage.open(), done, self._session.failed))
+
+    def _hold(self, folder: Path) -> tuple[FolderLock | None, bool] | None:
+        """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be opened."""
+        mine = self._session.lock
+        if mine is not None and mine.folder.resolve() == folder.resolve() and not mine.is_lost:
+            if mine.is_held:
+                return mine, False
+            mine.release()
+        lock = FolderLock(folder)
+        if lock.take():
+            return lock, False
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Open elsewhere")
+        box.setText(f"{folder.name} is open in another window: {lock.holder()}.")
+        box.setInformativeText("Two windows that save one project undo each other's work.")
+        look = box.addButton("Open read-only", QMessageBox.ButtonRole.AcceptRole)
+        over = box.addButton("Take over", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is over:
+            return (lock if lock.take_over() else None), False
+        return (None, True) if box.clickedButton() is look else None
+
+    def _ask_conflict(self, text: str) -> None:
+        """The project on disk is not the one that was opened here: what becomes of it."""
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Changed on disk")
+        box.setText(text)
+        box.setInformativeText("Nothing was written yet.")
+        again = box.addButton("Open it again", QMessageBox.ButtonRole.ResetRole)
+        elsewhere = box.addButton("Save elsewhere ...", QMessageBox.ButtonRole.AcceptRole)
+        over = box.addButton("Overwrite", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is elsewhere:
+            self.save_as()
+        elif box.clickedButton() is over:
+            self._session.save(overwrite=True, then=self._was_saved)
+        elif box.clickedButton() is again and self._session.path is not None:
+            self.open_path(self._session.path)
+
+    def watch_sources(self) -> None:
+        """Ask whether the files that the project names may be read when they change."""
+        strange = self._session.strange_sources()
+        if not strange:
+            self._session.said.emit("All source files of this project are watched already.", False)
+            return
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Watch source files")
+        box.setText(f"Read these {len(strange)} files whenever they change, into this project?")
+        box.setInformativeText("\n".join(one_line(path) for path in strange[:12]))
+        box.setStandardButtons(QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No)
+        if box.exec() == QMessageBox.StandardButton.Yes:
+            self._session.trust(strange)
+
+    def ask_limits(self) -> None:
+        factor, done = QInputDialog.getDouble(
+            self._window, "File limits", "Larger files take more memory and time.\nRaise all limits by a factor of",
+            limits_factor(), 1.0, MOST, 1,
+        )  # fmt: skip
+        if done:
+            set_limits_factor(factor)
+
+    def open_demo(self, name: str = "", into: Path | None = None, then: Callable[[], None] | None = None) -> None:
+        """Open a fresh copy of a demo project."""
+        if not self.may_leave():
+            return
+        try:
+            folder = copy_demo(into, name)
+        except EvenPaletteError as error:
+            self._session.said.emit(str(error), True)
+            return
+        self.open_path(folder, then)
+
+    def save(self) -> None:
+        """Save where it was saved before, or ask."""
+        if self._session.path is None or self._session.is_read_only:
+            self.save_as()
+        else:
+            self._session.save(then=self._was_saved)
+
+    def _was_saved(self) -> None:
+        if self._session.path is not None:
+            remember(self._session.path)
+            self._session.said.emit(f"Saved to {self._session.path}", False)
+
+    def _ask_folder(self) -> Path | None:
+        proposal = str(Path.home() / safe_name(self._session.state.project.name))
+        path, _ = QFileDialog.getSaveFileName(self._window, "Save project as a folder", proposal)
+        if not path:
+            return None
+        folder = Path(path)
+        mine = self._session.path is not None and folder.resolve() == self._session.path.resolve()
+        if (folder / PROJECT_FILE).exists() and (not mine or self._session.is_read_only):
+            answer = QMessageBox.question(
+                self._window, "Replace a project", f"{folder} holds another project. Put this one in its place?"
+            )
+            if answer != QMessageBox.StandardButton.Yes:
+                return None
+        return folder
+
+    def save_as(self) -> None:
+        """Ask for a folder and save there."""
+        if folder := self._ask_folder():
+            self._session.save(folder, then=self._was_saved)
+
+    def offer_recovery(self) -> None:
+        """Ask about autosaves that a crash left behind."""
+        found = autosave.find_recoverable()
+        if found:
+            RecoveryDialog(found, self._recover, autosave.forget, self._window).exec()
+
+    def _recover(self, item: autosave.Recoverable) -> None:
+        def done(state: State) -> None:
+            storage = Storage(Path(item.project)) if item.project else None
+            held = self._hold(storage.folder) if storage is not None and storage.folder.is_dir() else (None, False)
+            lock, read_only = held if held is not None else (None, True)
+            # The old autosave goes only when a new copy is complete.
+            self._session.open_state(
+                state, storage, "Recovered", dirty=True, lock=lock, read_only=read_only,
+                when_kept=lambda: autosave.forget(item),
+            )  # fmt: skip
+            self._go_to_work(state)
+            self._session.autosave()
+
+        self._session.tasks.start(Task("Recovering", lambda _: autosave.recover(item), done, self._session.failed))
+
+    def _go_to_work(self, state: State) -> None:
+        """Open the station where this project was left, else the first one that its work needs."""
+        project, path = state.project, self._session.path
+        needed = (
+            "recipe" if project.recipe.steps else "tones" if project.regions.regions
+            else "regions" if project.asset.textures else "asset"
+        )  # fmt: skip
+        self._session.set_station((station_of(path) if path is not None else "") or needed)

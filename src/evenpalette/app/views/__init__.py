@@ -1,0 +1,5 @@
+"""Form and Flat: what they show, how it is drawn, and what the pointer does there."""
+
+from evenpalette.app.views.twin_views import TwinViews
+
+__all__ = ["TwinViews"]

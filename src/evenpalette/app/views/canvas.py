@@ -1,0 +1,273 @@
+"""Where Form and Flat are drawn: one OpenGL widget draws both, so a moved slider reaches both in one repaint.
+
+The one place that makes the context current. It draws what it is told to show, from where its frame says, and over it
+what the pointer has to say.
+"""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QResizeEvent
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QWidget
+
+from evenpalette.app.session import Session
+from evenpalette.app.views import marks
+from evenpalette.app.views.frame import Frame
+from evenpalette.app.views.headers import HEADER, ViewHeaders
+from evenpalette.app.views.pictures import Wanted
+from evenpalette.app.views.shown import Shown
+from evenpalette.core.mesh.uv_raster import barycentric
+from evenpalette.core.project.state import State
+from evenpalette.core.regions.painting.stroke import Box
+from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.gpu.scene import SceneRenderer
+
+#: Uploads go on for so long in one turn.
+_TURN_SECONDS = 0.02
+
+
+class Canvas(QOpenGLWidget):
+    """Form on the left, Flat on the right, a movable line between."""
+
+    painted = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setMinimumSize(480, 260)
+        self.setAccessibleName("Form and Flat")
+        self._frame = Frame()
+        self.headers = ViewHeaders(self)
+        self.shown = Shown(session, self.headers)
+        #: The texel that both views mark, and the circle at the pointer.
+        self.spot: tuple[float, float] | None = None
+        self.circle: tuple[QPointF, float] | None = None
+        self._scene: SceneRenderer | None = None
+        self._stale, self._chosen_stale = True, True
+        self._framed: object = None
+        self._preview: State | None = None
+        self._patches: list[tuple[set[str], Box]] = []
+        self._copies: list[tuple[NDArray, NDArray]] = []
+        self._upload_timer = QTimer(self, singleShot=True, interval=5)
+        self._upload_timer.timeout.connect(self._continue_uploads)
+        self.shown.changed.connect(self._lay_out)
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(self.update)
+        session.faces_changed.connect(self._on_faces)
+
+    # --- where from ----------------------------------------------------------------------------------------------
+
+    @property
+    def frame(self) -> Frame:
+        """Where everything lies now."""
+        return replace(self._frame, width=self.width(), height=self.height(), ratio=self.devicePixelRatioF())
+
+    @frame.setter
+    def frame(self, frame: Frame) -> None:
+        self._frame = frame
+        self._lay_out()
+
+    def frame_all(self) -> None:
+        """Show the whole model and the whole texture."""
+        view = self.session.state.mesh
+        self.frame = self.frame.around(view.mesh.bounds if view is not None else None)
+
+    def look_from(self, normal: NDArray[np.float32], u: float, v: float) -> None:
+        """Take both views to a face with this normal and a texel."""
+        self.frame = self.frame.looking_from(normal, u, v)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        frame, state = self.frame, self.session.state
+        has_model = state.mesh is not None
+        is_empty = not has_model and not state.project.asset.textures and not state.coverages
+        self.headers.show_hints(form=not has_model, flat=is_empty)
+        self.headers.place(frame.form, frame.flat, self.shown.wipe, self.shown.compared)
+        self.update()
+
+    def _on_change(self, _: frozenset[str]) -> None:
+        self._stale = True
+        view = self.session.state.mesh
+        whole = view.whole if view is not None else None
+        if whole is not self._framed:
+            self._framed = whole
+            self.frame_all()
+        self._lay_out()
+
+    def _on_faces(self) -> None:
+        self._chosen_stale = True
+        self.update()
+
+    # --- the live state ------------------------------------------------------------------------------------------
+
+    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] = ()) -> None:
+        """Draw this state instead of the document's, while a stroke is under way; None ends it.
+
+        copies: planes of it that are copies of planes drawn so far, (old, new); where they differ `patch_live` tells.
+        """
+        self._preview, self._stale = state, True
+        self._copies += copies
+        self.update()
+
+    def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
+        """Texels of coverages of the live state changed in place."""
+        self._patches += [(regions, box) for box in boxes]
+        self.update()
+
+    def _bring_up_to_date(self, scene: SceneRenderer) -> None:
+        """Hand a changed document to the scene."""
+        if self._stale:
+            scene.set_state(self._preview or self.session.state)
+            self._stale = False
+        for old, new in self._copies:
+            scene.adopt(old, new)
+        self._copies.clear()
+        if self._patches:
+            regions, boxes = set().union(*(r for r, _ in self._patches)), [box for _, box in self._patches]
+            scene.patch_coverages(regions, boxes)
+            self._patches.clear()
+
+    # --- OpenGL --------------------------------------------------------------------------------------------------
+
+    @contextmanager
+    def _current(self) -> Iterator[SceneRenderer | None]:
+        """The scene with its context current; None before the first drawing."""
+        if self._scene is None:
+            yield None
+            return
+        self.makeCurrent()
+        try:
+            yield self._scene
+        finally:
+            self.doneCurrent()
+
+    def initializeGL(self) -> None:
+        self._scene = SceneRenderer(moderngl.create_context())
+        self._stale = True
+
+    def _continue_uploads(self) -> None:
+        """Large textures go to the GPU in short pieces, so that the window answers in between."""
+        with self._current() as scene:
+            if scene is None:
+                return
+            arrived, waiting = scene.continue_uploads(_TURN_SECONDS), scene.is_waiting
+        if arrived:
+            self.update()
+        if waiting:
+            self._upload_timer.start()
+
+    def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
+        """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
+        with self._current() as scene:
+            return scene.places() if scene is not None else None
+
+    def faces_in(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32] | None:
+        """Faces in a rectangle of Form's device pixels from the bottom left, -1 for none."""
+        with self._current() as scene:
+            return scene.faces_in(x, y, width, height) if scene is not None else None
+
+    def uv_under(self, place: QPointF) -> tuple[float, float] | None:
+        """The texel under a position of the widget, in either view."""
+        frame = self.frame
+        if frame.is_on_flat(place):
+            u, v = frame.uv_on_flat(place)
+            return (u, v) if 0 <= u <= 1 and 0 <= v <= 1 else None
+        if not frame.is_on_form(place):
+            return None
+        with self._current() as scene:
+            found = scene.uv_at(*frame.form_pixel(place)) if scene is not None else None
+        return (found[0] % 1.0, found[1] % 1.0) if found else None
+
+    def place_on_form(self, u: float, v: float) -> QPointF | None:
+        """Where Form shows a texel, None where it is hidden or on no face."""
+        with self._current() as scene:
+            return self._place_on_form(scene, u, v) if scene is not None else None
+
+    def _place_on_form(self, scene: SceneRenderer, u: float, v: float) -> QPointF | None:
+        view = self.session.state.mesh
+        if view is None or view.mesh.uvs is None or not view.is_ready:
+            return None
+        faces = view.faces_under_texels
+        size = faces.shape[0]
+        face = faces[min(size - 1, max(0, int(v * size))), min(size - 1, max(0, int(u * size)))]
+        if face < 0:
+            return None
+        weights = barycentric(view.mesh.uvs[face], np.array([u, v]))
+        place = self.frame.place_on_form((view.mesh.positions[view.mesh.faces[face]] * weights[:, None]).sum(0))
+        shown = scene.uv_at(*self.frame.form_pixel(place))
+        return None if shown is None or abs(shown[0] - u) + abs(shown[1] - v) > 0.03 else place
+
+    def draw_small(self, wanted: Sequence[Wanted]) -> list[QImage] | None:
+        """Pictures of the model seen from where Form is seen, the whole of it; None while nothing can be drawn."""
+        if not self.isVisible():
+            return None
+        view, frame = self.session.state.mesh, self.frame
+        camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
+        camera = replace(camera, yaw=frame.camera.yaw, pitch=frame.camera.pitch)
+        made = []
+        with self._current() as scene:
+            if scene is None:
+                return None
+            self._bring_up_to_date(scene)
+            for look, size in wanted:
+                width, height = round(size[0] * frame.ratio), round(size[1] * frame.ratio)
+                data = scene.thumbnail(look, camera, (width, height))
+                image = QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
+                image.setDevicePixelRatio(frame.ratio)
+                made.append(image)
+        return made
+
+    def grab_color(self, place: QPointF) -> str:
+        """The color that the views show at a position, '#rrggbb'."""
+        marked = self.spot, self.circle
+        self.spot = self.circle = None
+        image = self.grabFramebuffer()
+        self.spot, self.circle = marked
+        ratio = self.devicePixelRatioF()
+        return image.pixelColor(int(place.x() * ratio), int(place.y() * ratio)).name()
+
+    def paintGL(self) -> None:
+        scene = self._scene
+        if scene is None:
+            return
+        self._bring_up_to_date(scene)
+        if self._chosen_stale:
+            scene.set_selection(np.flatnonzero(self.session.faces))
+            self._chosen_stale = False
+        frame, shown = self.frame, self.shown
+        target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
+        scene.clear(target)
+        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form())
+        state = self.session.state
+        if state.project.asset.textures or state.coverages or scene.has_model:
+            scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
+        self._paint_over(scene, frame)
+        if scene.is_waiting and not self._upload_timer.isActive():
+            self._upload_timer.start()
+        self.painted.emit()
+
+    def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        form, flat = frame.form, frame.flat
+        marks.draw_divide(painter, form.right() + 1, frame.height)
+        if self.shown.against:
+            for rect in (form, flat):
+                marks.draw_wipe(painter, rect.left() + rect.width() * self.shown.wipe, HEADER + 4, frame.height - 10)
+        if self.circle is not None:
+            marks.draw_circle(painter, *self.circle)
+        if self.spot is not None:
+            marks.draw_spot(painter, flat, frame.place_on_flat(*self.spot))
+            place = self._place_on_form(scene, *self.spot)
+            if place is not None:
+                marks.draw_spot(painter, form, place)
+        painter.end()

@@ -1,0 +1,199 @@
+"""What Form and Flat show: the stage of each, how far the recipe goes, what is compared, the copy and the time."""
+
+import time
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
+from evenpalette.app.session import Session
+from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, ViewHeaders
+from evenpalette.app.views.stages import Stages
+from evenpalette.core.project.edits.variants import find
+from evenpalette.core.values import ValueType
+from evenpalette.gpu.look import Look, Show
+
+#: Stages that show regions already, so that none are laid over.
+_OF_REGIONS = (Show.ID, Show.COVERAGE, Show.DIFFERENCE)
+
+
+class Shown(QObject):
+    """The headers' choices and what the stations ask for, as looks to draw."""
+
+    #: Something else is to be drawn.
+    changed = pyqtSignal()
+
+    #: Another copy is shown.
+    copy_changed = pyqtSignal()
+
+    def __init__(self, session: Session, headers: ViewHeaders) -> None:
+        super().__init__(session)
+        self._session, self._headers = session, headers
+        self.wipe = 0.5
+        self.against = NOTHING
+        self.focus_region = -1
+        self.step_limit: int | None = None
+        self._alone = False
+        self._seconds, self._clock_began = 0.0, 0.0
+        self._clock = QTimer(self, interval=33)
+        self._clock.timeout.connect(self._run_clock)
+        self._stages, self._station = Stages(), session.station
+        headers.clock.toggled.connect(self._set_clock)
+        headers.copy.valueChanged.connect(lambda _: self.copy_changed.emit())
+        headers.against_box.activated.connect(lambda _: self.set_against(str(headers.against_box.currentData())))
+        headers.show_overlay(session.station == "regions")
+        self.copy_changed.connect(self.changed)
+        self._fill_against()
+        self._fill_headers()
+        session.station_changed.connect(self._on_station)
+        session.changed.connect(self._on_change)
+
+    @property
+    def copy(self) -> int:
+        """Number of the copy that is shown."""
+        return int(self._headers.copy.value())
+
+    @property
+    def overlays(self) -> bool:
+        """Whether regions are laid over: while they are made."""
+        return self._station == "regions"
+
+    def form(self) -> list[tuple[Look, float]]:
+        """What Form shows from the left on, each look up to a share of the width."""
+        return self._looks(self._headers.form_stage.currentData(), lit=self._headers.lit.isChecked())
+
+    def flat(self) -> list[tuple[Look, float]]:
+        """What Flat shows from the left on."""
+        return self._looks(self._headers.flat_stage.currentData(), lit=False)
+
+    @property
+    def has_lines(self) -> bool:
+        """Whether the UV layout lies over Flat."""
+        return self._headers.lines.isChecked()
+
+    @property
+    def compared(self) -> tuple[str, str] | None:
+        """The names on both sides of the wipe, None without one."""
+        if not self.against:
+            return None
+        state = self._session.state
+        names = {PAINTED: "Painted original", DEFAULTS: "Defaults"}
+        other, active = find(state, self.against), find(state, state.project.active_variant)
+        return active.name if active else names[DEFAULTS], other.name if other else names.get(self.against, "")
+
+    def _look(self, stage: Show | str, *, lit: bool) -> Look:
+        """What a view shows of the active variant: a stage, or an attribute by its key."""
+        state = self._session.state
+        ids = state.region_ids
+        region = ids.index(self._session.region) if self._session.region in ids else -1
+        attribute = stage if isinstance(stage, str) else ""
+        show = Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
+        overlay = float(self._headers.overlay.value()) / 100 if self.overlays and show not in _OF_REGIONS else 0.0
+        return Look(
+            show, state.project.active_variant, self.step_limit, self._alone, region, self.focus_region, lit,
+            attribute, self.copy, self._seconds, overlay,
+        )  # fmt: skip
+
+    def _looks(self, stage: Show | str, *, lit: bool) -> list[tuple[Look, float]]:
+        first = self._look(stage, lit=lit)
+        if self.against == NOTHING:
+            return [(first, 1.0)]
+        if self.against == PAINTED:
+            other = replace(first, show=Show.PAINTED)
+        else:
+            other = replace(first, variant=None if self.against == DEFAULTS else self.against)
+        return [(first, self.wipe), (other, 1.0)]
+
+    # --- what stations ask for -----------------------------------------------------------------------------------
+
+    def set_against(self, against: str) -> None:
+        """Compare with 'painted', 'defaults', a variant's id, or nothing ('')."""
+        self.against = against
+        self._headers.show_against(against)
+        self.changed.emit()
+
+    def toggle_compare(self) -> None:
+        """Compare with the painted original, or with nothing."""
+        self.set_against(NOTHING if self.against else PAINTED)
+
+    def set_wipe(self, share: float) -> None:
+        """Move the line between what is compared."""
+        self.wipe = min(0.98, max(0.02, share))
+        self.changed.emit()
+
+    def show_steps(self, limit: int | None, alone: bool) -> None:
+        """Show the asset after so many steps (None is all), or only the last of them."""
+        self.step_limit, self._alone = limit, alone
+        self.changed.emit()
+
+    def set_focus_region(self, index: int) -> None:
+        """Dim all but one region; -1 is none."""
+        if index != self.focus_region:
+            self.focus_region = index
+            self.changed.emit()
+
+    def next_stage(self, *, form: bool) -> None:
+        """Show the next stage on Form or Flat."""
+        box = self._headers.form_stage if form else self._headers.flat_stage
+        following = [i for i in range(box.count()) if box.itemData(i) is not None]
+        place = following.index(box.currentIndex()) if box.currentIndex() in following else -1
+        box.setCurrentIndex(following[(place + 1) % len(following)])
+
+    # --- what changes it -----------------------------------------------------------------------------------------
+
+    def _on_station(self, station: str) -> None:
+        """Show what the station's work needs, or what was chosen there before."""
+        boxes = self._headers.form_stage, self._headers.flat_stage
+        self._stages.keep(self._station, boxes[0].currentData(), boxes[1].currentData())
+        self._station = station
+        for box, stage in zip(boxes, self._stages.of(station, self._session.state), strict=True):
+            box.setCurrentIndex(max(0, box.findData(stage)))
+        self._headers.show_overlay(self.overlays)
+        if station != "recipe" and self.step_limit is not None:
+            self.step_limit, self._alone = None, False
+        self.changed.emit()
+
+    def _run_clock(self) -> None:
+        """Time goes on while the clock runs."""
+        self._seconds = time.monotonic() - self._clock_began
+        self.changed.emit()
+
+    def _set_clock(self, runs: bool) -> None:
+        self._clock_began = time.monotonic() - self._seconds
+        if runs:
+            self._clock.start()
+        else:
+            self._clock.stop()
+            self._seconds = 0.0
+            self.changed.emit()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets >= EVERYTHING:
+            self.against = NOTHING
+            self.step_limit, self._alone = None, False
+            self._stages.forget()
+        if facets & {VARIANTS, ASSET, ACTIVE}:
+            self._fill_against()
+        if facets & {RECIPE, ASSET, REGIONS, VALUES}:
+            self._fill_headers()
+        self.changed.emit()
+
+    def _fill_headers(self) -> None:
+        """Offer the attributes, the copy and the clock that the recipe gives a reason for."""
+        state, headers = self._session.state, self._headers
+        bindings = [b for step in state.project.recipe.steps for b in step.bindings]
+        copies = any(binding.pick is not None for binding in bindings)
+        placed = [str(b.value) for b in bindings if isinstance(b.value, str)]
+        placed += [str(p.default) for p in state.project.recipe.parameters if p.type is ValueType.PLACEMENT]
+        moves = any("drift=" in text for text in placed)
+        headers.fill_stages(state.attributes)
+        headers.show_moment(copies=copies, moves=moves)
+        if not copies:
+            headers.copy.setValue(0)
+        if not moves:
+            headers.clock.setChecked(False)
+
+    def _fill_against(self) -> None:
+        """Offer what there is to compare with; what is gone is not compared with any more."""
+        if not self._headers.fill_against(self._session.state.project.variants, self.against):
+            self.against = NOTHING

@@ -1,0 +1,122 @@
+"""The document as the window sees it: what changed, edits off the thread, history, cancel."""
+
+import threading
+from dataclasses import replace
+
+from PyQt6.QtTest import QTest
+
+from evenpalette.app.facets import ACTIVE, COVERAGES, EVERYTHING, NAME, RECIPE, REGIONS, VALUES, VARIANTS, difference
+from evenpalette.core.errors import Cancelled
+from evenpalette.core.project.edits import recipe, variants
+from evenpalette.core.project.edits.asset import rename_project
+from evenpalette.core.project.edits.regions import remove_region, update_region
+from evenpalette.core.project.state import State
+from evenpalette.core.recipe.model import Binding
+from tests.ui.conftest import Hand
+
+
+def test_each_edit_is_told_by_the_facets_that_it_changed(lantern: State) -> None:
+    step = lantern.project.recipe.steps[0]
+    region, variant = lantern.region_ids[0], lantern.project.variants[0]
+    parameter = lantern.project.parameters[0]
+    cases = {
+        frozenset({NAME}): rename_project(lantern, "Other"),
+        frozenset({REGIONS}): update_region(lantern, region, name="Other"),
+        frozenset({VARIANTS}): variants.rename_variant(lantern, variant.id, "Other"),
+        frozenset({VALUES}): variants.set_value(lantern, variant.id, parameter.id, "#123456"),
+        frozenset({ACTIVE}): variants.activate(lantern, lantern.project.variants[-1].id),
+        frozenset({RECIPE}): recipe.update_step(lantern, step.id, name="Other"),
+        frozenset(): replace(lantern),
+    }  # fmt: skip
+    for facets, after in cases.items():
+        assert difference(lantern, after) == facets, facets
+        assert difference(after, lantern) == facets
+    fewer = difference(lantern, remove_region(lantern, region))
+    assert {REGIONS, COVERAGES, RECIPE} <= fewer
+    assert difference(State(), lantern) <= EVERYTHING
+    constant = recipe.bind_input(lantern, step.id, "amount", Binding(value=0.5))
+    assert difference(lantern, constant) == {VALUES}
+
+
+def test_history_goes_back_and_forth_and_joins_what_belongs_together(hand: Hand) -> None:
+    session = hand.session
+    before, states = session.state, [session.state]
+    for name in ("A", "B", "C"):
+        session.apply(f"Rename to {name}", lambda s, n=name: rename_project(s, n))
+        states.append(session.state)
+    for name in ("D", "E", "F"):
+        session.apply("Rename", lambda s, n=name: rename_project(s, n), "typing")
+    assert session.state.project.name == "F"
+    session.undo()
+    assert session.state is states[3]
+    session.undo()
+    session.undo()
+    session.redo()
+    assert session.state is states[2]
+    session.apply("Rename to G", lambda s: rename_project(s, "G"))
+    session.redo()
+    assert session.state.project.name == "G"
+    session.move_to(0)
+    assert session.state.is_same_document(before)
+
+
+def test_a_stopped_edit_changes_nothing_and_says_so(hand: Hand) -> None:
+    session = hand.session
+    said: list[str] = []
+    session.said.connect(lambda text, _: said.append(text))
+    began, before = threading.Event(), session.state
+
+    def edit(state: State, progress) -> State:  # type: ignore[no-untyped-def]
+        began.set()
+        for n in range(100_000):
+            progress(n / 100_000)
+            threading.Event().wait(0.001)
+        return rename_project(state, "Never")
+
+    session.run("Long", edit)
+    assert QTest.qWaitFor(began.is_set, 20_000)
+    session.tasks.cancel()
+    hand.wait()
+    assert session.state is before
+    assert any("Stopped" in text for text in said)
+
+    def cancelled(state: State, _) -> State:  # type: ignore[no-untyped-def]
+        raise Cancelled
+
+    session.run("Cancelled inside", cancelled)
+    hand.wait()
+    assert session.state is before
+
+
+def test_of_edits_that_follow_the_pointer_the_newest_is_done_and_none_is_half_done(hand: Hand) -> None:
+    session = hand.session
+    done: list[int] = []
+
+    def edit(number: int):  # type: ignore[no-untyped-def]
+        def change(state: State) -> State:
+            done.append(number)
+            return rename_project(state, f"Number {number}")
+
+        return change
+
+    position = session.history.position
+    for number in range(50):
+        session.run_latest("Drag", edit(number), "drag")
+    hand.wait(lambda: session.state.project.name == "Number 49")
+    assert done[-1] == 49
+    assert len(done) < 50
+    session.undo()
+    assert session.history.position == position
+
+
+def test_a_result_is_dropped_with_a_word_when_the_document_changed_meanwhile(hand: Hand) -> None:
+    session = hand.session
+    said: list[str] = []
+    session.said.connect(lambda text, bad: said.append(text) if bad else None)
+    gate = threading.Event()
+    session.run("Slow", lambda s, _: (gate.wait(20), rename_project(s, "Slow"))[1])
+    session.apply("Rename", lambda s: rename_project(s, "Quick"))
+    gate.set()
+    hand.wait()
+    assert session.state.project.name == "Quick"
+    assert any("Slow" in text and "dropped" in text for text in said)
