@@ -27,6 +27,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python -m evenpalette.core.warmup
 	@touch $@
 

@@ -1,1 +1,8 @@
-"""Speed as ratios against general-purpose libraries in one run. Prints, asserts nothing."""
+"""Measurements as ratios. They keep out of the user's own folders."""
+
+import os
+import tempfile
+
+_OWN = tempfile.mkdtemp(prefix="evenpalette-bench-")
+os.environ["EVENPALETTE_STATE"] = f"{_OWN}/state"
+os.environ["XDG_CONFIG_HOME"] = f"{_OWN}/config"

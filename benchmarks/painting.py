@@ -3,6 +3,7 @@
 import os
 import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -123,10 +124,10 @@ def window() -> None:
     session.commit("Large", state)
     session.select_region(state.region_ids[-1])
     session.set_station("regions")
-    main._paint()
-    main._paint_bench()._set(radius=128.0)
+    main.bench("regions").pages.open("Paint")
+    main.views.stroke_tool.brush = replace(main.views.stroke_tool.brush, radius=128.0)
     settle()
-    while not views.stroke_tool.is_prepared or (views.scene is not None and views.scene.is_waiting):
+    while not views.stroke_tool.is_prepared or views.is_waiting:
         QTest.qWait(50)
     painted: list[float] = []
     views.painted.connect(lambda: painted.append(time.perf_counter()))
@@ -153,7 +154,7 @@ def window() -> None:
             start = time.perf_counter()
             send(QEvent.Type.MouseMove, place)
             painted.clear()
-            while not painted or views.stroke_tool._queue:
+            while not painted or views.stroke_tool.has_dabs_left:
                 QTest.qWait(0)
             times.append(painted[-1] - start)
         send(QEvent.Type.MouseButtonRelease, place)

@@ -38,6 +38,9 @@ class Photographer:
 
     def __init__(self, out: Path) -> None:
         self.out = out
+        # A new user's window, and nothing is left in the folders of this one.
+        own = tempfile.mkdtemp(prefix="evenpalette-pictures-")
+        os.environ["EVENPALETTE_STATE"], os.environ["XDG_CONFIG_HOME"] = f"{own}/state", f"{own}/config"
         self.app = make_application()
         self.window = MainWindow()
         self.window.project.may_leave = lambda: True  # type: ignore[method-assign]
@@ -83,7 +86,7 @@ def _regions(camera: Photographer) -> None:
     QTest.mouseMove(views, QPoint(20, 300))
     camera.take("regions-faces")
     bench.faces.toggle.setChecked(False)
-    bench.faces._none()
+    session.select_faces(np.zeros_like(session.faces))
     bench.pages.open("Operations")
     for kind in ("root_tip", "grow"):
         bench.operations.add_kind(kind)

@@ -90,6 +90,9 @@ def test_render_is_the_tint_worked_out_by_hand(tmp_path: Path) -> None:
     rng = np.random.default_rng(6)
     base, mask = rng.integers(0, 256, (2, 64, 64, 3), np.uint8)
     mask[..., 2] = 0
+    # Sums that miss 1 by a few codes are meant to be 1 (WITHIN_ROUNDING); none are here.
+    sums = mask.sum(-1, dtype=int)
+    mask[(sums > 246) & (sums < 255), :] = 0
     state = add_texture(State(), Raster(base, Encoding.SRGB), "base.png", Role.PAINTED)
     state = add_texture(state, Raster(mask, Encoding.DATA), "mask.png", Role.CHANNEL_MASK)
     painted, channels = state.project.asset.textures

@@ -3,22 +3,38 @@
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations.into import IntoDialog
 from evenpalette.app.window import MainWindow
 
+W = TypeVar("W", bound=QWidget)
+
 
 @pytest.fixture(scope="session")
 def qapp() -> object:
     return make_application()
+
+
+def choose(box: QComboBox, value: object) -> None:
+    """Take an entry of a box as a click on it does."""
+    box.setCurrentIndex(box.findData(value))
+    box.activated.emit(box.currentIndex())
+
+
+def only_autosave(folder: Path) -> Path:
+    """The project in the one autosave of a test's state folder."""
+    found = [note.parent / "project" for note in (folder / "state" / "autosave").glob("*/session.json")]
+    assert len(found) == 1
+    return found[0]
 
 
 class Hand:
@@ -37,6 +53,22 @@ class Hand:
             if calm and (until is None or until()):
                 return
         raise AssertionError("the window did not get there in time")
+
+    def wait_busy(self, until: Callable[[], object], seconds: float = 40.0) -> None:
+        """Wait for something that comes while work goes on."""
+        end = time.monotonic() + seconds
+        while not until():
+            assert time.monotonic() < end, "the window did not get there in time"
+            QTest.qWait(10)
+
+    def find(self, name: str, kind: type[W] = QWidget, within: QWidget | None = None) -> W:  # type: ignore[assignment]
+        """The widget that is called so, or that has these words; one that is seen before one that is not."""
+        found = [
+            w for w in (within or self.window).findChildren(kind)
+            if name in (w.accessibleName(), w.text() if isinstance(w, QAbstractButton | QLabel) else None)
+        ]
+        assert found, f"nothing is called {name}"
+        return next((w for w in found if w.isVisible()), found[0])
 
     def picture(self) -> np.ndarray:
         """What the twin views show, RGB, with the pointer away."""

@@ -96,7 +96,7 @@ def left_behind(name: str) -> None:
     """An autosave of a program that is gone."""
     autosave = Autosave()
     autosave.save(rename_project(State(), name), "")
-    note = next(Path(autosave._folder).glob("session.json"))
+    note = next(Path(autosave.folder).glob("session.json"))
     note.write_text(json.dumps({**json.loads(note.read_text()), "pid": 1, "started": "never"}))
 
 
@@ -212,6 +212,6 @@ def test_sources_of_a_strangers_project_are_read_only_after_a_yes(hand: Hand, as
     QTest.qWait(900)
     assert hand.session.state.textures[texture].pixels[0, 0, 0] == 9
     asked.answer("Yes")
-    hand.window.top._actions["Watch source files ..."].trigger()
+    next(verb for verb in hand.window.verbs if verb.name == "Watch source files ...").run()
     write_image(Raster(np.full((8, 8, 3), 100, np.uint8), Encoding.SRGB), outside)
     hand.wait(lambda: hand.session.state.textures[texture].pixels[0, 0, 0] == 100)

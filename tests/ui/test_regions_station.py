@@ -7,13 +7,14 @@ import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QPointingDevice, QTabletEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QPushButton, QToolButton
 
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
 from evenpalette.app.stations.flag_dialog import FlagDialog
 from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.project.edits.asset import replace_texture, set_encoding
@@ -23,7 +24,7 @@ from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.gpu.look import Show
-from tests.ui.conftest import Hand
+from tests.ui.conftest import Hand, choose, only_autosave
 
 
 def at_regions(hand: Hand, page: str = "Source") -> RegionsBench:
@@ -72,11 +73,11 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     assert hand.window.views.frame.plane.span < 0.5
     texture = session.state.project.asset.textures[1]
     hand.put_into("Added to")
-    bench._from_flags(texture)
+    bench.from_flags(texture)
     hand.wait(lambda: len(session.state.region_ids) == len(ids))
-    bench.source._choose_edges("rgb")
-    hand.wait(lambda: bench.source._near.isVisible())
-    hand.type_into(bench.source._far.field, "120")
+    choose(hand.find("Edges", QComboBox, bench), "rgb")
+    hand.wait(lambda: hand.find("Near", ValueSlider, bench).isVisible())
+    hand.type_into(hand.find("Far", ValueSlider, bench).field, "120")
     hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
     session.undo()
     session.undo()
@@ -99,20 +100,20 @@ def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(60, 0))
     swept = int(session.faces.sum())
     assert swept > 20
-    hand.wait(lambda: f"{swept:,} faces selected, 0 of them hidden" in bench.faces._count.text())
+    hand.wait(lambda: f"{swept:,} faces selected, 0 of them hidden" in hand.find("Selected faces", QLabel, bench).text())
     # Through takes the far side too, and says how much of it cannot be seen.
-    bench.faces._through.setChecked(True)
+    hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=middle)
-    hand.wait(lambda: "hidden" in bench.faces._count.text() and " 0 of them" not in bench.faces._count.text())
-    bench.faces._through.setChecked(False)
+    hand.wait(lambda: "hidden" in hand.find("Selected faces", QLabel, bench).text() and " 0 of them" not in hand.find("Selected faces", QLabel, bench).text())
+    hand.find("through", QCheckBox, bench).setChecked(False)
     # A shell on Flat; Shift adds to it.
-    bench.faces._reach.setCurrentText("shell")
+    hand.find("Picks", QComboBox, bench).setCurrentText("shell")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
     tassel = int(session.faces.sum())
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, hand.at_uv(0.5, 0.8))
     assert int(session.faces.sum()) > tassel > 100
     before = session.state
-    bench.faces._new.click()
+    hand.find("New region", QPushButton, bench.faces).click()
     hand.wait(lambda: len(session.state.region_ids) == 8)
     new = session.state.project.regions.regions[-1]
     assert session.region == new.id
@@ -125,7 +126,7 @@ def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
     session = hand.session
     bench = at_regions(hand)
     hand.put_into("A division of their own, Materials")
-    bench._from_mesh("material")
+    bench.from_mesh("material")
     hand.wait(lambda: len(session.state.region_ids) == 13)
     dialog = ChanceDialog(session, hand.window)
     dialog.percentages.setText("60, 40")
@@ -169,7 +170,7 @@ def test_a_color_is_picked_on_flat_as_a_region(hand: Hand) -> None:
     bench = at_regions(hand)
     place = hand.at_uv(0.17, 0.8)
     QTest.mouseMove(views, place)
-    bench._pick.click()
+    hand.find("Pick a color", QPushButton, bench).click()
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=place)
     hand.wait(lambda: len(session.state.region_ids) == 8)
     source = session.state.project.regions.regions[-1].source
@@ -183,8 +184,8 @@ def test_a_finding_is_mended_with_one_click(hand: Hand) -> None:
     session.apply("wrong", lambda s: set_encoding(s, texture.id, Encoding.SRGB))
     hand.wait(lambda: ledger.findings.count() == 1)
     ledger.findings.setCurrentRow(0)
-    assert ledger._mend.isVisible()
-    ledger._mend.click()
+    assert hand.find("Mend", QPushButton, ledger).isVisible()
+    hand.find("Mend", QPushButton, ledger).click()
     hand.wait(lambda: ledger.findings.count() == 0)
     assert session.state.project.asset.textures[1].encoding is Encoding.DATA
 
@@ -193,18 +194,18 @@ def test_selecting_faces_can_be_undone_and_hidden_ones_are_only_taken_through(ha
     session, views = hand.session, hand.window.views
     bench = at_regions(hand, "Faces")
     bench.faces.toggle.setChecked(True)
-    bench.faces._reach.setCurrentText("shell")
+    hand.find("Picks", QComboBox, bench).setCurrentText("shell")
     rect = views.frame.form
     paper = QPoint(rect.center().x() + 30, rect.center().y())
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
     shown = int(session.faces.sum())
     assert views.faces.count_hidden() == 0
-    bench.faces._through.setChecked(True)
+    hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
     whole = int(session.faces.sum())
     assert whole > 1.5 * shown
-    hand.wait(lambda: f"{whole - shown:,} of them hidden" in bench.faces._count.text())
-    bench.faces._change["Invert"].click()
+    hand.wait(lambda: f"{whole - shown:,} of them hidden" in hand.find("Selected faces", QLabel, bench).text())
+    hand.find("Invert", QPushButton, bench.faces).click()
     assert session.history.undo_label == "Select faces: invert"
     assert not session.is_dirty, "a selection is no change of the project"
     hand.keys("Ctrl+Z")
@@ -216,15 +217,15 @@ def test_selecting_faces_can_be_undone_and_hidden_ones_are_only_taken_through(ha
     hand.keys("Ctrl+Shift+Z")
     assert int(session.faces.sum()) == shown
     # By direction, and what looks toward the viewer.
-    bench.faces._through.setChecked(False)
-    bench.faces._reach.setCurrentText("direction")
-    hand.type_into(bench.faces._angle.field, "20")
+    hand.find("through", QCheckBox, bench).setChecked(False)
+    hand.find("Picks", QComboBox, bench).setCurrentText("direction")
+    hand.type_into(hand.find("Angle", ValueSlider, bench).field, "20")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
     narrow = int(session.faces.sum())
-    hand.type_into(bench.faces._angle.field, "60")
+    hand.type_into(hand.find("Angle", ValueSlider, bench).field, "60")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
     assert int(session.faces.sum()) > narrow > 10
-    bench.faces._change["Facing"].click()
+    hand.find("Facing", QPushButton, bench.faces).click()
     assert views.faces.count_hidden() == 0
     assert session.faces.sum() > 100
 
@@ -270,7 +271,7 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     moth, paper = session.state.region_ids[-1], session.state.region_ids[0]
     place = hand.at_uv(0.3, 0.2)
     QTest.mousePress(views, Qt.MouseButton.LeftButton, pos=place)
-    hand.wait(lambda: not views.stroke_tool._queue)
+    hand.wait(lambda: not views.stroke_tool.has_dabs_left)
     shown = views.grab_color(QPointF(place))
     # What is on screen is a mip level; the dab is wide enough that its middle has next to nothing of the paper.
     assert min(parse_hex(shown)) >= 252, "the flag of the moth, while the button is still down"
@@ -288,19 +289,18 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     assert session.state.coverages[moth][204, 307] == 0
     # A locked region keeps its texels.
     session.select_region(paper)
-    bench.source._locked.click()
+    hand.find("locked", QCheckBox, bench).click()
     session.select_region(moth)
     drag(hand, hand.at_uv(0.2, 0.5), hand.at_uv(0.25, 0.5))
     assert session.state.coverages[paper][512, 230] == 255
     session.undo()
     session.undo()
     # Fill what lies under a click; invert.
-    bench.paint.action.setCurrentText("Fill island")
-    bench.paint._choose_action("island")
+    choose(bench.paint.action, "island")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
     hand.wait(lambda: session.state.coverages[moth][819, 174] == 255)
     assert session.history.undo_label == "Fill island"
-    bench.paint._invert.click()
+    hand.find("Invert", QPushButton, bench.paint).click()
     hand.wait(lambda: session.history.undo_label == "Invert")
     assert session.state.coverages[moth][819, 174] == 0
 
@@ -322,9 +322,9 @@ def test_a_region_that_follows_its_source_says_how_to_paint_it(hand: Hand) -> No
 def test_a_pen_paints_with_its_pressure(hand: Hand) -> None:
     session, views = hand.session, hand.window.views
     bench = ready_to_paint(hand)
-    bench.paint._pen_size.setChecked(True)
-    bench.paint._pen_flow.setChecked(False)
-    hand.type_into(bench.paint._hardness.field, "100")
+    hand.find("Size", QCheckBox, bench.paint).setChecked(True)
+    hand.find("Flow", QCheckBox, bench.paint).setChecked(False)
+    hand.type_into(hand.find("Hardness", ValueSlider, bench.paint).field, "100")
     widths = []
     for v, pressure in ((0.15, 1.0), (0.25, 0.5)):
         place = QPointF(hand.at_uv(0.3, v))
@@ -342,7 +342,7 @@ def test_a_pen_paints_with_its_pressure(hand: Hand) -> None:
     assert widths[1] == pytest.approx(24, abs=2)
 
 
-def test_paint_survives_a_crash_by_the_autosave(hand: Hand) -> None:
+def test_paint_survives_a_crash_by_the_autosave(hand: Hand, tmp_path: Path) -> None:
     session, views = hand.session, hand.window.views
     ready_to_paint(hand)
     drag(hand, hand.at_uv(0.2, 0.2), hand.at_uv(0.4, 0.2))
@@ -350,7 +350,7 @@ def test_paint_survives_a_crash_by_the_autosave(hand: Hand) -> None:
     assert painted[205, 307] == 255
     session.autosave()
     hand.wait()
-    recovered = Storage(session._autosave._storage.folder).open()
+    recovered = Storage(only_autosave(tmp_path)).open()
     assert np.array_equal(recovered.coverages[session.region], painted)
     assert np.array_equal(recovered.made[session.region].raw, painted)
     assert views.stroke_tool.is_idle
@@ -373,7 +373,7 @@ def test_operations_are_added_set_moved_and_frozen_on_their_cards(hand: Hand) ->
     hand.wait(lambda: session.state.project.regions.regions[0].operations[0].settings["meets"] == "subtract")
     page.add_kind("levels")
     hand.wait(lambda: len(page.cards) == 2)
-    page.cards[1]._move(-1)
+    hand.find("Earlier in the chain", QToolButton, page.cards[1]).click()
     hand.wait(lambda: [o.kind for o in session.state.project.regions.regions[0].operations] == ["levels", "noise"])
     page.cards[0].switch.toggled.emit(False)
     hand.wait(lambda: not session.state.project.regions.regions[0].operations[0].on)
@@ -392,7 +392,7 @@ def test_encodings_are_measured_recommended_and_written(hand: Hand, tmp_path: Pa
     hand.wait(lambda: page.table.rowCount() == 7)
     words = [page.table.item(line, 0).text() for line in range(7)]
     assert "Several channel masks" in words
-    assert page._advice.text().startswith("Recommended: Several channel masks, 2 textures")
+    assert hand.find("Recommendation", QLabel, page).text().startswith("Recommended: Several channel masks, 2 textures")
     assert page.table.currentRow() == words.index("Several channel masks")
     page.write_to(tmp_path)
     hand.wait(lambda: (tmp_path / "regions-masks-2.png").exists())
@@ -432,7 +432,7 @@ def test_a_file_that_changes_on_disk_is_read_again_with_what_was_made_on_it(hand
     window.take_files([path])
     hand.wait(lambda: len(session.state.project.asset.textures) == 1)
     bench = at_regions(hand)
-    bench._from_flags(session.state.project.asset.textures[0])
+    bench.from_flags(session.state.project.asset.textures[0])
     hand.wait(lambda: len(session.state.region_ids) == 2)
     bench.operations.add_kind("invert")
     hand.wait(lambda: len(session.state.project.regions.regions[0].operations) == 1)
@@ -469,8 +469,8 @@ def test_vertex_colors_become_regions_by_a_tolerance_that_says_what_it_gives(han
     # Selecting by vertex color takes the same faces.
     bench.pages.open("Faces")
     bench.faces.toggle.setChecked(True)
-    bench.faces._reach.setCurrentText("vertex color")
-    bench.faces._through.setChecked(True)
+    hand.find("Picks", QComboBox, bench).setCurrentText("vertex color")
+    hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
     colors = session.state.mesh.mesh.colors[session.faces].reshape(-1, 4)
     assert len(colors) > 100
@@ -516,13 +516,13 @@ def test_a_layout_of_several_tiles_is_worked_on_tile_by_tile(hand: Hand, tmp_pat
     asset = window.bench("asset")
     assert asset.tile.isVisible()
     bench = at_regions(hand)
-    bench._from_mesh("shell")
+    bench.from_mesh("shell")
     hand.wait(lambda: "Choose the tile to work in" in window.probe.text)
     hand.keys("Alt+1")
     asset.tile.activated.emit(asset.tile.findData("1002"))
     hand.wait(lambda: session.state.mesh.mesh.tile == "1002")
     assert asset.tile.currentText() == "1002, 2 faces"
-    bench._from_mesh("shell")
+    bench.from_mesh("shell")
     hand.wait(lambda: len(session.state.region_ids) == 2)
     first, second = (session.state.coverages[r] for r in session.state.region_ids)
     assert first.max() == 0
@@ -535,8 +535,7 @@ def test_a_layout_of_several_tiles_is_worked_on_tile_by_tile(hand: Hand, tmp_pat
 def test_painting_is_mirrored_and_a_simulated_pen_sets_in(hand: Hand) -> None:
     session, views = hand.session, hand.window.views
     bench = ready_to_paint(hand)
-    bench.paint.mirror.setCurrentIndex(1)
-    bench.paint._set(mirror="x")
+    choose(bench.paint.mirror, "x")
     bench.paint.simulate.setChecked(True)
     hand.wait(lambda: views.stroke_tool.is_prepared)
     moth = session.region

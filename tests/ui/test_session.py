@@ -3,8 +3,6 @@
 import threading
 from dataclasses import replace
 
-from PyQt6.QtTest import QTest
-
 from evenpalette.app.facets import ACTIVE, COVERAGES, EVERYTHING, NAME, RECIPE, REGIONS, VALUES, VARIANTS, difference
 from evenpalette.core.errors import Cancelled
 from evenpalette.core.project.edits import recipe, variants
@@ -74,7 +72,7 @@ def test_a_stopped_edit_changes_nothing_and_says_so(hand: Hand) -> None:
         return rename_project(state, "Never")
 
     session.run("Long", edit)
-    assert QTest.qWaitFor(began.is_set, 20_000)
+    hand.wait_busy(began.is_set)
     session.tasks.cancel()
     hand.wait()
     assert session.state is before

@@ -28,7 +28,6 @@ from evenpalette.core.project.storage import PROJECT_FILE
 from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
 from evenpalette.gpu.look import Look
 
-
 #: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window
 #: draws, and takes that one's OpenGL context away.
 _ALIVE: set["MainWindow"] = set()

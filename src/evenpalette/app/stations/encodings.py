@@ -42,6 +42,7 @@ class EncodingsPage(QWidget):
         self.measure = button("Measure", self.run, "primary", "Try every way on these regions and measure what is lost")
         self.write = button("Write files ...", self._ask, tip="Write the regions as the chosen way holds them, as PNG")
         self._advice = label("", "note")
+        self._advice.setAccessibleName("Recommendation")
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setAccessibleName("Encodings")
         self.table.setHorizontalHeaderLabels(_COLUMNS)

@@ -11,7 +11,7 @@ from evenpalette.app.facets import ASSET, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.face_tool import REACHES
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.mesh import select
 from evenpalette.core.project.edits import faces as edit
@@ -48,6 +48,7 @@ class FacesPanel(QWidget):
         self._through.setToolTip("Takes faces too that Form does not show from here; else they are never taken")
         self._through.toggled.connect(lambda on: setattr(tool, "through", on))
         self._count = label("", "note")
+        self._count.setAccessibleName("Selected faces")
         self._change = {
             text: button(text, action, tip=tip)
             for text, action, tip in (
@@ -75,7 +76,7 @@ class FacesPanel(QWidget):
             ("Angle", self._angle, self._count),
             ("Tolerance", self._tolerance, row(self._assign, self._new, None)),
         )):  # fmt: skip
-            grid.addWidget(label(text, "note"), line, 0)
+            grid.addWidget(caption(text, left), line, 0)
             grid.addWidget(left, line, 1)
             grid.addWidget(right, line, 3)
         grid.setColumnMinimumWidth(2, 8)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import painting as edit
 from evenpalette.core.project.edits.operations import add_operation, freeze
@@ -71,14 +71,14 @@ class PaintPage(QWidget):
             ("Size", self.size), ("Hardness", self._hardness), ("Flow", self._flow), ("Spacing", self._spacing),
             ("Scatter", self._scatter),
         )):  # fmt: skip
-            grid.addWidget(label(text, "note"), line, 0)
+            grid.addWidget(caption(text, widget), line, 0)
             grid.addWidget(widget, line, 1)
         for line, (text, widget) in enumerate((
             ("Pointer", self.action), ("Tip", row(self.tip, self._turns, None)), ("Mirror", self.mirror),
             ("Pen", row(self._pen_size, self._pen_flow, self.simulate, None)),
             ("", row(self.erase, self._takes, None)),
         )):  # fmt: skip
-            grid.addWidget(label(text, "note"), line, 3)
+            grid.addWidget(caption(text, widget), line, 3)
             grid.addWidget(widget, line, 4)
         grid.setColumnMinimumWidth(2, 8)
         grid.addWidget(row(self.freeze, self._invert, self._new, self._freeze_all, None, spacing=6), 5, 0, 1, 2)

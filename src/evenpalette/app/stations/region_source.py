@@ -60,7 +60,7 @@ class SourcePage(QWidget):
             ("Name", row(self._name, self._locked, spacing=10)), ("Flag color", self._flag), ("Made from", self._from), ("Image color", self._color),
             ("Edges", self._edges_row), ("Near", self._near), ("Far", self._far),
         )):  # fmt: skip
-            self._labels[text] = label(text, "note")
+            self._labels[text] = caption(text, widget)
             grid.addWidget(self._labels[text], line, 0)
             grid.addWidget(widget, line, 1)
         grid.setRowStretch(8, 1)

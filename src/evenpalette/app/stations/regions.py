@@ -206,7 +206,7 @@ class RegionsBench(QWidget):
         textures = self._session.state.project.asset.textures
         for texture in textures:
             if texture.role is Role.ID_MAP:
-                menu.addAction(f"Flag colors of {texture.name}", lambda t=texture: self._from_flags(t))  # type: ignore[misc]
+                menu.addAction(f"Flag colors of {texture.name}", lambda t=texture: self.from_flags(t))  # type: ignore[misc]
         for texture in textures:
             if texture.role in (Role.CHANNEL_MASK, Role.MASK):
                 menu.addAction(f"Channels of {texture.name}", lambda t=texture: self._from_channels(t))  # type: ignore[misc]
@@ -217,7 +217,7 @@ class RegionsBench(QWidget):
         menu.addSeparator()
         view = self._session.state.mesh
         for kind, text in _MESH_WORDS.items():
-            action = menu.addAction(text, lambda k=kind: self._from_mesh(k))  # type: ignore[misc]
+            action = menu.addAction(text, lambda k=kind: self.from_mesh(k))  # type: ignore[misc]
             assert action is not None
             action.setEnabled(view is not None and (kind != "vertex-color" or view.mesh.colors is not None))
         other = menu.addAction("Another mesh of the same shape ...", self._ask_other)
@@ -228,7 +228,8 @@ class RegionsBench(QWidget):
         chance.setEnabled(view is not None)
         menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
 
-    def _from_mesh(self, kind: str) -> None:
+    def from_mesh(self, kind: str) -> None:
+        """Make regions of what the mesh brings along."""
         if kind == "vertex-color":
             MeshSourceDialog(self._session, self).exec()
             return
@@ -342,7 +343,8 @@ class RegionsBench(QWidget):
     def _set_bake(self, key: str, value: int) -> None:
         self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
 
-    def _from_flags(self, texture: Texture) -> None:
+    def from_flags(self, texture: Texture) -> None:
+        """Make a region of each flag color of an image."""
         known = any(region.source.texture == texture.id for region in self._division().regions)
         goes, into = ask_into(self._session, _title(texture), "add" if known else "new", self)
         if goes:

@@ -85,7 +85,7 @@ class TonesBench(QWidget):
         )
         self._fit = button(
             "Fit the tone",
-            lambda: self._make("fit"),
+            lambda: self.make("fit"),
             "primary",
             "Tint and gray that rebuild the painted color best, region by region",
         )
@@ -93,6 +93,7 @@ class TonesBench(QWidget):
             "Compare methods", self._compare_all, tip="Rebuild the original with each method and measure"
         )
         self._verdict = label("", "note")
+        self._verdict.setAccessibleName("Verdict on the tone")
         self._verdict.setWordWrap(True)
         left = column(
             label("Tone", "heading"), label("made from", "note"), self._painted, label("white at", "note"), self._white,
@@ -105,7 +106,7 @@ class TonesBench(QWidget):
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.table.setToolTip("Double-click or press Enter to use a method")
-        self.table.activated.connect(lambda index: self._make(self._methods[index.row()]))
+        self.table.activated.connect(lambda index: self.make(self._methods[index.row()]))
         vertical = self.table.verticalHeader()
         assert vertical is not None
         vertical.hide()
@@ -216,9 +217,10 @@ class TonesBench(QWidget):
     def _use_selected(self) -> None:
         line = self.table.currentRow()
         if 0 <= line < len(self._methods):
-            self._make(self._methods[line])
+            self.make(self._methods[line])
 
-    def _make(self, method: str) -> None:
+    def make(self, method: str) -> None:
+        """Make the tone by a method, off the window's thread."""
         self._session.run(f"Tone by {WORDS[method]}", lambda s, progress: edit.make_tone(s, method, progress))
 
     def _compare_all(self) -> None:

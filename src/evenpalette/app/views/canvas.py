@@ -165,6 +165,11 @@ class Canvas(QOpenGLWidget):
         if waiting:
             self._upload_timer.start()
 
+    @property
+    def is_waiting(self) -> bool:
+        """Whether coarse stand-ins are drawn for textures that are still on their way."""
+        return self._scene is not None and self._scene.is_waiting
+
     def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
         """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
         with self._current() as scene:

@@ -69,6 +69,11 @@ class StrokeTool:
         return self._stroke is not None
 
     @property
+    def has_dabs_left(self) -> bool:
+        """Whether dabs wait to be laid down."""
+        return bool(self._queue)
+
+    @property
     def is_idle(self) -> bool:
         """Whether every dab is laid down and nothing is being prepared."""
         return self._stroke is None and not self._queue

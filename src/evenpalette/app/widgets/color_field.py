@@ -284,6 +284,7 @@ class ColorEditor(QFrame):
             ValueSlider(0, 360, "°", decimals=1),
         ]
         for line, (name, slider) in enumerate(zip(("Lightness", "Chroma", "Hue"), self._sliders, strict=True)):
+            slider.setAccessibleName(name)
             grid.addWidget(label(name), line, 0)
             grid.addWidget(slider, line, 1)
             slider.edited.connect(lambda value, i=line: self._slid(i, value))
@@ -293,6 +294,7 @@ class ColorEditor(QFrame):
             if colors:
                 layout.addLayout(self._swatches(name, colors))
         self._readout = label("", "note")
+        self._readout.setAccessibleName("Color in numbers")
         layout.addWidget(self._readout)
         self.finished.connect(lambda: remember_color(self._color))
 

@@ -41,8 +41,8 @@ class Autosave:
     """The autosave of one open document, until it is discarded. May be used from any thread."""
 
     def __init__(self, root: Path | None = None) -> None:
-        self._folder = (root or autosave_root()) / f"{os.getpid()}-{time.time_ns():x}"
-        self._storage = Storage(self._folder / "project")
+        self.folder = (root or autosave_root()) / f"{os.getpid()}-{time.time_ns():x}"
+        self._storage = Storage(self.folder / "project")
         self._writing = threading.Lock()
         self._gone = False
 
@@ -52,7 +52,7 @@ class Autosave:
             if not self._gone:
                 self._write(state, project_path)
             if self._gone:
-                shutil.rmtree(self._folder, ignore_errors=True)
+                shutil.rmtree(self.folder, ignore_errors=True)
 
     def _write(self, state: State, project_path: str) -> None:
         self._storage.save(state)
@@ -61,7 +61,7 @@ class Autosave:
             "project": project_path, "saved_at": time.time(),
         }  # fmt: skip
         try:
-            write_atomically(self._folder / _NOTE, json.dumps(note).encode())
+            write_atomically(self.folder / _NOTE, json.dumps(note).encode())
         except OSError as error:
             raise ProjectError(f"Autosave failed: {reason(error)}. Save the project yourself.") from error
 
@@ -71,7 +71,7 @@ class Autosave:
         self._gone = True
         if self._writing.acquire(blocking=False):
             try:
-                shutil.rmtree(self._folder, ignore_errors=True)
+                shutil.rmtree(self.folder, ignore_errors=True)
             finally:
                 self._writing.release()
 

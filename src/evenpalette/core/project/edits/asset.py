@@ -45,7 +45,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
     if abs(mesh.uv_areas()).sum() < 1e-9:
         raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it and bring it in again.")
     old = state.project.asset.mesh
-    if old is not None and source_path and old.source_path == source_path:
+    if old is not None and old.source_path == source_path:
         # The same file again: it stays laid out as it was.
         if uv_set is None and old.uv_set is not None and mesh.source_bytes:
             uv_set = old.uv_set
