@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidge
 
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import label, row
+from evenpalette.app.widgets.basics import caption, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import regions as edit

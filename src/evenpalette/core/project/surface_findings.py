@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.project.edits.faces import face_region_labels
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.checks import Finding, spot
+from evenpalette.core.regions.checks import Finding, held_by, spot
 from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.seams import lost_at_seams, near_islands
@@ -26,13 +26,11 @@ def find_on_surface(state: State, division: Division | None = None) -> list[Find
     planes = [state.coverages[region.id] for region in division.regions if region.id in state.coverages]
     if not planes or len(planes) != len(division.regions):
         return []
-    total = np.zeros(planes[0].shape, np.int32)
-    for plane in planes:
-        total += plane
-    # Where three regions meet softly none has half of the texel, and still it is not empty.
-    owner = np.where(total >= 128, owners(planes, 1), np.int16(-1))
+    owner = owners(planes, 1)
     texels = state.mesh.texels((owner.shape[0], owner.shape[1])) if state.mesh is not None else None
-    used = texels.faces >= 0 if texels is not None else np.ones(owner.shape, bool)
+    used = texels.keep("used", lambda: texels.faces >= 0) if texels is not None else np.ones(owner.shape, bool)
+    # Where three regions meet softly none has half of the texel, and still it is not empty.
+    owner[held_by({str(n): plane for n, plane in enumerate(planes)}, used).total < 128] = -1
     specks = find_specks(owner, used, SMALLEST_TEXELS)
     grainy = specks.any() and spot(specks)[1] > _GRAIN
     labels = face_region_labels(state, division)
@@ -57,8 +55,11 @@ def _specks(division: Division, owner: NDArray[np.int16], found: NDArray[np.bool
 
 
 def _strips(division: Division, owner: NDArray[np.int16], used: NDArray[np.bool_]) -> Iterator[Finding]:
+    strips = thin_strips(owner, used)
+    if int(strips.max()) < 0:
+        return
     for index, region in enumerate(division.regions):
-        thin = thin_strips(owner, used, index)
+        thin = strips == index
         if thin.any():
             text = f"{region.name}: {int(thin.sum()):,} texels in strips one texel wide, too few for an edge"
             yield Finding("thin", "regions", text, region.id, spot(thin)[0])

@@ -1,5 +1,6 @@
 """What is wrong with the regions, and where."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import cv2
@@ -7,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.kernels import njit, prange
 from evenpalette.core.regions.flags import nearest_pure
 from evenpalette.core.regions.model import Division, FlagSource, Overlap
 
@@ -35,10 +37,43 @@ def used_mask(face_map: NDArray[np.int32] | None, shape: tuple[int, int]) -> NDA
     return cv2.resize(used, (shape[1], shape[0]), interpolation=cv2.INTER_NEAREST) > 0
 
 
+@njit(nogil=True, cache=True, parallel=True)
+def _add(plane, used, total, held, most):  # type: ignore[no-untyped-def]
+    for y in prange(plane.shape[0]):
+        row_held, row_most = np.int64(0), np.uint8(0)
+        for x in range(plane.shape[1]):
+            value = plane[y, x]
+            total[y, x] += value
+            if used[y, x]:
+                row_held += value
+                row_most = max(row_most, value)
+        held[y], most[y] = row_held, row_most
+
+
+@dataclass(frozen=True)
+class Held:
+    """What planes hold: their sum at each texel, uint16 (h, w); the sum and the largest value of each over used texels."""
+
+    total: NDArray[np.uint16]
+    sums: dict[str, int]
+    most: dict[str, int]
+
+
+def held_by(planes: Mapping[str, NDArray[np.uint8]], used: NDArray[np.bool_]) -> Held:
+    """Look at planes, uint8 (h, w), once each. used: bool (h, w)."""
+    total = np.zeros(used.shape, np.uint16)
+    sums, most = {}, {}
+    for key, plane in planes.items():
+        held, largest = np.empty(used.shape[0], np.int64), np.empty(used.shape[0], np.uint8)
+        _add(plane, used, total, held, largest)
+        sums[key], most[key] = int(held.sum()), int(largest.max())
+    return Held(total, sums, most)
+
+
 def shares(planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]) -> dict[str, float]:
     """Each region's part of the used UV area, 0..1."""
-    total = max(1, int(used.sum()))
-    return {key: float(plane[used].sum(dtype=np.int64)) / 255 / total for key, plane in planes.items()}
+    total = max(1, int(np.count_nonzero(used)))
+    return {key: held / 255 / total for key, held in held_by(planes, used).sums.items()}
 
 
 def find_gaps_and_overlaps(
@@ -50,19 +85,17 @@ def find_gaps_and_overlaps(
         return findings
     planes = {region.id: planes[region.id] for region in regions.regions if region.id in planes}
     if planes:
-        inside = cv2.erode(used.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
-        total = np.zeros(used.shape, np.uint16)
-        for plane in planes.values():
-            total += plane
-        gaps = inside & (total < 128)
-        if int(gaps.sum()):
+        inside = cv2.erode(used.view(np.uint8), np.ones((3, 3), np.uint8), borderValue=0).view(np.bool_)
+        held = held_by(planes, used)
+        gaps = inside & (held.total < 128)
+        if gaps.any():
             findings.append(_at("gap", f"Gap: {int(gaps.sum()):,} used texels are in no region", gaps, regions))
-        overlaps = inside & (total > 264)
-        if int(overlaps.sum()) and regions.overlap is Overlap.EXCLUSIVE:
+        overlaps = inside & (held.total > 264)
+        if overlaps.any() and regions.overlap is Overlap.EXCLUSIVE:
             text = f"Overlap: the regions of {int(overlaps.sum()):,} texels sum past one"
             findings.append(_at("overlap", text, overlaps, regions))
         for region in regions.regions:
-            if region.id in planes and not (planes[region.id][used] >= 128).any():
+            if region.id in planes and held.most[region.id] < 128:
                 findings.append(Finding("empty", "regions", f"{region.name} covers no used texel", region.id))
     seen_names: dict[str, str] = {}
     seen_flags: dict[str, str] = {}

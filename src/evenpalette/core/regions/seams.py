@@ -16,6 +16,7 @@ DIFFERENT = 0.35
 _SAMPLES = (0.1, 0.3, 0.5, 0.7, 0.9)
 #: A region that ends along nearly all of a seam between two islands is meant to end there.
 _MEANT = 0.9
+_GAP_STEPS = 64
 _NOTICED = 0.01
 
 
@@ -131,17 +132,13 @@ def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray[np.float64]:
     return np.asarray((above + (below - above) * fy) / 255)
 
 
-def near_islands(owner: NDArray[np.int16], texels: Texels, closer_than_texels: float) -> NearIslands | None:
-    """The nearest islands of different regions, where they are closer than so many texels.
-
-    owner: int16 (h, w), the region of each texel, -1 for none. Half of the gap is each one's padding at best; a
-    bilinear sample on the rim reads up to one and a half texels outward (OpenGL specification, texture minification),
-    and a texel of mip level L is 2^L wide, so levels with 1.5 * 2^L beyond half of the gap mix the two.
+def _meeting(islands: NDArray[np.int32]) -> NDArray[np.int64]:
+    """Where the texels nearest to two islands meet, the narrowest gap first: the texel of the one, of the other, the
+    texel between them, all as flat indices, and the gap in 64ths of a texel, int64 (n, 4). It depends on the layout only.
     """
-    islands = texels.islands
     covered = islands >= 0
     if covered.all() or not covered.any():
-        return None
+        return np.empty((0, 4), np.int64)
     distance, nearest = cv2.distanceTransformWithLabels(
         (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
@@ -149,20 +146,36 @@ def near_islands(owner: NDArray[np.int16], texels: Texels, closer_than_texels: f
     source[nearest[covered]] = np.flatnonzero(covered)
     # np.take lets other threads run, indexing does not.
     place_of = np.take(source, np.asarray(nearest, np.int32))
-    island, region = np.take(islands, place_of), np.take(owner, place_of)
-    best, place, pair = np.inf, (0, 0), (-1, -1)
+    island = np.take(islands, place_of)
+    found = []
     for dy, dx in ((0, 1), (1, 0)):
-        a = np.s_[: owner.shape[0] - dy, : owner.shape[1] - dx]
+        a = np.s_[: islands.shape[0] - dy, : islands.shape[1] - dx]
         b = np.s_[dy:, dx:]
-        meets = (island[a] != island[b]) & (region[a] != region[b]) & (region[a] >= 0) & (region[b] >= 0)
-        gap = np.where(meets, distance[a] + distance[b], np.inf)
-        least = int(gap.argmin())
-        if gap.flat[least] < best:
-            y, x = np.unravel_index(least, gap.shape)
-            best, place = float(gap[y, x]), (int(y), int(x))
-            pair = (int(region[y, x]), int(region[y + dy, x + dx]))
+        y, x = np.nonzero(island[a] != island[b])
+        gap = (distance[y, x] + distance[y + dy, x + dx]) * _GAP_STEPS
+        found.append(np.stack([place_of[y, x], place_of[y + dy, x + dx], y * islands.shape[1] + x, gap.astype(np.int64)], 1))
+    every = np.concatenate(found)
+    return np.asarray(every[np.argsort(every[:, 3], kind="stable")])
+
+
+def near_islands(owner: NDArray[np.int16], texels: Texels, closer_than_texels: float) -> NearIslands | None:
+    """The nearest islands of different regions, where they are closer than so many texels.
+
+    owner: int16 (h, w), the region of each texel, -1 for none. Half of the gap is each one's padding at best; a
+    bilinear sample on the rim reads up to one and a half texels outward (OpenGL specification, texture minification),
+    and a texel of mip level L is 2^L wide, so levels with 1.5 * 2^L beyond half of the gap mix the two.
+    """
+    meeting = texels.keep("meeting", lambda: _meeting(texels.islands))
+    one, other = np.take(owner, meeting[:, 0]), np.take(owner, meeting[:, 1])
+    apart = np.flatnonzero((one != other) & (one >= 0) & (other >= 0))
+    if not len(apart):
+        return None
+    nearest = int(apart[0])
+    best = float(meeting[nearest, 3]) / _GAP_STEPS
     if best >= closer_than_texels:
         return None
+    pair = int(one[nearest]), int(other[nearest])
+    place = divmod(int(meeting[nearest, 2]), owner.shape[1])
     level = 0
     while 1.5 * 2**level <= best / 2:
         level += 1
