@@ -14,7 +14,7 @@ from typing import NoReturn
 
 from tqdm import tqdm
 
-from evenpalette import __version__
+from evenpalette import __version__, cli_palettes
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_textures import coverage_textures
@@ -47,7 +47,7 @@ from evenpalette.core.tones.gray import METHODS, to_gray
 
 #: Padding that fills the whole gutter at any size.
 GUTTER = 8192
-VERBS = ("demo", "check", "render", "export", "new", "bake", "pick", "split", "merge", "unmix", "gray")
+VERBS = ("demo", "check", "render", "export", "new", "bake", "pick", "split", "merge", "unmix", "gray", *cli_palettes.VERBS)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -182,22 +182,13 @@ def _parser() -> argparse.ArgumentParser:
     gray.add_argument("image", type=Path)
     gray.add_argument("--by", choices=METHODS, required=True)
     gray.add_argument("--out", type=Path, required=True)
+    cli_palettes.add_verbs(verb, _bar, _note)
     return parser
 
 
 def _mask_output(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--depth", type=int, choices=(8, 16), default=8)
-
-
-def _whole(text: str, low: int, high: int, what: str) -> int:
-    try:
-        value = int(text)
-    except ValueError:
-        value = low - 1
-    if not low <= value <= high:
-        raise argparse.ArgumentTypeError(f"{what} is a whole number from {low} to {high}, not '{text}'")
-    return value
 
 
 def _real(text: str, high: float, what: str) -> float:
@@ -212,19 +203,19 @@ def _real(text: str, high: float, what: str) -> float:
 
 
 def _size(text: str) -> int:
-    return _whole(text, 1, 16384, "a size in texels")
+    return cli_palettes.whole(1, 16384, "a size in texels")(text)
 
 
 def _bake_size(text: str) -> int:
-    return _whole(text, 16, GUTTER, "a size in texels")
+    return cli_palettes.whole(16, GUTTER, "a size in texels")(text)
 
 
 def _jobs(text: str) -> int:
-    return _whole(text, 1, 256, "a number of threads")
+    return cli_palettes.whole(1, 256, "a number of threads")(text)
 
 
 def _count(text: str) -> int:
-    return _whole(text, 0, (1 << 32) - 1, "a number of a copy")
+    return cli_palettes.whole(0, (1 << 32) - 1, "a number of a copy")(text)
 
 
 def _seconds(text: str) -> float:

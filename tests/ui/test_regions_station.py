@@ -75,7 +75,7 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     hand.put_into("Added to")
     bench.from_flags(texture)
     hand.wait(lambda: len(session.state.region_ids) == len(ids))
-    choose(hand.find("Edges", QComboBox, bench), "rgb")
+    choose(hand.find("How edges are read", QComboBox, bench), "rgb")
     hand.wait(lambda: hand.find("Near", ValueSlider, bench).isVisible())
     hand.type_into(hand.find("Far", ValueSlider, bench).field, "120")
     hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)

@@ -1,0 +1,253 @@
+"""What a game sees of a texture: stored in a format, read by a sampler, from near or far; measured against the truth.
+
+Filtering, wrap and levels: OpenGL 4.6 core, sections 8.14 and 8.15. Anisotropic filtering is up to the driver: here it
+is the mean of trilinear reads along the longer axis (EXT_texture_filter_anisotropic, as its text suggests).
+"""
+
+import math
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.color.encoding import decode_srgb, encode_srgb
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.kernels import njit, prange
+from evenpalette.core.raster.compress import BYTES_PER_TEXEL, packed_and_back
+from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.mips import mip_chain
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import resize_plane
+
+F32 = NDArray[np.float32]
+PLAIN = "uncompressed"
+FORMATS = (PLAIN, *BYTES_PER_TEXEL)
+
+
+class Reads(StrEnum):
+    """How a sampler reads: one texel, four, eight of two levels, or several of those along an axis."""
+
+    NEAREST = "nearest"
+    BILINEAR = "bilinear"
+    TRILINEAR = "trilinear"
+    ANISOTROPIC = "anisotropic"
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How a texture is stored and read. srgb_flag: whether the sampler decodes it as color; None is as the texture says.
+    bits: of a channel on disk."""
+
+    form: str = PLAIN
+    reads: Reads = Reads.TRILINEAR
+    mips: bool = True
+    repeats: bool = True
+    srgb_flag: bool | None = None
+
+    def words(self) -> str:
+        """The setting in a few words."""
+        flag = "" if self.srgb_flag is None else ", as color" if self.srgb_flag else ", as data"
+        return f"{self.form}, {self.reads}{', mips' if self.mips else ', no mips'}{'' if self.repeats else ', clamped'}{flag}"
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _sample(pixels, u, v, repeats, nearest, out):  # type: ignore[no-untyped-def]
+    """out (n, c) = the level, float32 (h, w, c), at (u, v)."""
+    height, width, channels = pixels.shape
+    for i in prange(u.size):
+        x, y = u[i] * width, v[i] * height
+        if nearest:
+            column, row = np.int64(np.floor(x)), np.int64(np.floor(y))
+            if repeats:
+                column, row = column % width, row % height
+            else:
+                column, row = min(max(column, np.int64(0)), width - 1), min(max(row, np.int64(0)), height - 1)
+            for k in range(channels):
+                out[i, k] = pixels[row, column, k]
+            continue
+        x, y = x - 0.5, y - 0.5
+        left, top = np.int64(np.floor(x)), np.int64(np.floor(y))
+        fx, fy = np.float32(x - left), np.float32(y - top)
+        right, bottom = left + 1, top + 1
+        if repeats:
+            left, right, top, bottom = left % width, right % width, top % height, bottom % height
+        else:
+            left, right = min(max(left, np.int64(0)), width - 1), min(max(right, np.int64(0)), width - 1)
+            top, bottom = min(max(top, np.int64(0)), height - 1), min(max(bottom, np.int64(0)), height - 1)
+        for k in range(channels):
+            upper = pixels[top, left, k] + (pixels[top, right, k] - pixels[top, left, k]) * fx
+            lower = pixels[bottom, left, k] + (pixels[bottom, right, k] - pixels[bottom, left, k]) * fx
+            out[i, k] = upper + (lower - upper) * fy
+
+
+class Sampled:
+    """A texture as a game holds it."""
+
+    def __init__(self, raster: Raster, setting: Setting) -> None:
+        """raster: 8-bit, any channels. Wider ones are stored as their nearest 8 bits where the format has no more."""
+        self.raster, self.setting = raster, setting
+        levels = mip_chain(raster).levels if setting.mips else (raster,)
+        is_color = raster.encoding is Encoding.SRGB if setting.srgb_flag is None else setting.srgb_flag
+        self.levels: list[F32] = []
+        for level in levels:
+            values = stored(level, setting.form)
+            if is_color:
+                values = values.copy()
+                color = 3 if values.shape[2] >= 3 else 1
+                values[..., :color] = decode_srgb(values[..., :color])
+            self.levels.append(np.ascontiguousarray(values, np.float32))
+
+    def at(self, u: NDArray, v: NDArray, lod: float = 0.0, axis: tuple[float, float] | None = None) -> F32:
+        """Read at coordinates (...), v down, at a level of detail: float32 (..., channels), linear light for color.
+
+        axis: for anisotropic reads, the longer step between pixels in (u, v).
+        """
+        flat_u, flat_v = (np.ascontiguousarray(np.broadcast_to(c, np.broadcast_shapes(u.shape, v.shape)).reshape(-1), np.float64) for c in (u, v))
+        shape = np.broadcast_shapes(u.shape, v.shape)
+        if self.setting.reads is Reads.ANISOTROPIC and axis is not None:
+            width, height = self.raster.size
+            long = math.hypot(axis[0] * width, axis[1] * height)
+            count = max(1, min(16, math.ceil(long)))
+            fine = max(0.0, lod - math.log2(count))
+            parts = [(i + 0.5) / count - 0.5 for i in range(count)]
+            reads = [self._trilinear(flat_u + axis[0] * p, flat_v + axis[1] * p, fine) for p in parts]
+            return np.asarray(np.mean(reads, 0), np.float32).reshape(*shape, -1)
+        return self._trilinear(flat_u, flat_v, lod).reshape(*shape, -1)
+
+    def _trilinear(self, u: NDArray, v: NDArray, lod: float) -> F32:
+        last, reads = len(self.levels) - 1, self.setting.reads
+        lod = min(max(lod, 0.0), float(last))
+        if reads in (Reads.NEAREST, Reads.BILINEAR):
+            # The nearest level: ceil(lod + 0.5) - 1 (section 8.14.3).
+            return self._level(u, v, max(0, math.ceil(lod + 0.5) - 1), reads is Reads.NEAREST)
+        low = int(lod)
+        share = np.float32(lod - low)
+        first = self._level(u, v, low, False)
+        return first if share == 0 else first + (self._level(u, v, min(low + 1, last), False) - first) * share
+
+    def _level(self, u: NDArray, v: NDArray, level: int, nearest: bool) -> F32:
+        pixels = self.levels[level]
+        out = np.empty((u.size, pixels.shape[2]), np.float32)
+        _sample(pixels, u, v, self.setting.repeats, nearest, out)
+        return out
+
+    @property
+    def bytes_in_memory(self) -> int:
+        """Bytes of all levels on the GPU."""
+        return sum(level_bytes(level.shape[1], level.shape[0], level.shape[2], self.setting.form) for level in self.levels)
+
+
+def stored(raster: Raster, form: str) -> F32:
+    """The values 0..1 that a format keeps of a picture, float32 (height, width, channels); BC4 has one channel, BC5 two.
+
+    Raises EvenPaletteError for a format that is not known.
+    """
+    if form == PLAIN:
+        return raster.as_unit()
+    if form not in BYTES_PER_TEXEL:
+        raise EvenPaletteError(f"'{form}' is no format. There are: {', '.join(FORMATS)}.")
+    rgba = rgba8(raster)
+    back = packed_and_back(rgba, form, is_color=raster.encoding is Encoding.SRGB)
+    channels = {"BC1": 3, "BC4": 1, "BC5": 2}.get(form, 4 if raster.channels in (2, 4) else 3)
+    return np.ascontiguousarray(back[..., :channels].astype(np.float32) / 255)
+
+
+def rgba8(raster: Raster) -> NDArray[np.uint8]:
+    """The stored values as uint8 (height, width, 4): gray three times, alpha 255 where there is none."""
+    values = raster.pixels if raster.pixels.dtype == np.uint8 else np.rint(np.clip(raster.as_unit(), 0, 1) * 255).astype(np.uint8)
+    color = values[..., :3] if raster.channels >= 3 else np.repeat(values[..., :1], 3, -1)
+    alpha = values[..., -1:] if raster.channels in (2, 4) else np.full((*values.shape[:2], 1), 255, np.uint8)
+    return np.ascontiguousarray(np.concatenate([color, alpha], -1))
+
+
+def level_bytes(width: int, height: int, channels: int, form: str) -> int:
+    """Bytes of one level on the GPU; blocks are 4 by 4, and three channels take the room of four."""
+    if form == PLAIN:
+        return width * height * (4 if channels == 3 else channels)
+    return int(-(-width // 4) * -(-height // 4) * 16 * BYTES_PER_TEXEL[form])
+
+
+def grid(size: tuple[int, int]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(u, v) of the texel centers of a picture of (width, height), ready to broadcast: (1, width) and (height, 1)."""
+    return ((np.arange(size[0]) + 0.5) / size[0])[None], ((np.arange(size[1]) + 0.5) / size[1])[:, None]
+
+
+def at_distance(raster: Raster, distance: float) -> tuple[int, int]:
+    """The size in pixels of a texture 2^distance times further away than where a texel is a pixel; nearer below 0."""
+    factor = 2.0**-distance
+    return max(1, round(raster.width * factor)), max(1, round(raster.height * factor))
+
+
+def drawn(texture: Sampled, distance: float) -> F32:
+    """The whole texture as drawn from a distance, linear RGB (or its channels) float32 (height, width, channels)."""
+    size = at_distance(texture.raster, distance)
+    u, v = grid(size)
+    lod = math.log2(max(texture.raster.width / size[0], texture.raster.height / size[1], 1e-9))
+    return texture.at(u, v, lod, (1 / size[0], 0.0))
+
+
+def truth(raster: Raster, distance: float) -> F32:
+    """What would be seen with endless samples: areas averaged from afar, bilinear from near, in linear light for color."""
+    size = at_distance(raster, distance)
+    if distance > 0:
+        return np.asarray(resize_plane(raster.as_linear(), size), np.float32).reshape(size[1], size[0], -1)
+    return drawn(Sampled(raster, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False)), distance)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What a setting leaves at a level: CIEDE2000 mean and 95th percentile, PSNR in dB of the stored codes; bytes in
+    memory, and on disk where it is known."""
+
+    setting: str
+    level: int
+    mean_ciede2000: float
+    p95_ciede2000: float
+    psnr: float
+    bytes: int
+    disk_bytes: int = 0
+
+
+def apart(seen: F32, wanted: F32, *, is_color: bool) -> tuple[float, float, float]:
+    """CIEDE2000 mean and 95th percentile, and PSNR in dB (99 where equal), of two linear pictures of 1 to 4 channels.
+
+    Data is looked at as a gray picture of its stored values; PSNR is of what 8 bits would store.
+    """
+    first, second = _three(seen), _three(wanted)
+    codes = (np.rint(np.clip(encode_srgb(p) if is_color else p, 0, 1) * 255) for p in (first, second))
+    error = float(((next(codes) - next(codes)) ** 2).mean())
+    if not is_color:
+        first, second = decode_srgb(np.clip(first, 0, 1)), decode_srgb(np.clip(second, 0, 1))
+    difference = difference_of_linear(np.clip(first, 0, 1), np.clip(second, 0, 1))
+    psnr = 99.0 if error == 0 else min(99.0, 10 * math.log10(255**2 / error))
+    return float(difference.mean()), float(np.percentile(difference, 95)), psnr
+
+
+def _three(picture: F32) -> F32:
+    if picture.shape[2] <= 2:
+        return np.repeat(picture[..., :1], 3, -1)
+    return picture[..., :3]
+
+
+def measure(raster: Raster, setting: Setting, levels: tuple[int, ...] = (0, 1, 2, 3)) -> list[Seen]:
+    """What a setting leaves of a texture at distances of whole levels; level 0 is looked at from twice as near, where
+    filtering shows."""
+    texture = Sampled(raster, setting)
+    disk = len(encode_png(raster)) if setting.form == PLAIN else texture.bytes_in_memory
+    found = []
+    is_color = raster.encoding is not Encoding.DATA
+    for level in levels:
+        distance = float(level) if level else -1.0
+        found.append(Seen(setting.words(), level, *apart(drawn(texture, distance), truth(raster, distance), is_color=is_color), texture.bytes_in_memory, disk))
+    return found
+
+
+def what_if(raster: Raster, base: Setting = Setting()) -> list[list[Seen]]:
+    """The settings a game might choose for one texture, each with what it leaves at four distances."""
+    forms = (PLAIN, "BC7", "BC1", "BC4") if raster.channels <= 2 else (PLAIN, "BC7", "BC3", "BC1")
+    settings = [replace(base, form=form) for form in forms]
+    settings += [replace(base, reads=reads) for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)]
+    settings += [replace(base, mips=False), replace(base, srgb_flag=raster.encoding is Encoding.DATA)]
+    return [measure(raster, setting) for setting in dict.fromkeys(settings)]
