@@ -360,3 +360,54 @@ def refused(words: list[str]) -> int:
         return main(words)
     except SystemExit as left:
         return int(left.code or 0)
+
+
+def test_reduce_and_restore_give_back_the_reduced_picture_for_any_number_of_colors(tmp_path: Path) -> None:
+    rng = np.random.default_rng(11)
+    image = rng.integers(0, 256, (64, 80, 3)).astype(np.uint8)
+    write_image(Raster(image, Encoding.SRGB), tmp_path / "a.png")
+    for count in (2, 5, 37, 256):
+        index, strip, out = (tmp_path / f"{name}-{count}.png" for name in ("index", "strip", "out"))
+        words = ["reduce", str(tmp_path / "a.png"), "--colors", str(count), "--index", str(index), "--strip", str(strip)]
+        assert main(words) == 0
+        gray, colors = cv2.imread(str(index), cv2.IMREAD_UNCHANGED), cv2.imread(str(strip))[..., ::-1]
+        assert gray.shape == (64, 80)
+        assert colors.shape == (1, count, 3)
+        assert main(["restore", str(index), str(strip), "--out", str(out)]) == 0
+        entry = np.rint(gray.astype(float) * (count - 1) / 255).astype(int)
+        assert np.array_equal(cv2.imread(str(out))[..., ::-1], colors[0][entry])
+    two = cv2.vconcat([colors[..., ::-1], 255 - colors[..., ::-1]])
+    cv2.imwrite(str(tmp_path / "two.png"), two)
+    assert main(["restore", str(index), str(tmp_path / "two.png"), "--row", "1", "--out", str(out)]) == 0
+    assert np.array_equal(cv2.imread(str(out))[..., ::-1], 255 - colors[0][entry])
+    more = ["reduce", str(tmp_path / "a.png"), "--colors", "256", "--index", str(index), "--strip", str(strip), "--rows", str(tmp_path / "two.png")]
+    assert main([*more, "--dither", "diffusion"]) == 0
+    assert cv2.imread(str(strip)).shape == (3, 256, 3)
+
+
+def test_sampling_lists_every_way_at_every_level_and_ramp_writes_a_strip(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    y, x = np.mgrid[:32, :32]
+    image = np.stack([x * 8, y * 8, 128 + 0 * x], -1).astype(np.uint8)
+    write_image(Raster(image, Encoding.SRGB), tmp_path / "a.png")
+    index, strip = str(tmp_path / "i.png"), str(tmp_path / "s.png")
+    assert main(["reduce", str(tmp_path / "a.png"), "--colors", "16", "--index", index, "--strip", strip]) == 0
+    assert main(["sampling", index, strip, "--source", str(tmp_path / "a.png"), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert {"setting", "level", "mean_ciede2000", "p95_ciede2000", "psnr", "bytes"} == set(found[0])
+    assert {line["level"] for line in found} == {0, 1, 2, 3}
+    by = {(line["setting"], line["level"]): line["mean_ciede2000"] for line in found}
+    assert by["true mips, nearest", 2] < by["index, trilinear, mips", 2]
+    assert main(["sampling", index, strip, "--source", str(tmp_path / "a.png")]) == 0
+    assert "BC7" in capsys.readouterr().out
+    out = tmp_path / "ramp.png"
+    assert main(["ramp", str(tmp_path / "a.png"), "--stops", "4", "--out", str(out), "--width", "64", "--height", "3"]) == 0
+    assert read_image(out).size == (64, 3)
+    for wrong in (
+        ["reduce", str(tmp_path / "a.png"), "--colors", "300", "--index", index, "--strip", strip],
+        ["reduce", str(tmp_path / "a.png"), "--colors", "8", "--index", str(tmp_path / "i.jpg"), "--strip", strip],
+        ["restore", index, strip, "--row", "4", "--out", str(out)],
+        ["sampling", index, strip, "--source", str(tmp_path / "ramp.png")],
+        ["ramp", str(tmp_path / "none.png"), "--stops", "4", "--out", str(out)],
+    ):
+        assert exit_code(wrong) == 2
+    assert not (tmp_path / "i.jpg").exists()
