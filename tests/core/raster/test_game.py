@@ -4,12 +4,12 @@ import imagecodecs
 import moderngl
 import numpy as np
 import pytest
+from tests.glsl import apart
 
 from evenpalette.core.raster.compress import pack, packed_and_back
 from evenpalette.core.raster.game import FORMATS, PLAIN, Reads, Sampled, Setting, level_bytes, measure, what_if
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
-from tests.glsl import apart
 
 FILTERS = {
     Reads.NEAREST: moderngl.NEAREST_MIPMAP_NEAREST, Reads.BILINEAR: moderngl.LINEAR_MIPMAP_NEAREST,

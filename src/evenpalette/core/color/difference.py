@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
-from evenpalette.core.color.lab import linear_to_lab
+from evenpalette.core.color.lab import WHITE, XYZ_FROM_LINEAR
 from evenpalette.core.kernels import njit, prange
 
 
@@ -67,6 +67,31 @@ def ciede2000(first_lab: NDArray, second_lab: NDArray) -> F32:
     return out.reshape(first.shape[:-1])
 
 
+@njit(nogil=True, cache=True)
+def _lab(r, g, b, matrix):  # type: ignore[no-untyped-def]
+    x = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
+    y = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
+    z = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
+    x = x ** (1.0 / 3.0) if x > 0.008856451679035631 else x * 7.787037037037037 + 0.13793103448275862
+    y = y ** (1.0 / 3.0) if y > 0.008856451679035631 else y * 7.787037037037037 + 0.13793103448275862
+    z = z ** (1.0 / 3.0) if z > 0.008856451679035631 else z * 7.787037037037037 + 0.13793103448275862
+    return 116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)
+
+
+@njit(nogil=True, cache=True, parallel=True)
+def _difference_flat(first, second, matrix, out):  # type: ignore[no-untyped-def]
+    for i in prange(out.size):
+        l1, a1, b1 = _lab(first[i, 0], first[i, 1], first[i, 2], matrix)
+        l2, a2, b2 = _lab(second[i, 0], second[i, 1], second[i, 2], matrix)
+        out[i] = _ciede2000_pair(l1, a1, b1, l2, a2, b2)
+
+
+_MATRIX = np.ascontiguousarray(XYZ_FROM_LINEAR / WHITE[:, None])
+
+
 def difference_of_linear(first: NDArray, second: NDArray) -> F32:
-    """CIEDE2000 between two linear Rec. 709 pictures (..., 3); float32, shape (...)."""
-    return ciede2000(linear_to_lab(first), linear_to_lab(second))
+    """CIEDE2000 between two linear Rec. 709 pictures (..., 3), broadcast together; float32, shape (...)."""
+    one, other = np.broadcast_arrays(np.asarray(first), np.asarray(second))
+    out = np.empty(one.size // 3, np.float32)
+    _difference_flat(*(np.ascontiguousarray(p).reshape(-1, 3) for p in (one, other)), _MATRIX, out)
+    return out.reshape(one.shape[:-1])

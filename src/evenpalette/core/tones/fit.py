@@ -1,13 +1,12 @@
 """A tone fitted so that the recipe rebuilds the painted original.
 
-For each region the tint is the direction in linear RGB that explains its texels best: the first right singular vector
-of the coverage-weighted texels, without centering (the least-squares rank-one factor; Eckart and Young 1936).
-The gray is then solved texel by texel through the whole recipe: every step used to tint, cover and shade is affine in
+The tints come first (`tints`), then the gray is solved texel by texel *through the whole recipe*. Most steps are affine in
 the gray, so two evaluations, with gray 0 and gray 1, give the line `b + a * g` that the texel can move on, and
-`g = a . (c - b) / (a . a)` is the least-squares answer even on soft edges and under dirt.
+`g = a . (c - b) / (a . a)` is the least-squares answer even on soft edges and under dirt; where a step bends that line
+(a hue shift, a grade) the answer is bettered by a few rounds of Gauss and Newton's method.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -26,6 +25,13 @@ from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.weights import TileWeights
 from evenpalette.core.tones.gray import gray_as_linear
 
+#: Texels of one strip: what is held in floats at once.
+_STRIP_TEXELS = 1 << 20
+#: Steps that leave the straight line by more than this, linear, are not affine in the gray.
+_BENT = 2e-3
+_ROUNDS = 5
+_MOST_MEASURED = 1 << 22
+
 
 @dataclass(frozen=True)
 class RegionFit:
@@ -38,65 +44,74 @@ class RegionFit:
     mean_gray: float
 
 
-def fit_tints(
-    painted: F32, coverages: Sequence[NDArray[np.uint8]], hidden: F32 | None = None, white_percentile: float = 100.0
-) -> list[str]:
-    """The tint of every region as '#rrggbb'.
+def solve_gray(
+    steps: Sequence[BoundStep], sources: Sources, painted: Raster, progress: Progress = no_progress
+) -> F32:
+    """The gray (height, width), float32 from 0 up, with which the steps rebuild `painted` best.
 
-    painted: linear RGB (height, width, 3). coverages: uint8 (height, width). hidden: 0..1 (height, width), how much of
-    the paint is under dirt; such texels do not vote. The tint is scaled so that the tone's white is at
-    `white_percentile` of the region's brightness: 100 loses nothing; 99 gives up the brightest hundredth for a tone
-    that is lighter over all. The gamut of the tint limits it.
+    Above 1 only where the paint is brighter than white (HDR). In strips, so that only one picture of floats is held.
     """
-    tints = []
-    visible = None if hidden is None else hidden < 0.02
-    for coverage in coverages:
-        chosen = coverage >= 250
-        if visible is not None and (chosen & visible).sum() >= 64:
-            chosen &= visible
-        colors = painted[chosen].astype(np.float64)
-        if len(colors) == 0:
-            tints.append("#808080")
-            continue
-        if len(colors) > 400_000:
-            colors = colors[:: len(colors) // 400_000 + 1]
-        direction = np.linalg.eigh(colors.T @ colors)[1][:, -1]
-        direction = np.abs(direction)
-        grays = colors @ direction
-        white = max(float(np.percentile(grays, white_percentile)), 1e-4)
-        tint = direction * white
-        tints.append(linear_to_hex((tint / max(1.0, tint.max())).astype(np.float32)))
-    return tints
+    height, width = painted.height, painted.width
+    gray = np.zeros((height, width, 1), np.float32)
+    brightest = float(painted.pixels.max()) if painted.pixels.dtype == np.float32 else 1.0
+    known_sum, known_count, unknown = 0.0, 0, []
+
+    def run(rows: slice) -> F32:
+        base = replace(sources, base=Raster(gray, Encoding.DATA))
+        return evaluate(steps, base, box=(0, rows.start, width, rows.stop), float_output=True).pixels
+
+    strips = row_strips(height, width, _STRIP_TEXELS)
+    for number, rows in enumerate(strips):
+        wanted = Raster(painted.pixels[rows], painted.encoding).as_linear_rgb()
+        gray[rows] = 0
+        low = run(rows)
+        gray[rows] = 1
+        slope = run(rows) - low
+        power, aim = _dots(slope, slope), _dots(slope, wanted - low)
+        known = power > 1e-5
+        known_sum, known_count = known_sum + float((aim[known] / power[known]).sum()), known_count + int(known.sum())
+        if not known.all():
+            unknown.append(rows)
+        weight = np.float32(1e-7)
+        typical = known_sum / known_count if known_count else 0.5
+        found = np.clip((aim + weight * typical) / (power + weight), 0, max(1.0, brightest))
+        gray[rows] = found[..., None]
+        now = run(rows)
+        if np.abs(now - (low + slope * found[..., None])).max() > _BENT:
+            gray[rows] = _bettered(lambda g, r=rows: _put(gray, r, g, run), found, now, wanted, brightest)[..., None]  # type: ignore[misc]
+        progress((number + 1) / len(strips))
+    return np.asarray(gray[..., 0])
 
 
-def solve_gray(steps: Sequence[BoundStep], sources: Sources, painted: F32, progress: Progress = no_progress) -> F32:
-    """The gray (height, width), float32 0..1, with which the steps rebuild `painted` (linear RGB) best."""
-    height, width = painted.shape[:2]
+def _put(gray: F32, rows: slice, values: F32, run: Callable[[slice], F32]) -> F32:
+    gray[rows] = values[..., None]
+    return run(rows)
 
-    def with_gray(value: float, part: float) -> NDArray[np.float64]:
-        base = Raster(np.full((height, width, 1), value, np.float32), Encoding.DATA)
-        result = evaluate(
-            steps,
-            replace(sources, base=base),
-            float_output=True,
-            progress=lambda done: progress(part + done * 0.4),
-        )
-        return result.pixels
 
-    low = with_gray(0.0, 0.0)
-    slope = with_gray(1.0, 0.4) - low
-    power = np.einsum("ijk,ijk->ij", slope, slope)
-    aim = np.einsum("ijk,ijk->ij", slope, painted - low)
-    known = power > 1e-5
-    typical = float((aim[known] / power[known]).mean()) if known.any() else 0.5
-    # Where dirt hides the paint altogether any gray would do; the typical one keeps the tone calm there.
-    weight = np.float32(1e-7)
-    gray = (aim + weight * typical) / (power + weight)
-    return np.clip(gray, 0, 1).astype(np.float32)
+def _dots(a: F32, b: F32) -> F32:
+    return np.asarray(np.einsum("ijk,ijk->ij", a, b))
+
+
+def _bettered(run: Callable[[F32], F32], gray: F32, now: F32, wanted: F32, brightest: float) -> F32:
+    """The gray through steps that are not affine in it: Gauss and Newton's method, kept only where it is better."""
+    best, error = gray, _dots(now - wanted, now - wanted)
+    for _ in range(_ROUNDS):
+        small = np.where(gray < 0.5, 0.01, -0.01).astype(np.float32)
+        slope = (run(gray + small) - now) / small[..., None]
+        moved = _dots(slope, wanted - now) / (_dots(slope, slope) + np.float32(1e-6))
+        gray = np.clip(gray + np.clip(moved, -0.3, 0.3), 0, max(1.0, brightest)).astype(np.float32)
+        now = run(gray)
+        found = _dots(now - wanted, now - wanted)
+        better = found < error
+        best, error = np.where(better, gray, best), np.where(better, found, error)
+    return best
 
 
 def tone_raster(gray: F32) -> Raster:
-    """The gray as it is stored: 16-bit data. A step is at most 0.05 of an 8-bit sRGB code, so the fit stays exact."""
+    """The gray as it is stored: 16-bit data. A step is at most 0.05 of an 8-bit sRGB code, so the fit stays exact. Floats
+    where it is brighter than white."""
+    if float(gray.max(initial=0)) > 1:
+        return Raster(np.ascontiguousarray(gray[..., None], np.float32), Encoding.DATA)
     return Raster(quantize(gray[..., None], np.dtype(np.uint16)), Encoding.DATA)
 
 
@@ -139,20 +154,65 @@ def plain_tone(painted: F32, method: str, coverages: Sequence[NDArray[np.uint8]]
     return np.clip(gray, 0, 1), tints
 
 
+class Tally:
+    """Differences counted as they come: mean and percentiles without keeping them. In steps of 0.02 up to 100."""
+
+    def __init__(self) -> None:
+        self._bins = np.zeros(5001, np.int64)
+        self._sum = self._grays = 0.0
+
+    def add(self, values: NDArray, grays: NDArray | None = None) -> None:
+        """Count values from 0 on."""
+        self._bins += np.bincount(np.minimum(values * 50, 5000).astype(np.int64), minlength=5001)
+        self._sum += float(values.sum(dtype=np.float64))
+        self._grays += float(grays.sum(dtype=np.float64)) if grays is not None else 0.0
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return int(self._bins.sum())
+
+    @property
+    def mean(self) -> float:
+        """Their mean, 0 for none."""
+        return self._sum / self.count if self.count else 0.0
+
+    @property
+    def mean_gray(self) -> float:
+        """The mean of what was given beside them."""
+        return self._grays / self.count if self.count else 0.0
+
+    def percentile(self, percent: float) -> float:
+        """The middle of the step that holds it."""
+        if not self.count:
+            return 0.0
+        return float((np.searchsorted(np.cumsum(self._bins), self.count * percent / 100) + 0.5) / 50)
+
+
 def report_fit(
-    rebuilt: F32, painted: F32, coverages: Mapping[str, NDArray[np.uint8]], tints: Mapping[str, str], gray: F32,
-    used: NDArray[np.bool_] | None = None,
+    steps: Sequence[BoundStep], sources: Sources, painted: Raster, coverages: Mapping[str, NDArray[np.uint8]],
+    tints: Mapping[str, str], seen: NDArray[np.bool_] | None = None, progress: Progress = no_progress,
 ) -> tuple[list[RegionFit], float, float]:  # fmt: skip
-    """Per region, and (mean, 95th percentile) over all used texels, the CIEDE2000 between two linear pictures."""
-    difference = difference_of_linear(np.clip(rebuilt, 0, 1), painted)
-    rows = []
-    for region, coverage in coverages.items():
-        inside = coverage >= 128
-        if used is not None:
-            inside &= used
-        values, grays = difference[inside], gray[inside]
-        mean, p95 = (float(values.mean()), float(np.percentile(values, 95))) if values.size else (0.0, 0.0)
-        tint = tints.get(region, "#ffffff")
-        rows.append(RegionFit(region, tint, mean, p95, float(grays.mean()) if grays.size else 0.0))
-    everywhere = difference if used is None or not used.any() else difference[used]
-    return rows, float(everywhere.mean()), float(np.percentile(everywhere, 95))
+    """Per region, and (mean, 95th percentile) over all seen texels, the CIEDE2000 between what the steps make of the
+    sources and the painted picture. seen: bool (height, width)."""
+    height, width = painted.height, painted.width
+    everywhere, by_region = Tally(), {region: Tally() for region in coverages}
+    strips = row_strips(height, width, _STRIP_TEXELS // 8)
+    # Of very large pictures every so manieth strip is measured.
+    strips = strips[:: max(1, height * width // _MOST_MEASURED)]
+    for number, rows in enumerate(strips):
+        rebuilt = evaluate(steps, sources, box=(0, rows.start, width, rows.stop), float_output=True).pixels
+        wanted = Raster(painted.pixels[rows], painted.encoding).as_linear_rgb()
+        difference = difference_of_linear(np.clip(rebuilt, 0, 1), np.clip(wanted, 0, 1))
+        gray = Raster(sources.base.pixels[rows], sources.base.encoding).channel(0)
+        inside = seen[rows] if seen is not None else np.ones(difference.shape, bool)
+        everywhere.add(difference[inside])
+        for region, coverage in coverages.items():
+            here = inside & (coverage[rows] >= 128)
+            by_region[region].add(difference[here], gray[here])
+        progress((number + 1) / len(strips))
+    found = [
+        RegionFit(region, tints.get(region, "#ffffff"), tally.mean, tally.percentile(95) if tally.count else 0.0, tally.mean_gray)
+        for region, tally in by_region.items()
+    ]
+    return found, everywhere.mean, everywhere.percentile(95)

@@ -1,26 +1,35 @@
 """What the document stores about the tone."""
 
+from typing import Annotated
+
 from pydantic import Field
 
 from evenpalette.core.stored import Stored
 
 
 class ToneRow(Stored):
-    """How well a region is rebuilt: CIEDE2000 mean and 95th percentile, and the tone's mean linear gray."""
+    """How well a region is rebuilt: CIEDE2000 mean and 95th percentile, and the tone's mean linear gray.
+
+    second: the tint of another hue that the region holds, '' for none; second_share: the part of it that has that hue.
+    """
 
     region: str
     mean: float = Field(ge=0, le=1000)
     p95: float = Field(ge=0, le=1000)
     gray: float = Field(ge=0, le=1e6)
+    second: str = Field("", max_length=9)
+    second_share: float = Field(0.0, ge=0, le=1)
 
 
 class ToneReport(Stored):
-    """The rebuilt picture against the painted one, over the used UV area and per region."""
+    """The rebuilt picture against the painted one, over the used UV area and per region. causes: names of steps that
+    cannot be undone, so that no tone can rebuild what lies under them."""
 
     method: str
     mean: float = Field(ge=0, le=1000)
     p95: float = Field(ge=0, le=1000)
     rows: tuple[ToneRow, ...] = ()
+    causes: tuple[Annotated[str, Field(max_length=80)], ...] = ()
 
 
 class ToneSettings(Stored):
@@ -28,6 +37,6 @@ class ToneSettings(Stored):
 
     painted: str | None = None
     method: str = "fit"
-    white_percentile: float = Field(100.0, ge=90, le=100)
+    white_percentile: float = Field(99.9, ge=90, le=100)
     report: ToneReport | None = None
     compared: tuple[ToneReport, ...] = ()

@@ -2,6 +2,10 @@
 
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.encoding import F32
 from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.edits.recipe import (
@@ -14,22 +18,23 @@ from evenpalette.core.project.edits.recipe import (
     update_parameter,
 )
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.regions.checks import used_mask
-from evenpalette.core.tones.fit import (
-    fit_tints,
-    hidden_paint,
-    plain_tone,
-    report_fit,
-    solve_gray,
-    tone_raster,
-)
+from evenpalette.core.tones.fit import hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
+from evenpalette.core.tones.tints import TintFit, fit_tints
+from evenpalette.core.tones.undo import undo_steps
 from evenpalette.core.values import ValueType
 
 FIT = "fit"
+#: Texels from which tints are learnt.
+_LOOKED_AT = 1 << 20
+#: Texels on which steps are undone.
+_UNDONE_AT = 1 << 16
 
 
 def tint_of(state: State, region_id: str) -> tuple[Step, Row] | None:
@@ -96,39 +101,102 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
         )
     if not state.project.regions.regions:
         raise RegionError("Make regions first: a tone is fitted region by region.")
-    painted = state.textures[texture.id].as_linear_rgb()
+    painted = state.textures[texture.id]
     state = add_missing_tints(set_base(state, TONE))
-    height, width = painted.shape[:2]
-    working = state.sources.at_size(width, height) if state.sources.coverages else state.sources
-    steps = state.bound_steps(None)
-    coverages = dict(zip(state.region_ids, working.coverages, strict=True))
-    progress(0.1)
+    width, height = painted.size
+    working = state.sources.at_size(width, height)
+    seen = seen_texels(state, painted)
+    progress(0.05)
+    causes: tuple[str, ...] = ()
+    second: dict[str, tuple[str, float]] = {}
     if method == FIT:
-        hidden = hidden_paint(steps, working.at_size(width, height))
-        tints = fit_tints(painted, working.coverages, hidden, state.project.tone.white_percentile)
+        fits, causes = _fitted(state, painted, working, seen)
+        tints = [fit.tint for fit in fits]
+        second = {region: (fit.second, fit.second_share) for region, fit in zip(state.region_ids, fits, strict=True)}
     else:
-        gray, tints = plain_tone(painted, method, working.coverages)
+        gray, tints = plain_tone(painted.as_linear_rgb(), method, working.coverages)
     by_region = dict(zip(state.region_ids, tints, strict=True))
     for region_id, tint in by_region.items():
         if parameter := tint_parameter_of(state, region_id):
             state = update_parameter(state, parameter, default=tint)
     steps = state.bound_steps(None)
+    progress(0.25)
     if method == FIT:
-        gray = solve_gray(steps, working, painted, lambda done: progress(0.2 + done * 0.5))
+        gray = solve_gray(steps, working, painted, lambda done: progress(0.25 + done * 0.5))
     tone = tone_raster(gray)
-    faces = state.mesh.faces_under_texels if state.mesh else None
-    used = used_mask(faces, (height, width))
-    rebuilt = evaluate(steps, replace(working, base=tone), float_output=True).pixels
-    progress(0.8)
-    rows, mean, p95 = report_fit(rebuilt, painted, coverages, by_region, gray, used)
-    report = ToneReport(
-        method=method, mean=mean, p95=p95,
-        rows=tuple(ToneRow(region=r.region, mean=r.mean_difference, p95=r.p95_difference, gray=r.mean_gray) for r in rows),
+    coverages = dict(zip(state.region_ids, working.coverages, strict=True))
+    rows, mean, p95 = report_fit(
+        steps, replace(working, base=tone), painted, coverages, by_region, seen, lambda done: progress(0.75 + done * 0.25)
+    )
+    lines = tuple(
+        ToneRow(
+            region=r.region, mean=r.mean_difference, p95=r.p95_difference, gray=r.mean_gray,
+            second=second.get(r.region, ("", 0.0))[0], second_share=second.get(r.region, ("", 0.0))[1],
+        )
+        for r in rows
     )  # fmt: skip
+    report = ToneReport(method=method, mean=mean, p95=p95, rows=lines, causes=tuple(name[:80] for name in causes))
     compared = tuple(r for r in state.project.tone.compared if r.method != method) + (report,)
     settings = state.project.tone.model_copy(update={"method": method, "report": report, "compared": compared})
     progress(1.0)
     return replace(state.with_project(tone=settings), tone=tone)
+
+
+def seen_texels(state: State, painted: Raster) -> NDArray[np.bool_]:
+    """Texels of the painted texture that some face shows and that are not transparent; all where there would be none."""
+    faces = state.mesh.faces_under_texels if state.mesh is not None and state.mesh.mesh.uvs is not None else None
+    used = used_mask(faces, (painted.height, painted.width))
+    if painted.is_cut:
+        used = used & (painted.channel(3) > 0)
+    return used if used.any() else np.ones(used.shape, bool)
+
+
+def _fitted(state: State, painted: Raster, working: Sources, seen: NDArray[np.bool_]) -> tuple[list[TintFit], tuple[str, ...]]:
+    """The tints, and the steps that cannot be undone. Of large textures a smaller picture is looked at."""
+    size = _at_most(painted.size, _LOOKED_AT)
+    small = working.at_size(*size)
+    picture, weights = _small_picture(painted, seen, size)
+    steps = state.bound_steps(None)
+    found = (tint_of(state, region) for region in state.region_ids)
+    tints = frozenset(each[0].id for each in found if each is not None)
+    # Undoing takes many evaluations: a smaller picture tells whether colors are bent at all.
+    few = _at_most(painted.size, _UNDONE_AT)
+    undone = undo_steps(steps, tints, working.at_size(*few), np.asarray(resize_plane(picture, few), np.float32))
+    if undone.bent:
+        size, small, picture = few, working.at_size(*few), undone.paint
+        weights = resize_plane(weights, few)
+    sure = resize_plane(undone.sure, size)
+    weights = weights * (weights > 0.999)
+    fits = fit_tints(picture, small.coverages, weights * sure, hidden_paint(steps, small), state.project.tone.white_percentile)
+    return fits, undone.causes
+
+
+def _at_most(size: tuple[int, int], texels: int) -> tuple[int, int]:
+    """A size of the same shape with about so many texels, where there are more."""
+    factor = min(1.0, (texels / (size[0] * size[1])) ** 0.5)
+    return max(1, round(size[0] * factor)), max(1, round(size[1] * factor))
+
+
+def _small_picture(painted: Raster, seen: NDArray[np.bool_], size: tuple[int, int]) -> tuple[F32, F32]:
+    """Linear RGB, averaged over what is not transparent, and how much of each texel is seen and opaque; in strips."""
+    height = painted.height
+    part = max(1, height // size[1])
+    rows = part * 64 if height == part * size[1] else height
+    pictures, weights = [], []
+    for top in range(0, height, rows):
+        strip = Raster(painted.pixels[top : top + rows], painted.encoding)
+        target = size[0], max(1, round(size[1] * strip.height / height))
+        held = seen[top : top + rows].astype(np.float32)
+        color = strip.as_linear_rgb()
+        if painted.is_cut:
+            # Transparent texels have colors too, and must not be averaged in.
+            alpha = np.ascontiguousarray(strip.channel(3))
+            held = held * alpha
+            opaque = np.asarray(resize_plane(alpha, target))
+            color = resize_plane(color * alpha[..., None], target) / np.maximum(opaque, 1e-4)[..., None]
+        pictures.append(np.asarray(resize_plane(color, target), np.float32))
+        weights.append(np.asarray(resize_plane(held, target), np.float32))
+    return np.concatenate(pictures), np.concatenate(weights)
 
 
 def compare_methods(state: State, methods: tuple[str, ...], progress: Progress = no_progress) -> State:
