@@ -30,7 +30,8 @@ _STRIP_TEXELS = 1 << 20
 #: Steps that leave the straight line by more than this, linear, are not affine in the gray.
 _BENT = 2e-3
 _ROUNDS = 5
-_MOST_MEASURED = 1 << 22
+_MOST_MEASURED = 1 << 21
+_LOOKED_FOR = 3
 
 
 @dataclass(frozen=True)
@@ -54,13 +55,15 @@ def solve_gray(
     height, width = painted.height, painted.width
     gray = np.zeros((height, width, 1), np.float32)
     brightest = float(painted.pixels.max()) if painted.pixels.dtype == np.float32 else 1.0
-    known_sum, known_count, unknown = 0.0, 0, []
+    known_sum, known_count, bent = 0.0, 0, False
 
     def run(rows: slice) -> F32:
         base = replace(sources, base=Raster(gray, Encoding.DATA))
         return evaluate(steps, base, box=(0, rows.start, width, rows.stop), float_output=True).pixels
 
     strips = row_strips(height, width, _STRIP_TEXELS)
+    # From the middle outward, where the work is.
+    strips.sort(key=lambda rows: abs(rows.start - height / 2))
     for number, rows in enumerate(strips):
         wanted = Raster(painted.pixels[rows], painted.encoding).as_linear_rgb()
         gray[rows] = 0
@@ -70,14 +73,17 @@ def solve_gray(
         power, aim = _dots(slope, slope), _dots(slope, wanted - low)
         known = power > 1e-5
         known_sum, known_count = known_sum + float((aim[known] / power[known]).sum()), known_count + int(known.sum())
-        if not known.all():
-            unknown.append(rows)
         weight = np.float32(1e-7)
         typical = known_sum / known_count if known_count else 0.5
         found = np.clip((aim + weight * typical) / (power + weight), 0, max(1.0, brightest))
         gray[rows] = found[..., None]
+        # Whether steps bend the line is looked for until none is found in several strips.
+        if not bent and number >= _LOOKED_FOR:
+            progress((number + 1) / len(strips))
+            continue
         now = run(rows)
         if np.abs(now - (low + slope * found[..., None])).max() > _BENT:
+            bent = True
             gray[rows] = _bettered(lambda g, r=rows: _put(gray, r, g, run), found, now, wanted, brightest)[..., None]  # type: ignore[misc]
         progress((number + 1) / len(strips))
     return np.asarray(gray[..., 0])
@@ -112,7 +118,10 @@ def tone_raster(gray: F32) -> Raster:
     where it is brighter than white."""
     if float(gray.max(initial=0)) > 1:
         return Raster(np.ascontiguousarray(gray[..., None], np.float32), Encoding.DATA)
-    return Raster(quantize(gray[..., None], np.dtype(np.uint16)), Encoding.DATA)
+    out = np.empty((*gray.shape, 1), np.uint16)
+    for rows in row_strips(*gray.shape):
+        out[rows] = quantize(gray[rows, :, None], np.dtype(np.uint16))
+    return Raster(out, Encoding.DATA)
 
 
 def hidden_paint(steps: Sequence[BoundStep], sources: Sources) -> F32 | None:

@@ -18,7 +18,7 @@ from evenpalette.core.project.edits.recipe import (
     update_parameter,
 )
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
@@ -154,6 +154,8 @@ def seen_texels(state: State, painted: Raster) -> NDArray[np.bool_]:
 def _fitted(state: State, painted: Raster, working: Sources, seen: NDArray[np.bool_]) -> tuple[list[TintFit], tuple[str, ...]]:
     """The tints, and the steps that cannot be undone. Of large textures a smaller picture is looked at."""
     size = _at_most(painted.size, _LOOKED_AT)
+    # What the recipe starts from is put in its place anyway, and need not be resized.
+    working = replace(working, base=Raster(np.zeros((1, 1, 1), np.uint8), Encoding.DATA))
     small = working.at_size(*size)
     picture, weights = _small_picture(painted, seen, size)
     steps = state.bound_steps(None)
