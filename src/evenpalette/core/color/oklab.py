@@ -35,6 +35,29 @@ RGB_FROM_LMS: NDArray[np.float64] = np.linalg.inv(LMS_FROM_RGB).astype(np.float6
 ROOTS_FROM_LAB: NDArray[np.float64] = np.linalg.inv(LAB_FROM_ROOTS).astype(np.float64)
 
 
+def glsl_matrix(name: str, matrix: NDArray) -> str:
+    """A GLSL constant; GLSL matrices are written column by column."""
+    return f"const mat3 {name} = mat3({', '.join(f'{v:.9f}' for v in matrix.T.reshape(-1))});\n"
+
+
+#: The matrices for shader text, and both ways: `vec3 ep_oklab(vec3 linear)`, `vec3 ep_from_oklab(vec3 lab)`.
+GLSL = (
+    glsl_matrix("EP_LMS_FROM_RGB", LMS_FROM_RGB)
+    + glsl_matrix("EP_RGB_FROM_LMS", RGB_FROM_LMS)
+    + glsl_matrix("EP_LAB_FROM_ROOTS", LAB_FROM_ROOTS)
+    + glsl_matrix("EP_ROOTS_FROM_LAB", ROOTS_FROM_LAB)
+    + """vec3 ep_oklab(vec3 linear) {
+    vec3 lms = EP_LMS_FROM_RGB * linear;
+    return EP_LAB_FROM_ROOTS * (sign(lms) * pow(abs(lms), vec3(1.0 / 3.0)));
+}
+vec3 ep_from_oklab(vec3 lab) {
+    vec3 roots = EP_ROOTS_FROM_LAB * lab;
+    return EP_RGB_FROM_LMS * (roots * roots * roots);
+}
+"""
+)
+
+
 def linear_to_oklab(linear: NDArray) -> F32:
     """Linear Rec. 709 (..., 3) to OKLab (..., 3): L 0..1, a and b about -0.4..0.4; float32."""
     lms = np.asarray(linear, np.float64) @ LMS_FROM_RGB.T

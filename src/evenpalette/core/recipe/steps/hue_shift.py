@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_signed, encode_signed
-from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
+from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
+from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB, glsl_matrix
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.affine import apply_affine
@@ -118,19 +119,11 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapp
     _oklch(r, g, b, weight, f(amount), LMS_FROM_RGB.astype(f), between.astype(f), RGB_FROM_LMS.astype(f), brightness)
 
 
-def _rows(name: str, matrix: np.ndarray) -> str:
-    """A GLSL constant; GLSL matrices are written column by column."""
-    return f"const mat3 {name} = mat3({', '.join(f'{v:.9f}' for v in matrix.T.reshape(-1))});\n"
-
-
 _GLSL = (
     ENCODING_GLSL
-    + _rows("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)
-    + _rows("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
-    + _rows("EP_LMS_FROM_RGB", LMS_FROM_RGB)
-    + _rows("EP_RGB_FROM_LMS", RGB_FROM_LMS)
-    + _rows("EP_LAB_FROM_ROOTS", LAB_FROM_ROOTS)
-    + _rows("EP_ROOTS_FROM_LAB", ROOTS_FROM_LAB)
+    + glsl_matrix("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)
+    + glsl_matrix("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
+    + OKLAB_GLSL
     + """
 vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space) {
     float x = cos(radians(angle)) * saturation, y = sin(radians(angle)) * saturation;
@@ -139,10 +132,8 @@ vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float bright
         vec3 turned = EP_RGB_FROM_YIQ * vec3(yiq.x + brightness, x * yiq.y + y * yiq.z, x * yiq.z - y * yiq.y);
         return space == 2 ? sign(turned) * ep_decode_srgb(abs(turned)) : turned;
     }
-    vec3 lms = EP_LMS_FROM_RGB * c;
-    vec3 lab = EP_LAB_FROM_ROOTS * (sign(lms) * pow(abs(lms), vec3(1.0 / 3.0)));
-    vec3 roots = EP_ROOTS_FROM_LAB * vec3(lab.x + brightness, x * lab.y - y * lab.z, y * lab.y + x * lab.z);
-    return EP_RGB_FROM_LMS * (roots * roots * roots);
+    vec3 lab = ep_oklab(c);
+    return ep_from_oklab(vec3(lab.x + brightness, x * lab.y - y * lab.z, y * lab.y + x * lab.z));
 }
 """
 )
