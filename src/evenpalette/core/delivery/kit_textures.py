@@ -44,13 +44,13 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
         # Channels that steps read are data, whatever else the texture is.
         raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
         holds = texture.role.value if texture else ""
-        made.append(_stored(state, sampler, name, raster, longest, holds, repeats=sampled.placed))
+        made.append(_stored(state, sampler, name, raster, 0 if sampled.exact else longest, holds, repeats=sampled.placed, exact=sampled.exact))
     return made
 
 
 def _stored(
     state: State, sampler: str, name: str, raster: Raster, longest: int, holds: str, regions: list[str] | None = None,
-    *, repeats: bool = False,
+    *, repeats: bool = False, exact: bool = False,
 ) -> StoredTexture:  # fmt: skip
     raster = raster.thumbnail(longest) if longest > 0 else raster
     is_float = raster.pixels.dtype == np.float32
@@ -61,7 +61,7 @@ def _stored(
         # Gray with alpha is stored as four channels: few formats of games have two.
         channels=4 if raster.channels == 2 else raster.channels, bits=raster.pixels.dtype.itemsize * 8,
         encoding="srgb" if is_color else "data", alpha="data" if raster.channels in (2, 4) else "none",
-        wrap="repeat" if repeats or _leaves_tile(state) else "clamp", filter="linear", mips=True, size=raster.size,
+        wrap="repeat" if repeats or _leaves_tile(state) else "clamp", filter="nearest" if exact else "linear", mips=not exact, size=raster.size,
         sha256=hashlib.sha256(content).hexdigest(), holds=holds, regions=regions or [],
     )  # fmt: skip
     return StoredTexture(said, content)

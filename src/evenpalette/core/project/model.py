@@ -37,13 +37,14 @@ class Role(StrEnum):
     OPACITY = "opacity"
     INDEX = "index art"
     PATTERN = "pattern"
+    STRIP = "palette strip"
     DATA = "other data"
     COLOR = "other color"
 
     @property
     def encoding(self) -> Encoding:
         """The encoding that stored numbers of this role have. An ID map is compared in stored values, so it is data."""
-        return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE) else Encoding.DATA
+        return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE, Role.STRIP) else Encoding.DATA
 
 
 class Texture(Stored):

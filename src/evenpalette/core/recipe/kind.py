@@ -28,7 +28,9 @@ class MapInput:
 
     whole: four planes, red, green, blue in linear light for color (stored values for data) and alpha; else one plane.
     neutral: what is read where no texture is given, one number for each plane. roles: names of the texture roles that
-    fit, the best first. needed: without a texture the step does nothing, which is worth a finding.
+    fit, the best first. needed: without a texture the step does nothing, which is worth a finding. looks_up: the key of
+    another map, whose texture is a strip: what is read are positions in it, each is looked up, and only then are colors
+    filtered, so that four planes come out. by: inputs that say the row, another row, and the part of that one.
     """
 
     key: str
@@ -38,11 +40,13 @@ class MapInput:
     whole: bool = False
     roles: tuple[str, ...] = ()
     needed: bool = True
+    looks_up: str = ""
+    by: tuple[str, str, str] = ("row", "to", "blend")
 
     @property
     def planes(self) -> int:
         """How many planes are read."""
-        return 4 if self.whole else 1
+        return 4 if self.whole or self.looks_up else 1
 
     @property
     def input(self) -> Input:

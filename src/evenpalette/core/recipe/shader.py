@@ -16,6 +16,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.raster.reading import channel_index
 from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
 from evenpalette.core.raster.sampling import is_hardware
+from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
 from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, StepKind
@@ -66,11 +67,13 @@ class ShaderUniform:
 
 @dataclass(frozen=True)
 class Sampled:
-    """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement."""
+    """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement,
+    whether its texels are read one by one: never resized, filtered, compressed."""
 
     texture: str
     as_color: bool = False
     placed: bool = False
+    exact: bool = False
 
 
 @dataclass(frozen=True)
@@ -312,6 +315,8 @@ class _Builder:
 
     def _map(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
         """An expression for what a row reads through a map."""
+        if map_.looks_up:
+            return self._looked_up(index, step, row_index, row, map_)
         binding = step.binding(row, map_.key)
         read = map_read(map_, str(binding.value or ""), Placement()) if binding is not None else None
         count = self._reads.channels.get(read.texture, 0) if read is not None else 0
@@ -336,6 +341,29 @@ class _Builder:
         if count <= 2:
             return f"vec4({m}.rrr, {self._component(m, read.texture, 3)})"
         return m if count == 4 else f"vec4({m}.rgb, 1.0)"
+
+    def _looked_up(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
+        """An expression for the color of an index texture by a strip."""
+        kind = kind_of(step.kind)
+        chosen = [step.binding(row, key) for key in (map_.key, map_.looks_up)]
+        reads = [
+            map_read(kind.map(key), str(binding.value or ""), Placement()) if binding is not None else None
+            for key, binding in zip((map_.key, map_.looks_up), chosen, strict=True)
+        ]
+        if any(read is None or not self._reads.channels.get(read.texture, 0) for read in reads):
+            return f"vec4({', '.join(_number(value) for value in map_.neutral)})"
+        positions, strip = reads
+        assert positions is not None
+        assert strip is not None
+        self._functions[STRIP_GLSL] = None
+        names = self._sampler(Sampled(positions.texture, exact=True)), self._sampler(Sampled(strip.texture, True, exact=True))
+        at = channel_index(self._reads.channels[positions.texture], positions.channel or 0)
+        mask = "vec4({})".format(", ".join("1.0" if n == at else "0.0" for n in range(4)))
+        given = [mask, "1.0" if positions.invert else "0.0"]
+        for key in map_.by:
+            own = row.inputs.get(key)
+            given.append(self._expression(index, row_index if own is not None else -1, kind.input(key), own or step.inputs.get(key)))
+        return self._once(f"ep_looked_up({', '.join((*names, 'uv, dx, dy', *given))})", "vec4", "m")
 
     def _step(self, index: int, step: Step) -> str:
         kind, ids = kind_of(step.kind), self._ids

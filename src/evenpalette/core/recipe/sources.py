@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import channel_values, plane_at, unit_values
+from evenpalette.core.raster.reading import channel_values, derived, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed
+from evenpalette.core.raster.strips import color_table, levels_of
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead
 from evenpalette.core.recipe.kind import MapInput, Planes
@@ -145,7 +146,8 @@ class TileReads:
 
     def of(self, step: BoundStep, row: BoundRow, keys: Sequence[str]) -> dict[str, Planes]:
         """What a row reads through these maps, by key; a map without a texture gives its neutral values."""
-        return {key: self._map(step.kind.map(key), row.maps.get(key)) for key in keys}
+        maps = [step.kind.map(key) for key in keys]
+        return {m.key: self._looked_up(m, row) if m.looks_up else self._map(m, row.maps.get(m.key)) for m in maps}
 
     def _map(self, map_: MapInput, read: MapRead | None) -> Planes:
         if read is None or read.texture not in self._sources.textures:
@@ -154,6 +156,27 @@ class TileReads:
         if key not in self._held:
             self._held[key] = self._read(read, scratch(f"read {len(self._held)}", (map_.planes, self.texels)))
         return self._held[key]
+
+    def _looked_up(self, map_: MapInput, row: BoundRow) -> Planes:
+        """The colors that an index texture stands for, by a row of a strip or between two: linear red, green, blue, alpha."""
+        read, strip, textures = row.maps.get(map_.key), row.maps.get(map_.looks_up), self._sources.textures
+        if read is None or strip is None or read.texture not in textures or strip.texture not in textures:
+            return tuple(filled(self.texels, value) for value in map_.neutral)
+        index, colors = textures[read.texture], textures[strip.texture]
+        one, other, share = (float(row.values[key]) for key in map_.by)
+        table = color_table(colors, int(one), int(other), share)
+        if read.invert:
+            table = np.ascontiguousarray(table[::-1])
+        if index.size == self._sources.size and self._sources.frame is None:
+            found = np.take(table, levels_of(Raster(self._cut(index)[None], index.encoding), read.channel or 0)[0], axis=0)
+            return tuple(np.ascontiguousarray(found.T))
+
+        def make() -> NDArray[np.float32]:
+            return np.take(table, levels_of(index, read.channel or 0), axis=0)
+
+        key = "looked up", id(colors.pixels), read.channel, read.invert, int(one), int(other), share
+        colored = Raster(derived((index.pixels, key), None, make), Encoding.LINEAR)
+        return tuple(np.ascontiguousarray(self._cut(self._sources.fitted(colored)).T))
 
     def _read(self, read: MapRead, out: F32) -> Planes:
         raster = self._sources.textures[read.texture]

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.strips import entries_of_levels, levels_of
 from evenpalette.core.tones.palettes.census import codes_of
 
 
@@ -20,11 +21,6 @@ def index_levels(count: int) -> NDArray[np.uint8]:
     if count == 1:
         return np.zeros(1, np.uint8)
     return np.asarray((np.arange(count) * 510 + (count - 1)) // (2 * (count - 1)), np.uint8)
-
-
-def entries_of_levels(count: int) -> NDArray[np.uint8]:
-    """The entry that each level 0..255 stands for, the nearest one, uint8 (256,)."""
-    return np.asarray((np.arange(256) * 2 * (count - 1) + 255) // 510, np.uint8)
 
 
 def index_raster(indices: NDArray[np.uint8], count: int) -> Raster:
@@ -58,14 +54,6 @@ def restore(index: Raster, strip: Raster, row: int = 0) -> Raster:
         raise ImageFileError(f"There is no row {row}: the strip has rows 0 to {len(rows) - 1}.")
     table = np.take(rows[row], entries_of_levels(strip.width), axis=0)
     return Raster(looked_up(levels_of(index), table), Encoding.SRGB)
-
-
-def levels_of(index: Raster) -> NDArray[np.uint8]:
-    """The levels 0..255 of an index texture, uint8 (height, width)."""
-    plane = index.pixels[..., 0]
-    if plane.dtype == np.uint8:
-        return plane
-    return np.rint(np.clip(index.channel(0), 0, 1) * 255).astype(np.uint8)
 
 
 def looked_up(levels: NDArray[np.uint8], table: NDArray[np.uint8]) -> NDArray[np.uint8]:
