@@ -3,13 +3,25 @@
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS, TONE
 from evenpalette.app.session import Session
+from evenpalette.app.stations.game_page import GamePage
+from evenpalette.app.stations.palette_page import PalettePage
 from evenpalette.app.stations.station import Station
 from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits import tone as edit
@@ -17,7 +29,7 @@ from evenpalette.core.project.model import Role
 from evenpalette.core.tones.gray import LABELS
 from evenpalette.core.tones.histogram import tone_histogram
 
-COMPARED = ("fit", "bt601", "bt709", "lightness")
+COMPARED = ("fit", "mean", "bt601", "bt709", "luminance", "lightness", "oklab")
 WORDS = {"fit": "Fit", **LABELS}
 
 
@@ -125,12 +137,20 @@ class TonesBench(QWidget):
         self._histogram_title = label("", "note")
         right = column(self._histogram_title, self._histogram)
         right.setFixedWidth(188)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 8, 16, 8)
-        layout.setSpacing(24)
-        layout.addWidget(left)
-        layout.addWidget(middle, 1)
-        layout.addWidget(right)
+        fit = QWidget()
+        inner = QHBoxLayout(fit)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(24)
+        inner.addWidget(left)
+        inner.addWidget(middle, 1)
+        inner.addWidget(right)
+        self.palette_page, self.game = PalettePage(session), GamePage(session)
+        self.pages = Pages({"Tone": fit, "Palette": self.palette_page, "In the game": self.game})
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 6, 16, 8)
+        layout.setSpacing(4)
+        layout.addWidget(row(self.pages.switch, None))
+        layout.addWidget(self.pages, 1)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(lambda: self._show_histogram() if self.isVisible() else self._shown.ask())
@@ -167,9 +187,16 @@ class TonesBench(QWidget):
                 if report.mean < 3
                 else "differs from the original"
             )
-            self._verdict.setText(
+            told = [
                 f"In use: {WORDS[report.method]}. The default {word}: mean {report.mean:.2f}, 95th percentile {report.p95:.2f}."
-            )
+            ]
+            if report.causes:
+                told.append(f"{', '.join(report.causes)} cannot be undone: what lies under it is guessed.")
+            for line in report.rows:
+                region = state.project.regions.find(line.region)
+                if line.second and region is not None:
+                    told.append(f"{region.name} holds a second hue, {line.second}, on {line.second_share:.0%} of it.")
+            self._verdict.setText("  ".join(told))
         self._fill_table()
         self._show_histogram()
 

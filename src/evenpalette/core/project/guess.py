@@ -31,7 +31,7 @@ PACKED_ORDERS = {
     "orm": ("occlusion", "roughness", "metallic"), "arm": ("occlusion", "roughness", "metallic"),
     "rma": ("roughness", "metallic", "occlusion"), "mra": ("metallic", "roughness", "occlusion"),
 }  # fmt: skip
-_DATA_ROLES = frozenset(role for role in Role if role not in (Role.PAINTED, Role.COLOR, Role.EMISSIVE))
+_DATA_ROLES = frozenset(role for role in Role if role not in (Role.PAINTED, Role.COLOR, Role.EMISSIVE, Role.STRIP))
 
 
 @dataclass(frozen=True)

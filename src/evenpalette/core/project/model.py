@@ -51,7 +51,7 @@ class Texture(Stored):
     """One texture of the asset. `encoding` normally follows the role; HDR color is linear.
 
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
-    role was guessed, and from what; '' once somebody said it.
+    role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip.
     """
 
     id: str
@@ -61,6 +61,7 @@ class Texture(Stored):
     source_path: str = ""
     channels: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=4)
     guessed: str = Field("", max_length=200)
+    strip: str = Field("", max_length=80)
 
 
 class MeshInfo(Stored):

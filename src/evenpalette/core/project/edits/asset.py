@@ -191,7 +191,7 @@ def set_role(state: State, texture_id: str, role: Role) -> State:
     encoding = encoding_for(role, raster)
     channels = (texture.channels or PACKED_ORDERS["orm"]) if role is Role.PACKED else ()
     parts = {"role": role, "encoding": encoding, "guessed": "", "channels": channels}
-    state = _with_texture(state, texture.model_copy(update=parts))
+    state = with_texture(state, texture.model_copy(update=parts))
     textures = {**state.textures, texture_id: raster.with_encoding(encoding)}
     tone = state.project.tone
     if role is Role.PAINTED and tone.painted is None:
@@ -201,20 +201,20 @@ def set_role(state: State, texture_id: str, role: Role) -> State:
 
 def set_channels(state: State, texture_id: str, channels: tuple[str, ...]) -> State:
     """Say what each channel of packed data holds."""
-    return _with_texture(state, _texture(state, texture_id).model_copy(update={"channels": channels, "guessed": ""}))
+    return with_texture(state, _texture(state, texture_id).model_copy(update={"channels": channels, "guessed": ""}))
 
 
 def exchange_texture(state: State, texture_id: str, raster: Raster, name: str, source_path: str) -> State:
     """Put another file in a texture's place; everything that uses it keeps using it."""
     texture = _texture(state, texture_id)
     state = replace_texture(state, texture_id, raster)
-    return _with_texture(state, texture.model_copy(update={"name": Path(name).name[:120], "source_path": source_path}))
+    return with_texture(state, texture.model_copy(update={"name": Path(name).name[:120], "source_path": source_path}))
 
 
 def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:
     """Say how a texture's numbers are to be read, against what its role suggests."""
     texture = _texture(state, texture_id)
-    state = _with_texture(state, texture.model_copy(update={"encoding": encoding}))
+    state = with_texture(state, texture.model_copy(update={"encoding": encoding}))
     textures = {**state.textures, texture_id: state.textures[texture_id].with_encoding(encoding)}
     return replace(state, textures=MappingProxyType(textures))
 
@@ -262,7 +262,8 @@ def _texture(state: State, texture_id: str) -> Texture:
     return texture
 
 
-def _with_texture(state: State, changed: Texture) -> State:
+def with_texture(state: State, changed: Texture) -> State:
+    """The state with what is said of a texture replaced."""
     asset = state.project.asset
     textures = tuple(changed if t.id == changed.id else t for t in asset.textures)
     return state.with_project(asset=asset.model_copy(update={"textures": textures}))

@@ -1,0 +1,207 @@
+"""Tones, palettes: a texture reduced to few colors, its entries and rows, and the step that lays it."""
+
+from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
+
+from evenpalette.app.facets import ASSET
+from evenpalette.app.session import Session
+from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.palette_field import PaletteField
+from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.project.edits import palette as edit
+from evenpalette.core.project.model import Role
+from evenpalette.core.tones.palettes.mapping import Dither
+from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order
+from evenpalette.core.tones.palettes.strip import find_faults
+
+_ORDERS = (
+    ("dark to light", Order.LIGHTNESS),
+    ("most used first", Order.SHARE),
+    ("by hue", Order.HUE),
+    ("shortest path", None),
+)
+
+
+class PalettePage(QWidget):
+    """Left what is reduced, in the middle the palette, right what is done with an entry and with rows."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._texture = _box("Texture to reduce")
+        self._colors = QSpinBox()
+        self._colors.setAccessibleName("Colors")
+        self._colors.setRange(FEWEST, MOST)
+        self._colors.setValue(32)
+        self._dither = _box("Dithering")
+        for dither, words in (
+            (Dither.NONE, "no dithering"),
+            (Dither.ORDERED, "ordered"),
+            (Dither.DIFFUSION, "diffusion"),
+        ):
+            self._dither.addItem(words, dither)
+        self._decides = _box("What decides")
+        self._decides.setToolTip("Which texels decide what the colors are")
+        self.reduce = button(
+            "Reduce", self._reduce, "primary", "An index texture and a strip of its colors, both added to the asset"
+        )
+        left = column(
+            label("Reduce", "heading"), self._texture, row(self._colors, label("colors", "note"), self._dither, None, spacing=6),
+            self._decides, row(self.reduce, None), None, spacing=5,
+        )  # fmt: skip
+        left.setFixedWidth(250)
+        self.index = _box("Index texture")
+        self.index.activated.connect(lambda _: self.refresh())
+        self.field = PaletteField()
+        self.field.chosen.connect(lambda *_: self._show_entry())
+        self.field.asked.connect(lambda: self._color.open_editor())
+        self.field.moved.connect(lambda a, b: self._do("Move entry", lambda s, i: edit.move_entry(s, i, a, b)))
+        self._facts = label("", "note")
+        self._facts.setWordWrap(True)
+        self._facts.setAccessibleName("About the palette")
+        middle = column(
+            row(label("Palette", "heading"), self.index, None, spacing=8), self.field, self._facts, spacing=5
+        )
+        self._entry = label("", "note")
+        self._color = ColorField()
+        self._color.edited.connect(self._recolor)
+        self._color.finished.connect(session.history.seal)
+        self._tools = [
+            button("Add row ...", self._add_row, "", "Another palette for the same index: night, dusk, another picture's mood"),
+            button("Remove row", lambda: self._do("Remove row", lambda s, i: edit.remove_row(s, i, self.field.row))),
+            button("Sort ...", self._sort, "", "Another order of the entries; the picture stays"),
+            button("Merge with next", lambda: self._do("Merge entries", lambda s, i: edit.merge_entries(s, i, self.field.entry, self.field.entry + 1)), "", "Its neighbor's texels get this entry"),
+            button("Lay in the recipe", lambda: self._do("Palette step", edit.lay_palette), "", "A Palette step whose row a parameter and variants can set"),
+        ]  # fmt: skip
+        add, remove, sort, merge, lay = self._tools
+        right = column(
+            label("Entry and rows", "heading"), row(self._color, self._entry, None, spacing=8), row(add, remove, None, spacing=6),
+            row(sort, merge, None, spacing=6), row(lay, None), None, spacing=5,
+        )  # fmt: skip
+        right.setFixedWidth(280)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(24)
+        layout.addWidget(left)
+        layout.addWidget(middle, 1)
+        layout.addWidget(right)
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
+        session.selection_changed.connect(self._shown.ask)
+        self.refresh()
+
+    @property
+    def current(self) -> str:
+        """The id of the index texture that is shown, '' without one."""
+        return str(self.index.currentData() or "")
+
+    def refresh(self) -> None:
+        """Show the palettes as they are now."""
+        state, session = self._session.state, self._session
+        _fill(self._texture, [(t.name, t.id) for t in state.project.asset.with_role(Role.PAINTED, Role.COLOR)])
+        region = state.project.regions.find(session.region or "")
+        _fill(
+            self._decides,
+            [("the whole texture decides", ""), *([(f"{region.name} decides", region.id)] if region else [])],
+        )
+        _fill(
+            self.index, [(t.name, t.id) for t in state.project.asset.with_role(Role.INDEX) if t.strip in state.textures]
+        )
+        self.reduce.setEnabled(self._texture.count() > 0)
+        has = bool(self.current)
+        self.index.setVisible(has)
+        for made in self._tools:
+            made.setEnabled(has)
+        self._color.setEnabled(has)
+        self.field.setVisible(has)
+        if not has:
+            self._facts.setText(
+                "No index art yet. Reduce a texture: its index is shared by as many rows of colors as you like, and each row is a day, a night, a season."
+            )
+            self._entry.setText("")
+            return
+        rows = edit.rows_of(state, self.current)
+        self.field.show_palette(rows, edit.entry_shares(state, self.current))
+        texture = state.project.asset.texture(self.current)
+        assert texture is not None
+        faults = find_faults(state.textures[self.current], state.textures[texture.strip])
+        words = f"{rows.shape[1]} colors, {len(rows)} {'row' if len(rows) == 1 else 'rows'}.  " + "  ".join(
+            fault.text for fault in faults
+        )
+        self._facts.setText(words)
+        self._tools[1].setEnabled(len(rows) > 1)
+        self._show_entry()
+
+    def _show_entry(self) -> None:
+        if self.current and self.field.color:
+            self._color.set_color(self.field.color)
+            shares = edit.entry_shares(self._session.state, self.current)
+            self._entry.setText(
+                f"{self.field.entry + 1} of {len(shares)}, row {self.field.row}, {shares[self.field.entry]:.1%}"
+            )
+
+    def _recolor(self, color: str) -> None:
+        row_, entry, index = self.field.row, self.field.entry, self.current
+        if index:
+            self._session.apply(
+                f"Entry to {color}",
+                lambda s: edit.set_entry(s, index, row_, entry, color),
+                f"entry {index} {row_} {entry}",
+            )
+
+    def _do(self, words: str, change) -> None:  # type: ignore[no-untyped-def]
+        index = self.current
+        if index:
+            self._session.apply(words, lambda s: change(s, index))
+
+    def _reduce(self) -> None:
+        texture, count = str(self._texture.currentData()), self._colors.value()
+        dither, region = self._dither.currentData(), str(self._decides.currentData() or "") or None
+
+        def then() -> None:
+            self.refresh()
+            self.index.setCurrentIndex(self.index.count() - 1)
+            self.refresh()
+
+        self._session.run(
+            f"Reduce to {count} colors",
+            lambda s, progress: edit.reduce_texture(s, texture, count, dither, region, progress=progress),
+            then,
+        )
+
+    def _add_row(self) -> None:
+        menu = QMenu(self)
+        for how in edit.ROWS:
+            menu.addAction(how, lambda h=how: self._do(f"Row: {h}", lambda s, i: edit.add_row(s, i, h, self.field.row)))  # type: ignore[misc]
+        mood = menu.addMenu("Mood of")
+        assert mood is not None
+        for texture in self._session.state.project.asset.with_role(Role.PAINTED, Role.COLOR):
+            mood.addAction(
+                texture.name,
+                lambda t=texture.id: self._do("Row: mood", lambda s, i: edit.add_row(s, i, t, self.field.row)),
+            )  # type: ignore[misc]
+        menu.exec(QCursor.pos())
+
+    def _sort(self) -> None:
+        menu = QMenu(self)
+        for words, order in _ORDERS:
+            menu.addAction(
+                words, lambda o=order, w=words: self._do(f"Sort {w}", lambda s, i: edit.sort_entries(s, i, o))
+            )  # type: ignore[misc]
+        menu.exec(QCursor.pos())
+
+
+def _box(name: str) -> QComboBox:
+    made = QComboBox()
+    made.setAccessibleName(name)
+    return made
+
+
+def _fill(box: QComboBox, items: list[tuple[str, str]]) -> None:
+    """Offer these; what is chosen stays where it is still there."""
+    chosen = box.currentData()
+    box.clear()
+    for words, value in items:
+        box.addItem(words, value)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
