@@ -7,21 +7,21 @@ from pathlib import Path
 from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.storage import Storage
 
-from . import lantern, pennant
+from . import lantern, pennant, tin
 
 DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "project" / "demo"
 
 
 def main() -> None:
-    """Build both projects anew."""
+    """Build all projects anew."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else DEFAULT
-    for name, module in (("moth-lantern", lantern), ("pennant", pennant)):
+    for name, module in (("moth-lantern", lantern), ("pennant", pennant), ("tea-tin", tin)):
         target = folder / name
         shutil.rmtree(target, ignore_errors=True)
         state = module.build()
         Storage(target).save(state)
         report = state.project.tone.report
-        print(f"{name}: mean CIEDE2000 {report.mean:.2f}, 95th percentile {report.p95:.2f}")
+        print(f"{name}: mean CIEDE2000 {report.mean:.2f}, 95th percentile {report.p95:.2f}" if report else name)
         for finding in find_all(state):
             print(f"  {finding.station}: {finding.text}")
 

@@ -19,6 +19,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.raster.strips import entries_of_levels, levels_of
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.tones.palettes import retarget
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.path import meetings, short_path
@@ -64,10 +65,12 @@ def reduce_texture(
 
 
 def lay_palette(state: State, index_id: str) -> State:
-    """Add a Palette step for an index texture and its strip, on the whole surface."""
+    """Add a Palette step for an index texture and its strip, on the whole surface: over the paint, under dirt."""
     index = _texture(state, index_id)
     step_id = new_id("step")
-    state = add_step(state, "palette", None, 0, step_id)
+    kinds = [KINDS.get(step.kind) for step in state.project.recipe.steps]
+    under = [n for n, kind in enumerate(kinds, 1) if kind is not None and kind.order <= KINDS["palette"].order and not kind.over_paint]
+    state = add_step(state, "palette", None, max(under, default=0), step_id)
     step = state.project.recipe.step(step_id)
     assert step is not None
     for key, value in (("index", str(ChannelRef(index_id, 0))), ("strip", index.strip)):

@@ -21,12 +21,12 @@ def _tint(r, g, b, weight, amount, red, green, blue, detail):  # type: ignore[no
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
     r, g, b = planes
-    color = values["color"] * np.float32(values["gain"])
+    color = values["color"]
     _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))
 
 
 def _affine(values: Prepared) -> np.ndarray:
-    color, detail = values["color"] * np.float32(values["gain"]), np.float32(values["detail"])
+    color, detail = values["color"], np.float32(values["detail"])
     return np.concatenate([np.diag(color * detail), (color * (1 - detail))[:, None]], 1)
 
 
@@ -39,18 +39,14 @@ KIND = StepKind(
         Input(
             "detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"
         ),
-        Input(
-            "gain", "Gain", ValueType.NUMBER, 1.0, 0.0, 8.0,
-            description="Brightens what it tints; at one over the mean gray the region's mean is the color itself",
-        ),
     ),
     ops=(Op("base_color", _run, """
-vec3 ep_tint_base_color(vec3 c, vec3 color, float detail, float gain) {
-    return color * gain * mix(vec3(1.0), c, detail);
+vec3 ep_tint_base_color(vec3 c, vec3 color, float detail) {
+    return color * mix(vec3(1.0), c, detail);
 }
-""", ("color", "detail", "gain"), affine=_affine),),
-    examples=({"color": "#d8693c", "detail": 0.7, "gain": 1.4},),
-    formula="op(c) = color * gain * mix(1, c, detail)",
+""", ("color", "detail"), affine=_affine),),
+    examples=({"color": "#d8693c", "detail": 0.7},),
+    formula="op(c) = color * mix(1, c, detail)",
     source="multiply, W3C Compositing and Blending Level 1, section 10.1.2, on linear light",
     order=10,
 )
