@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, evaluation, id_image, painting, verbs
+from benchmarks import bake, evaluation, id_image, painting, palettes, verbs
 
 
 def main() -> None:
@@ -13,6 +13,7 @@ def main() -> None:
     bake.run()
     painting.run()
     verbs.run()
+    palettes.run()
     for words in (("window", "slider"), ("window", "saving"), ("window", "start"), ("painting",)):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)

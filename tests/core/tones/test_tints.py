@@ -150,3 +150,21 @@ def test_paint_brighter_than_white_is_kept() -> None:
 
     again = evaluate(made.bound_steps(None), made.working, float_output=True).pixels
     assert np.abs(again - light).max() < 0.02
+
+
+def test_headroom_says_what_a_tint_comes_out_as() -> None:
+    """By hand: the mean of the gray times the tint, in linear light; what clips at one over the mean."""
+    from evenpalette.core.tones.headroom import headroom_of
+
+    gray = np.full((32, 32, 1), 0.25, np.float32)
+    gray[16:] = 0.75
+    room = headroom_of(Raster(gray, Encoding.DATA))
+    assert room.mean == pytest.approx(0.5, abs=1e-6)
+    assert parse_hex(room.shown("#ffffff")) == (188, 188, 188), "0.5 linear, IEC 61966-2-1"
+    assert room.gain == pytest.approx(2)
+    assert room.clips == pytest.approx(0.5)
+    assert headroom_of(Raster(gray * 0.1, Encoding.DATA)).word == "dark"
+    assert headroom_of(Raster(np.full((8, 8, 1), 0.95, np.float32), Encoding.DATA)).word == "flat"
+    top = np.zeros((32, 32), np.uint8)
+    top[:16] = 255
+    assert headroom_of(Raster(gray, Encoding.DATA), top).mean == pytest.approx(0.25)

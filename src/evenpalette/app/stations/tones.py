@@ -25,8 +25,10 @@ from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits import tone as edit
+from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.model import Role
 from evenpalette.core.tones.gray import LABELS
+from evenpalette.core.tones.headroom import headroom_of
 from evenpalette.core.tones.histogram import tone_histogram
 
 COMPARED = ("fit", "mean", "bt601", "bt709", "luminance", "lightness", "oklab")
@@ -135,8 +137,11 @@ class TonesBench(QWidget):
         )
         self._histogram = Histogram()
         self._histogram_title = label("", "note")
-        right = column(self._histogram_title, self._histogram)
-        right.setFixedWidth(188)
+        self._room = label("", "note")
+        self._room.setWordWrap(True)
+        self._room.setAccessibleName("Headroom of the tone")
+        right = column(self._histogram_title, self._histogram, self._room)
+        right.setFixedWidth(208)
         fit = QWidget()
         inner = QHBoxLayout(fit)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -240,6 +245,21 @@ class TonesBench(QWidget):
         bins, mean = tone_histogram(state.tone, state.coverages.get(region or ""))
         self._histogram_title.setText(f"Tone of {found.name}, encoded gray" if found else "Tone, encoded gray")
         self._histogram.show_bins(bins, mean)
+        self._show_room(region)
+
+    def _show_room(self, region: str | None) -> None:
+        """Which colors a tint reaches in the selected region."""
+        state = self._session.state
+        assert state.tone is not None
+        room = headroom_of(state.tone, state.coverages.get(region or ""))
+        parameter = tint_parameter_of(state, region) if region else None
+        tint = str(state.values(state.project.active_variant)[parameter]) if parameter else "#ffffff"
+        words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
+        self._room.setText(f"{words}{tint} comes out as {room.shown(tint)} on average; white as {room.brightest}.")
+        self._room.setToolTip(
+            f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
+            f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would clip"
+        )
 
     def _use_selected(self) -> None:
         line = self.table.currentRow()
