@@ -184,6 +184,26 @@ def borders(out: Path) -> None:
     write_image(Raster(np.repeat(np.repeat(wide, 2, 0), 2, 1), Encoding.SRGB), out / "borders.png")
 
 
+def _tones(camera: Photographer) -> None:
+    """The Tea Tin: its recipe, its palette by night, and what a game sees of its index art."""
+    camera.demo("tea-tin")
+    window, session = camera.window, camera.window.session
+    session.set_station("recipe")
+    camera.take("tea-tin")
+    session.apply("Night", lambda s: activate(s, s.project.variants[2].id))
+    bench = window.bench("tones")
+    bench.pages.open("Palette")
+    camera.settle()
+    bench.palette_page.field.choose(2, 26)
+    camera.take("palette")
+    bench.pages.open("In the game")
+    index = next(t.id for t in session.state.project.asset.textures if t.strip)
+    bench.game.texture.setCurrentIndex(bench.game.texture.findData(index))
+    bench.game.run()
+    camera.settle()
+    camera.take("in-the-game")
+
+
 def main() -> None:
     """All pictures."""
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
@@ -213,8 +233,7 @@ def main() -> None:
     camera.demo("moth-lantern")
     _surface(camera)
     borders(out)
-    camera.demo("pennant")
-    camera.take("pennant")
+    _tones(camera)
     sys.stdout.flush()
     os._exit(0)
 
