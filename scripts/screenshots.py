@@ -48,9 +48,9 @@ class Photographer:
         QTest.qWaitForWindowExposed(self.window)
         self.market = Path(tempfile.mkdtemp()) / "lantern-market"
 
-    def settle(self) -> None:
+    def settle(self, most: float = 30.0) -> None:
         """Wait until work and small pictures are done."""
-        end = time.monotonic() + 30
+        end = time.monotonic() + most
         QTest.qWait(150)
         while time.monotonic() < end and (
             not self.window.session.tasks.is_idle or not self.window.views.pictures.is_empty
@@ -200,7 +200,7 @@ def _tones(camera: Photographer) -> None:
     index = next(t.id for t in session.state.project.asset.textures if t.strip)
     bench.game.texture.setCurrentIndex(bench.game.texture.findData(index))
     bench.game.run()
-    camera.settle()
+    camera.settle(120)
     camera.take("in-the-game")
 
 

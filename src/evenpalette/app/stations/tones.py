@@ -141,7 +141,7 @@ class TonesBench(QWidget):
         self._room.setWordWrap(True)
         self._room.setAccessibleName("Headroom of the tone")
         right = column(self._histogram_title, self._histogram, self._room)
-        right.setFixedWidth(208)
+        right.setFixedWidth(188)
         fit = QWidget()
         inner = QHBoxLayout(fit)
         inner.setContentsMargins(0, 0, 0, 0)

@@ -41,6 +41,8 @@ class TwinViews(Canvas):
         self._drag_from, self._moved = QPointF(), False
         self._pick: Callable[[str], None] | None = None
         session.go_to.connect(self.look_at)
+        # What the pointer said at one station is not left standing at the next.
+        session.station_changed.connect(lambda _: self.headers.show_tag(QPoint(), "", self.frame.form))
 
     @property
     def tool(self) -> Tool | None:
