@@ -67,3 +67,42 @@ def test_patched_coverages_are_drawn_as_if_they_had_been_uploaded_whole(lantern:
                 assert (old != expected).any()
 
     apart(draw)
+
+
+def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
+    """A mesh of two sheets, one red, one blue by their textures: both are seen, whichever is worked on."""
+    from evenpalette.core.mesh.asset_file import parse_asset
+    from evenpalette.core.project.edits.asset_file import take_asset
+    from evenpalette.core.project.edits.recipe import set_base
+    from evenpalette.gpu.camera import OrbitCamera
+    from tests.core.mesh.test_gltf import Writer, png
+
+    made = Writer()
+    colors = [(220, 20, 20), (20, 20, 220)]
+    made.tree["materials"] = [
+        {"name": name, "pbrMetallicRoughness": {"baseColorTexture": {"index": made.image(png(color), name)}, "metallicFactor": 0}}
+        for name, color in zip(("Red", "Blue"), colors, strict=True)
+    ]
+    for number in range(2):
+        made.square(number, x=1.2 * number)
+    state = take_asset(State(), parse_asset(made.glb(), "two.glb"))
+    for sheet in list(state.project.sheets):
+        state = state.on(sheet.id)
+        state = set_base(state, state.project.asset.textures[0].id)
+
+    def draw() -> None:
+        for sheet in state.project.sheets:
+            here = state.on(sheet.id)
+            screen = Screen(here)
+            camera = OrbitCamera.around(*here.mesh.mesh.bounds)
+            camera = replace(camera, yaw=0.0, pitch=0.0)
+            for looks in ([(Look(lit=False), 1.0)], [(Look(lit=False), 0.5), (Look(lit=False, variant=None, steps=0), 1.0)]):
+                screen.scene.clear(screen.target)
+                screen.scene.draw_form(screen.target, (0, 0, *SIZE), camera, looks)
+                picture = np.frombuffer(screen.target.read(components=3), np.uint8).reshape(-1, 3).astype(int)
+                red = ((picture[:, 0] > 150) & (picture[:, 2] < 90)).sum()
+                blue = ((picture[:, 2] > 150) & (picture[:, 0] < 90)).sum()
+                assert red > 3000
+                assert blue > 3000
+
+    apart(draw)

@@ -56,8 +56,11 @@ def _shader_file(name: str) -> str:
 class SceneRenderer:
     """Holds the GPU side of one document. All methods need the context to be current."""
 
-    def __init__(self, ctx: moderngl.Context) -> None:
-        self.ctx = ctx
+    def __init__(self, ctx: moderngl.Context, *, alone: bool = False) -> None:
+        """alone: only the active sheet is drawn as it looks, the others are plain clay."""
+        self.ctx, self._alone = ctx, alone
+        #: What draws the other sheets, by sheet id.
+        self._others: dict[str, SceneRenderer] = {}
         self._textures = TextureCache(ctx)
         self._view_vertex, self._view_fragment = _shader_file("view.vert"), _shader_file("view.frag")
         self._views: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
@@ -74,11 +77,13 @@ class SceneRenderer:
         self._arrays: dict[tuple, moderngl.VertexArray] = {}
         self._buffers: MeshBuffers | None = None
         self._mesh: object = None
+        self._drawn: dict[str, object] = {}
         self.set_state(State())
 
     def set_state(self, state: State) -> None:
         """Show this document from now on. A new shader is compiled only when the recipe's structure changed."""
         self._state = state
+        self._take_others(state)
         mesh = state.mesh.mesh if state.mesh else None
         if self._buffers is None or mesh is not self._mesh:
             if self._buffers:
@@ -90,6 +95,37 @@ class SceneRenderer:
         count = len(state.region_ids)
         text = self._view_fragment.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
         self._view_text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(count)))
+
+    def _take_others(self, state: State) -> None:
+        """Have a renderer for every other sheet of the document."""
+        if self._alone or state.mesh is None:
+            self._others = {}
+            return
+        here = state.project.sheet.id
+        ids = [sheet.id for sheet in state.project.sheets if sheet.id != here]
+        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True) for key in ids}
+        for key, other in self._others.items():
+            other.set_state(state.on(key))
+
+    def _others_picture(self, size: tuple[int, int], camera: OrbitCamera, look: Look, name: str) -> moderngl.Texture | None:
+        """The parts of the other sheets as they look, each over what the one before left."""
+        picture = None
+        plain = Look(Show.RECIPE, look.variant, lit=look.lit, copy=look.copy, seconds=look.seconds)
+        for other in self._others.values():
+            picture = other.draw_as_other(size, camera, plain, picture, name)
+        return picture
+
+    def draw_as_other(self, size: tuple[int, int], camera: OrbitCamera, look: Look, below: moderngl.Texture | None, name: str) -> moderngl.Texture:
+        """The model with this sheet as it looks and, elsewhere, the picture below."""
+        buffer = self._surface_buffer(name, size, camera)
+        project = self._state.project
+        key = buffer.key, look, project.sheet, project.parameters, project.variants, below, self.is_waiting
+        if key != self._drawn.get(name):
+            self._clear_picture(buffer)
+            whole = (0, 0, *size)
+            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera, below=below)
+            self._drawn[name] = key
+        return buffer.picture
 
     def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
         """A coverage plane is drawn from now on as `new`, which so far differs from `old` only where patches say."""
@@ -158,7 +194,7 @@ class SceneRenderer:
         self._clear_picture(buffer)
         for look, left, right in _bands(looks, viewport[2]):
             part = (left, 0, right - left, viewport[3])
-            self._shade(buffer.shaded, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera)
+            self._shade(buffer.shaded, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(buffer.size, camera, look, name))
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
@@ -196,7 +232,7 @@ class SceneRenderer:
         whole = (0, 0, width, height)
         self._clear_picture(buffer)
         if self.has_model:
-            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera)
+            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera, below=self._others_picture((width, height), camera, look, f"thumbnail {size}"))
         else:
             self._shade(buffer.shaded, whole, whole, look, plane=PlaneView((0.5, 0.5), 1.0))
         self.ctx.scissor = None
@@ -212,11 +248,13 @@ class SceneRenderer:
     @property
     def is_waiting(self) -> bool:
         """Whether coarse stand-ins are drawn for large textures that are still on their way."""
-        return self._textures.is_waiting
+        return self._textures.is_waiting or any(other.is_waiting for other in self._others.values())
 
     def continue_uploads(self, seconds: float) -> bool:
         """Go on with large textures for about so long; True when what is drawn got finer."""
         arrived = self._textures.continue_uploads(seconds)
+        for other in self._others.values():
+            arrived = other.continue_uploads(seconds) or arrived
         if arrived:
             # What is cut out is part of what is kept for each pixel of the model.
             for surface in self._surfaces.values():
@@ -269,13 +307,14 @@ class SceneRenderer:
     def _shade(
         self, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, look: Look,
         *, buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
+        below: moderngl.Texture | None = None,
     ) -> None:  # fmt: skip
-        """Run the recipe for every pixel of a part of the viewport."""
+        """Run the recipe for every pixel of a part of the viewport. below: what parts of other sheets show."""
         if part[2] <= 0 or part[3] <= 0:
             return
         on_model = buffer is not None and plane is None
         shader = self._shader(look, lit=on_model)
-        program, quad = self._view(look, shader, lit=on_model)
+        program, quad = self._view(look, shader, lit=on_model, others=below is not None)
         self._begin(target, viewport, part)
         if on_model:
             self.ctx.enable(moderngl.DEPTH_TEST)
@@ -297,6 +336,10 @@ class SceneRenderer:
                 member.write(camera.rays(viewport[2], viewport[3]).T.astype("f4").tobytes())
             _set(program, "u_sky", SKY)
             _set(program, "u_lamps", 1.0)
+        if below is not None and "u_others" in program:
+            below.use(unit)
+            _set(program, "u_others", unit)
+            unit += 1
         parts = ("surface", "slopes", "normal", "tangent", "bitangent")
         for name in parts:
             if f"u_{name}" in program:
@@ -322,7 +365,7 @@ class SceneRenderer:
             self._shaders[key] = live_shader(self._state.project.recipe, self._state.shader_reads, key)
         return self._shaders[key]
 
-    def _view(self, look: Look, shader: ShaderText, *, lit: bool) -> tuple[moderngl.Program, moderngl.VertexArray]:
+    def _view(self, look: Look, shader: ShaderText, *, lit: bool, others: bool = False) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """The program for a look. Software drivers run every branch, so looks that need less get one that has less."""
         inspect = look.show in (Show.PAINTED, Show.TONE, Show.ID, Show.COVERAGE)
         lit = lit and look.lit and look.show in (Show.RECIPE, Show.PAINTED, Show.TONE)
@@ -330,7 +373,7 @@ class SceneRenderer:
         text = text.replace("//LIGHT//", self._light if lit else "")
         switches = {
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
-            "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0,
+            "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
         }  # fmt: skip
         defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
         defines += _surface_words(shader.attributes, look.attribute)

@@ -51,9 +51,14 @@ vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
 }
 #endif
 
-// Parts of other sheets: plain clay, so that it is seen where the one that is worked on sits.
+// Parts of other sheets: as they look, a little into the surround, so that it is seen which one is worked on.
+#if OTHERS
+uniform sampler2D u_others;
+#endif
 vec3 aside(ivec2 pixel) {
-#if LIT
+#if OTHERS
+    return mix(texelFetch(u_others, pixel, 0).rgb, u_surround, 0.15);
+#elif LIT
     return encode_color(in_light(Finish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel));
 #else
     return vec3(0.62);
