@@ -48,7 +48,10 @@ def test_no_border_in_the_demos_at_any_mip_level(demo: State, kind: str, overlap
         sources = rows.sources.at_size(width >> level, height >> level)
         a = evaluate(rows.bound_steps(None), sources).pixels.astype(int)
         b = evaluate(whole.bound_steps(None), sources).pixels.astype(int)
-        assert np.abs(a - b).max() <= 1
+        # Where no region is, as in gutters beyond the padding, the rows leave what was there.
+        inside = np.sum(list(sources.coverages), 0, dtype=int) >= 254
+        assert inside.mean() > 0.5
+        assert np.abs(a - b)[inside].max() <= 1
 
 
 def test_kit_and_map_stay_together_at_a_distance(demo: State) -> None:

@@ -59,7 +59,7 @@ class KitTexture(_Said):
 
     channels: in the file. bits: 8, 16 or 32 (float) a channel. encoding: `srgb` is decoded when it is read, `data` is
     not; float textures are linear light or data as they are. alpha: whether the file has one, which is data and never premultiplied. filter: `linear` is bilinear in a level,
-    with `mips` between levels too.
+    with `mips` between levels too; of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
     """
 
     sampler: str
@@ -69,7 +69,7 @@ class KitTexture(_Said):
     encoding: Literal["srgb", "data"]
     alpha: Literal["none", "data"]
     wrap: Literal["clamp", "repeat"]
-    filter: Literal["linear"]
+    filter: Literal["linear", "nearest"]
     mips: bool
     size: tuple[int, int]
     sha256: str
