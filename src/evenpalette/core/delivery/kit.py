@@ -168,7 +168,9 @@ def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> AnyValue:
         return PlacementValue(placement=str(value), matrix=list(Placement.parse(str(value)).uniform()))
     if type is ValueType.CHOICE:
         return ChoiceValue(choice=str(value), index=choices.index(str(value)))
-    return value if isinstance(value, bool) else float(value)
+    if isinstance(value, bool):
+        return value
+    return int(value) if type is ValueType.INTEGER else float(value)
 
 
 def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[_Job]) -> KitDescription:

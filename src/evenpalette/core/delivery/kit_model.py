@@ -35,7 +35,7 @@ class PlacementValue(_Said):
 
 
 #: A number as it is; a switch as true or false, 1 or 0 for the uniform.
-AnyValue = ColorValue | ChoiceValue | PlacementValue | bool | float
+AnyValue = ColorValue | ChoiceValue | PlacementValue | bool | int | float
 
 
 class KitParameter(_Said):

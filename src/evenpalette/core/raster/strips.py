@@ -34,7 +34,7 @@ def color_table(strip: Raster, row: int, other: int, share: float) -> NDArray[np
     return np.ascontiguousarray(np.concatenate([color, alpha], 1)[entries_of_levels(strip.width)], np.float32)
 
 
-#: Each texel is looked up before anything is filtered: four from near, up to sixteen from afar. component: the channel
+#: Each texel is looked up before anything is filtered: four from near, up to 64 from afar. component: the channel
 #: of the index texture that holds positions. turned: 1 where they are
 #: counted from the other end, else 0.
 GLSL = """
@@ -56,7 +56,7 @@ vec4 ep_looked_up(sampler2D index, sampler2D strip, vec2 uv, vec2 dx, vec2 dy, v
         vec4 lower = mix(ep_entry(index, strip, p + ivec2(0, 1), last, component, turned, rows, blend), ep_entry(index, strip, p + ivec2(1, 1), last, component, turned, rows, blend), f.x);
         return mix(upper, lower, f.y);
     }
-    int n = int(min(4.0, ceil(most)));
+    int n = int(min(8.0, ceil(most)));
     vec4 sum = vec4(0.0);
     for (int y = 0; y < n; y++) for (int x = 0; x < n; x++) {
         vec2 part = (vec2(x, y) + 0.5) / float(n) - 0.5;
