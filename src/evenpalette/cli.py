@@ -7,6 +7,7 @@ import argparse
 import gc
 import json
 import math
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -63,6 +64,10 @@ def main(arguments: list[str] | None = None) -> int:
         return _refuse(str(error))
     except KeyboardInterrupt:
         return _refuse("stopped")
+    except BrokenPipeError:
+        # Whoever read this wanted no more of it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except MemoryError:
         return _refuse("there is not enough memory for this. Use a smaller size")
 
