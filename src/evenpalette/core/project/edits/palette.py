@@ -1,9 +1,7 @@
 """Index art of a texture: reduced to a palette, its entries and rows changed, laid by a step."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
-from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +9,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.project.edits.asset import add_texture, with_texture
+from evenpalette.core.project.edits.asset import add_texture, replace_texture, with_texture
 from evenpalette.core.project.edits.recipe import add_step, bind_input
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State, new_id
@@ -151,7 +149,7 @@ def merge_entries(state: State, index_id: str, kept: int, gone: int) -> State:
     to[gone] = kept
     to[to > gone] -= 1
     state = _with_rows(state, index_id, np.delete(rows, gone, 1))
-    return _with_pixels(state, index_id, index_raster(to[entries].astype(np.uint8), rows.shape[1] - 1))
+    return replace_texture(state, index_id, index_raster(to[entries].astype(np.uint8), rows.shape[1] - 1))
 
 
 def split_entry(state: State, index_id: str, entry: int) -> State:
@@ -161,22 +159,18 @@ def split_entry(state: State, index_id: str, entry: int) -> State:
         raise EvenPaletteError("A palette has at most 256 colors.")
     moved = np.where(entries > entry, entries + 1, entries).astype(np.uint8)
     state = _with_rows(state, index_id, np.insert(rows, entry + 1, rows[:, entry], 1))
-    return _with_pixels(state, index_id, index_raster(moved, rows.shape[1] + 1))
+    return replace_texture(state, index_id, index_raster(moved, rows.shape[1] + 1))
 
 
 def _reordered(state: State, index_id: str, rows: Codes, entries: Codes, places: NDArray[np.int64]) -> State:
     rank = np.empty(len(places), np.uint8)
     rank[places] = np.arange(len(places))
     state = _with_rows(state, index_id, np.ascontiguousarray(rows[:, places]))
-    return _with_pixels(state, index_id, index_raster(rank[entries], len(places)))
+    return replace_texture(state, index_id, index_raster(rank[entries], len(places)))
 
 
 def _with_rows(state: State, index_id: str, rows: Codes) -> State:
-    return _with_pixels(state, _strip_id(state, index_id), Raster(np.ascontiguousarray(rows), Encoding.SRGB))
-
-
-def _with_pixels(state: State, texture_id: str, raster: Raster) -> State:
-    return replace(state, textures=MappingProxyType({**state.textures, texture_id: raster}))
+    return replace_texture(state, _strip_id(state, index_id), Raster(np.ascontiguousarray(rows), Encoding.SRGB))
 
 
 def _texture(state: State, texture_id: str) -> Texture:
