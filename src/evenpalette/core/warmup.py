@@ -18,12 +18,19 @@ from evenpalette.core.recipe.example import example_step
 from evenpalette.core.recipe.model import Recipe
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.checks import held_by
 from evenpalette.core.regions.flags import find_flags
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.painting.warm import load_kernels
 from evenpalette.core.regions.pick import pick_coverages
+from evenpalette.core.regions.specks import find_specks, thin_strips
 from evenpalette.core.regions.unmix import unmix
+from evenpalette.core.tones.palettes.in_game import measure_index_art
+from evenpalette.core.tones.palettes.mapping import Dither
+from evenpalette.core.tones.palettes.path import short_path
+from evenpalette.core.tones.palettes.reduce import reduce_pictures
+from evenpalette.core.tones.palettes.strip import index_raster, strip_raster
 
 
 def warm_up() -> None:
@@ -55,6 +62,24 @@ def warm_up() -> None:
     tileable_noise((4, 4), 2, 1, 0.5, 1)
     Texels(mesh, find_topology(mesh), (8, 8)).at_corners(triangle[..., 0])
     load_kernels()
+    _warm_palettes(color)
+    owner = np.zeros((8, 8), np.int16)
+    owner[4:] = 1
+    thin_strips(owner, np.ones((8, 8), bool))
+    find_specks(owner, np.ones((8, 8), bool), 4)
+    held_by({"a": planes[0]}, np.ones((8, 8), bool))
+
+
+def _warm_palettes(picture: Raster) -> None:
+    """Reduction with and without alpha and weights, every dithering, a path through entries, every way to sample."""
+    clear = Raster(np.dstack([picture.pixels, np.full((8, 8), 9, np.uint8)]), Encoding.SRGB)
+    for raster in (picture, clear):
+        for dither in Dither:
+            made = reduce_pictures([raster], 2, dither=dither, importance=[np.ones((8, 8))])
+    made = reduce_pictures([picture], 2)
+    three = np.array([[0, 0, 0], [90, 0, 0], [255, 0, 0]], np.uint8)
+    short_path(three, np.ones((3, 3)))
+    measure_index_art(index_raster(made.indices[0], 2), strip_raster([made.palette]), picture)
 
 
 if __name__ == "__main__":
