@@ -232,6 +232,9 @@ class OpenCard(QFrame):
     def _is_placed_nowhere(step: Step, line: Row | None, kind: StepKind, key: str) -> bool:
         """Whether an input is how a texture is laid, while none is chosen."""
         map_ = next((m for m in kind.maps if m.placement.key == key), None)
+        if map_ is not None and (map_.looks_up or any(m.looks_up == map_.key for m in kind.maps)):
+            # Index art and its strip are read texel by texel, where they lie.
+            return True
         binding = step.binding(line, map_.key) if map_ is not None else None
         return map_ is not None and not (binding is not None and binding.value)
 
@@ -293,7 +296,7 @@ class OpenCard(QFrame):
             parts = [part for part in (label(title, "note") if title else None, line) if part is not None]
             grid.addWidget(row(*parts, None, spacing=10), 0, 0, 1, 4)
             start = 1
-        per_column = 6 - start if len(inputs) + start <= 12 else (len(inputs) + 1) // 2
+        per_column = 6 - start
         for index, (input, row_id) in enumerate(inputs):
             place, offset = start + index % per_column, index // per_column * 6
             made = InputRow(self._desk, step, input, row_id)

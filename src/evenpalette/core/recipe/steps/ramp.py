@@ -96,7 +96,7 @@ KIND = StepKind(
     summary="A gray becomes a color along up to six stops",
     inputs=(
         *(made for k in range(1, STOPS + 1) for made in (_stop(k, "color"), _stop(k, "place"))),
-        Input("stops", "Stops", ValueType.INTEGER, 3, 2, STOPS),
+        Input("stops", "Stops", ValueType.INTEGER, STOPS, 2, STOPS),
         Input("between", "Between", ValueType.CHOICE, "OKLab", choices=BETWEEN, description="How colors go over into each other"),
         Input("reads", "Reads", ValueType.CHOICE, READS[0], choices=READS, description="The light of what is below, encoded, or a channel"),
         Input("low", "From", ValueType.NUMBER, 0.0, 0.0, 0.95, description="The gray that is the beginning of the ramp"),
