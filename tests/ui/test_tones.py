@@ -9,6 +9,7 @@ from evenpalette.app.walk import HINTS
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.edits import palette
+from evenpalette.core.project.edits.asset import replace_texture
 from evenpalette.core.project.edits.palette import entries_of, rows_of
 from evenpalette.core.tones.palettes.strip import restore
 from tests.ui.conftest import Hand, choose
@@ -78,6 +79,9 @@ def test_what_the_game_sees_is_measured_setting_by_setting(hand: Hand) -> None:
     bench.pages.open("In the game")
     box = hand.find("Texture to measure", QComboBox, bench)
     occlusion = next(t for t in hand.session.state.project.asset.textures if "occlusion" in t.name)
+    small = hand.session.state.textures[occlusion.id].resized(128, 128)
+    hand.session.apply("small", lambda s: replace_texture(s, occlusion.id, small))
+    hand.wait()
     choose(box, occlusion.id)
     hand.find("Measure", QPushButton, bench.game).click()
     table = hand.find("What settings leave of the texture", QTableWidget, bench)
