@@ -29,7 +29,6 @@ class MipPage(QWidget):
         )
         self._note = label("The kit at smaller mip levels beside the delivered map, in 8-bit codes.", "note")
         self.table = QTableWidget(0, 1 + len(LEVELS))
-        self.table.setAccessibleName("Gaps by region and mip level")
         self.table.setAccessibleName("Difference between kit and map by region and mip level")
         self.table.setHorizontalHeaderLabels(["Region", *(f"1/{2**level}: mean, worst" for level in LEVELS)])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

@@ -1,5 +1,6 @@
 """Tones, palettes: a texture reduced to few colors, its entries and rows, and the step that lays it."""
 
+import numpy as np
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
 
@@ -29,6 +30,7 @@ class PalettePage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._shares = np.zeros(0)
         self._texture = _box("Texture to reduce")
         self._colors = QSpinBox()
         self._colors.setAccessibleName("Colors")
@@ -122,7 +124,8 @@ class PalettePage(QWidget):
             self._entry.setText("")
             return
         rows = edit.rows_of(state, self.current)
-        self.field.show_palette(rows, edit.entry_shares(state, self.current))
+        self._shares = edit.entry_shares(state, self.current)
+        self.field.show_palette(rows, self._shares)
         texture = state.project.asset.texture(self.current)
         assert texture is not None
         faults = find_faults(state.textures[self.current], state.textures[texture.strip])
@@ -136,7 +139,7 @@ class PalettePage(QWidget):
     def _show_entry(self) -> None:
         if self.current and self.field.color:
             self._color.set_color(self.field.color)
-            shares = edit.entry_shares(self._session.state, self.current)
+            shares = self._shares
             self._entry.setText(
                 f"{self.field.entry + 1} of {len(shares)}, row {self.field.row}, {shares[self.field.entry]:.1%}"
             )

@@ -5,6 +5,7 @@ is the mean of trilinear reads along the longer axis (EXT_texture_filter_anisotr
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -231,16 +232,18 @@ def _three(picture: F32) -> F32:
     return picture[..., :3]
 
 
-def measure(raster: Raster, setting: Setting, levels: tuple[int, ...] = (0, 1, 2, 3)) -> list[Seen]:
+def measure(
+    raster: Raster, setting: Setting, levels: tuple[int, ...] = (0, 1, 2, 3), wanted: Mapping[int, F32] | None = None
+) -> list[Seen]:
     """What a setting leaves of a texture at distances of whole levels; level 0 is looked at from twice as near, where
-    filtering shows."""
+    filtering shows. wanted: the truth at each level, where it is known."""
     texture = Sampled(raster, setting)
     disk = len(encode_png(raster)) if setting.form == PLAIN else texture.bytes_in_memory
     found = []
     is_color = raster.encoding is not Encoding.DATA
     for level in levels:
         distance = float(level) if level else -1.0
-        found.append(Seen(setting.words(), level, *apart(drawn(texture, distance), truth(raster, distance), is_color=is_color), texture.bytes_in_memory, disk))
+        found.append(Seen(setting.words(), level, *apart(drawn(texture, distance), wanted[level] if wanted is not None else truth(raster, distance), is_color=is_color), texture.bytes_in_memory, disk))
     return found
 
 
@@ -250,4 +253,5 @@ def what_if(raster: Raster, base: Setting = Setting()) -> list[list[Seen]]:
     settings = [replace(base, form=form) for form in forms]
     settings += [replace(base, reads=reads) for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)]
     settings += [replace(base, mips=False), replace(base, srgb_flag=raster.encoding is Encoding.DATA)]
-    return [measure(raster, setting) for setting in dict.fromkeys(settings)]
+    wanted = {level: truth(raster, float(level) if level else -1.0) for level in range(4)}
+    return [measure(raster, setting, wanted=wanted) for setting in dict.fromkeys(settings)]
