@@ -46,7 +46,7 @@ def test_patched_coverages_are_drawn_as_if_they_had_been_uploaded_whole(lantern:
         left, top = (int(v) for v in rng.integers(0, 960, 2))
         right, bottom = left + int(rng.integers(1, 60)), top + int(rng.integers(1, 60))
         for plane in changed.values():
-            plane[top : bottom + 1, left : right + 1] = rng.integers(0, 256)
+            plane[top:bottom, left:right] = rng.integers(0, 256)
         boxes.append((left, top, right, bottom))
     after = replace(lantern, coverages=MappingProxyType({**lantern.coverages, **changed}))
     view = PlaneView((0.5, 0.5), span)

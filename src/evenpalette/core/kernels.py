@@ -1,14 +1,18 @@
 """Numeric kernels that are compiled when they are first called: importing numba takes longer than showing a window.
 
 `njit` and `prange` stand in for numba's own. What a kernel calls by name is put in its place when it is compiled.
+numba keeps compiled code on disk until the file of the kernel changes; here it is also made anew when the file of a
+kernel that it calls did, which may have been inlined.
 """
 
 import threading
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 #: A loop that numba may share out over threads.
 prange = range
+_MADE_BY = "evenpalette_kernel"
 _lock = threading.RLock()
 
 
@@ -18,6 +22,7 @@ class Kernel:
     def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
         self._function, self._options = function, options
         self._compiled: Callable[..., Any] | None = None
+        self._files = {Path(function.__code__.co_filename)}
         self.__name__, self.__doc__ = function.__name__, function.__doc__
 
     def __call__(self, *arguments: Any) -> Any:
@@ -33,13 +38,28 @@ class Kernel:
                 for name in self._function.__code__.co_names:
                     if isinstance(held := around.get(name), Kernel):
                         around[name] = held.compiled()
+                        self._files |= held._files
+                    elif isinstance(called := getattr(held, _MADE_BY, None), Kernel):
+                        self._files |= called._files
                     elif held is prange and name == "prange":
                         around[name] = numba.prange
                 made = numba.njit(**self._options)(self._function)
+                self._forget_outdated(made.stats.cache_path)
+                setattr(made, _MADE_BY, self)
                 if around.get(self.__name__) is self:
                     around[self.__name__] = made
                 self._compiled = made
             return self._compiled
+
+    def _forget_outdated(self, folder: str | None) -> None:
+        """Take away what numba kept of this kernel before the files of the kernels that it calls were changed."""
+        if folder is None:
+            return
+        code = self._function.__code__
+        changed = max((file.stat().st_mtime for file in self._files if file.exists()), default=0.0)
+        for index in Path(folder).glob(f"{Path(code.co_filename).stem}.{self.__name__}-{code.co_firstlineno}.*.nbi"):
+            if index.stat().st_mtime < changed:
+                index.unlink(missing_ok=True)
 
 
 def njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:

@@ -12,6 +12,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import (
@@ -33,7 +34,7 @@ from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.surface import SurfaceBuffer
-from evenpalette.gpu.textures import SMOOTH, SQUARE, Box, TextureCache
+from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
 SURROUND = 119 / 255
@@ -132,7 +133,7 @@ class SceneRenderer:
         self._textures.adopt(old, new)
 
     def patch_coverages(self, regions: set[str], boxes: Sequence[Box]) -> None:
-        """Texels of these regions' coverages changed in place, in boxes (left, top, right, bottom, inclusive)."""
+        """Texels of these regions' coverages changed in place, in boxes."""
         ids, planes = self._state.region_ids, list(self._state.sources.coverages)
         for group in {ids.index(region) // 4 for region in regions if region in ids}:
             self._textures.patch(planes[4 * group : 4 * group + 4], boxes)

@@ -7,6 +7,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
@@ -22,8 +23,6 @@ _STAND_IN_TEXELS = 512
 _STRIP_TEXELS = 1 << 20
 #: Mip levels below the first that a patch makes from the texels of its own box.
 _EXACT_LEVELS = 4
-#: Texels: left, top, right, bottom, all inclusive.
-Box = tuple[int, int, int, int]
 _SRGB8, _SRGB8_ALPHA8 = 0x8C41, 0x8C43
 _DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.float32): "f4", np.dtype(np.float16): "f2"}
 
@@ -175,7 +174,7 @@ class TextureCache:
             return
         for box in boxes:
             left, top = box[0] // step * step, box[1] // step * step
-            right, bottom = min(width, (box[2] // step + 1) * step), min(height, (box[3] // step + 1) * step)
+            right, bottom = min(width, -(-box[2] // step) * step), min(height, -(-box[3] // step) * step)
             data = packed([plane[top:bottom, left:right] for plane in planes])
             for level in range(_EXACT_LEVELS + 1):
                 write_level(texture, level, data, left >> level, top >> level)
@@ -235,7 +234,7 @@ class TextureCache:
 
 
 def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> Box | None:
-    """The box (left, top, right, bottom, inclusive) in which planes differ, None where they are equal."""
+    """The box in which planes differ, None where they are equal."""
     found = None
     for old, new in zip(a, b, strict=True):
         if old is new:
@@ -243,7 +242,7 @@ def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> Box | None:
         different = old != new
         rows, columns = np.flatnonzero(different.any(1)), np.flatnonzero(different.any(0))
         if len(rows):
-            box = (int(columns[0]), int(rows[0]), int(columns[-1]), int(rows[-1]))
+            box = (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
             found = box if found is None else (*map(min, found[:2], box[:2]), *map(max, found[2:], box[2:]))
     return found
 

@@ -24,7 +24,7 @@ from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.painting.stroke import Box
+from evenpalette.core.raster.box import Box
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.scene import SceneRenderer
 

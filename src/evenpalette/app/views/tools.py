@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 
 from evenpalette.app.views.frame import Frame
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.painting.stroke import Box
+from evenpalette.core.raster.box import Box
 
 
 class Drawing(Protocol):

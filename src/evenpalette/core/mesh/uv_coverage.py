@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.mesh.triangle_rule import edge, owns, within
+from evenpalette.core.mesh.triangle_rule import edge, in_texels, owns, within
 
 EXACT = 0
 SAMPLES = (EXACT, 1, 16, 64)
@@ -61,14 +61,9 @@ def _cover(corners, labels, side, height, first, planes):  # type: ignore[no-unt
         label = labels[face]
         if label < 0 or label >= count:
             continue
-        x0, y0 = corners[face, 0, 0] * width, corners[face, 0, 1] * height
-        x1, y1 = corners[face, 1, 0] * width, corners[face, 1, 1] * height
-        x2, y2 = corners[face, 2, 0] * width, corners[face, 2, 1] * height
-        area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+        x0, y0, x1, y1, x2, y2, area = in_texels(corners, face, width, height)
         if area == 0.0:
             continue
-        if area < 0:
-            x1, y1, x2, y2 = x2, y2, x1, y1
         left, right = max(0, int(np.floor(min(x0, x1, x2)))), min(width - 1, int(np.floor(max(x0, x1, x2))))
         top = max(first, int(np.floor(min(y0, y1, y2))))
         bottom = min(first + rows - 1, int(np.floor(max(y0, y1, y2))))

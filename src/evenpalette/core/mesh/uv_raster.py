@@ -8,24 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.mesh.triangle_rule import edge, owns, within
+from evenpalette.core.mesh.triangle_rule import centers, edge, in_texels, owns, within
 
 
 @njit(nogil=True, cache=True)
 def _rasterize(corners, width, height, out):  # type: ignore[no-untyped-def]
     for face in range(corners.shape[0]):
-        x0, y0 = corners[face, 0, 0] * width, corners[face, 0, 1] * height
-        x1, y1 = corners[face, 1, 0] * width, corners[face, 1, 1] * height
-        x2, y2 = corners[face, 2, 0] * width, corners[face, 2, 1] * height
-        area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+        x0, y0, x1, y1, x2, y2, area = in_texels(corners, face, width, height)
         if area == 0.0:
             continue
-        if area < 0:
-            x1, y1, x2, y2 = x2, y2, x1, y1
-        left = max(0, int(np.ceil(min(x0, x1, x2) - 0.5)))
-        right = min(width - 1, int(np.floor(max(x0, x1, x2) - 0.5)))
-        top = max(0, int(np.ceil(min(y0, y1, y2) - 0.5)))
-        bottom = min(height - 1, int(np.floor(max(y0, y1, y2) - 0.5)))
+        left, right = centers(x0, x1, x2, width)
+        top, bottom = centers(y0, y1, y2, height)
         own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         for row in range(top, bottom + 1):
             y = row + 0.5

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import DECODE_8BIT, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.placement import Filter, Placement, Wrap
+from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipChain, MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_index, sane
@@ -151,7 +152,7 @@ def level_of_detail(placement: Placement, texture: tuple[int, int], size: tuple[
 
 
 def read_placed(
-    raster: Raster, placement: Placement, size: tuple[int, int], box: tuple[int, int, int, int], channels: tuple[int, ...],
+    raster: Raster, placement: Placement, size: tuple[int, int], box: Box, channels: tuple[int, ...],
     out: F32, *, kind: MipKind = MipKind.PLAIN,
 ) -> F32:  # fmt: skip
     """Read channels (0 red .. 3 alpha) of a texture at the texel centers of a box of a picture.
@@ -179,7 +180,7 @@ def read_placed(
 
 
 def _read_level(
-    chain: MipChain, level: int, placement: Placement, size: tuple[int, int], box: tuple[int, int, int, int],
+    chain: MipChain, level: int, placement: Placement, size: tuple[int, int], box: Box,
     stored: list[tuple[int, int]], weight: np.float32, out: F32,
 ) -> None:  # fmt: skip
     raster = chain.levels[level]

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32, PIECE_OFFSETS, PIECE_SLOPES, encode_code, encode_srgb_8bit
 from evenpalette.core.kernels import njit
 from evenpalette.core.parallel import Progress, no_progress, run_over
+from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.affine import apply_affine
@@ -19,7 +20,7 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.kind import Op, Planes
 from evenpalette.core.recipe.plan import Plan, plan_of, whole_plan
-from evenpalette.core.recipe.sources import Box, Sources, TileReads
+from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.weights import TileWeights
 
 #: Large enough that taking turns at the interpreter lock between kernels costs little: with two threads 256k texels

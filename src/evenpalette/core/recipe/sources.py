@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
 from evenpalette.core.kernels import njit
+from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, derived, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed
@@ -18,8 +19,6 @@ from evenpalette.core.recipe.kind import MapInput, Planes
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.scratch import filled, scratch
-
-Box = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)

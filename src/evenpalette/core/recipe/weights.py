@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.kernels import njit
+from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.overlap import resolve_tile
@@ -76,7 +77,7 @@ class TileWeights:
     """Row weights of one tile; coverages are resolved once for each division, and only when a step needs them."""
 
     def __init__(
-        self, coverages: Sequence[NDArray[np.uint8]], sharings: Sequence[Sharing], box: tuple[int, int, int, int]
+        self, coverages: Sequence[NDArray[np.uint8]], sharings: Sequence[Sharing], box: Box
     ) -> None:
         self._coverages, self._sharings, self._box = coverages, sharings, box
         self.texels = (box[2] - box[0]) * (box[3] - box[1])

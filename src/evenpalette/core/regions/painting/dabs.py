@@ -8,7 +8,7 @@ import numpy as np
 
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.distance import squared_distance
-from evenpalette.core.mesh.triangle_rule import edge, owns, within
+from evenpalette.core.mesh.triangle_rule import centers, edge, in_texels, owns, within
 
 #: Boxes closer than this many texels become one.
 _NEAR = 16
@@ -48,8 +48,8 @@ def _note_box(boxes, count, left, top, right, bottom):  # type: ignore[no-untype
     """Widen a box that is near, or begin one: across a seam of the texture the dab has several. The last takes the rest."""
     for i in range(count):
         near = (
-            left <= boxes[i, 2] + _NEAR and right >= boxes[i, 0] - _NEAR
-            and top <= boxes[i, 3] + _NEAR and bottom >= boxes[i, 1] - _NEAR
+            left < boxes[i, 2] + _NEAR and right > boxes[i, 0] - _NEAR
+            and top < boxes[i, 3] + _NEAR and bottom > boxes[i, 1] - _NEAR
         )  # fmt: skip
         if near or i == boxes.shape[0] - 1:
             boxes[i, 0] = min(boxes[i, 0], left)
@@ -69,8 +69,8 @@ def ball_dab(  # type: ignore[no-untyped-def]
     """A ball around `center` (3,) in model units, laid on the surface connected to the face `first`.
 
     The walk goes from face to neighbor as long as faces come within `walk_radius` of `walk`. right_way, up_way: unit
-    vectors (3,) along which the tip lies. boxes: int64 (n, 4), gets the texel boxes (left, top, right,
-    bottom inclusive) of what was touched. Returns the number of boxes. Cost: the faces and texels within the ball.
+    vectors (3,) along which the tip lies. boxes: int64 (n, 4), gets the boxes of texels (see `raster.box`)
+    of what was touched. Returns the number of boxes. Cost: the faces and texels within the ball.
     """
     height, width = deposit.shape
     count, head, tail = 0, 0, 1
@@ -91,12 +91,11 @@ def ball_dab(  # type: ignore[no-untyped-def]
                 queue[tail] = other
                 tail += 1
         a, b, c = positions[faces[face, 0]], positions[faces[face, 1]], positions[faces[face, 2]]
-        x0, y0 = uvs[face, 0, 0] * width, uvs[face, 0, 1] * height
-        x1, y1 = uvs[face, 1, 0] * width, uvs[face, 1, 1] * height
-        x2, y2 = uvs[face, 2, 0] * width, uvs[face, 2, 1] * height
-        area = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+        x0, y0, x1, y1, x2, y2, area = in_texels(uvs, face, width, height)
         if area == 0.0:
             continue
+        if area < 0:
+            b, c, area = c, b, -area
         # Position as a linear function of the texel: origin + x * along_x + y * along_y.
         gxx, gxy, gyy, ox, oy, squared = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for i in range(3):
@@ -111,10 +110,8 @@ def ball_dab(  # type: ignore[no-untyped-def]
             ox += along_x[i] * gap
             oy += along_y[i] * gap
             squared += gap * gap
-        left = max(0, int(np.ceil(min(x0, x1, x2) - 0.5)))
-        right = min(width - 1, int(np.floor(max(x0, x1, x2) - 0.5)))
-        top = max(0, int(np.ceil(min(y0, y1, y2) - 0.5)))
-        bottom = min(height - 1, int(np.floor(max(y0, y1, y2) - 0.5)))
+        left, right = centers(x0, x1, x2, width)
+        top, bottom = centers(y0, y1, y2, height)
         det = gxx * gyy - gxy * gxy
         if det > 1e-12 * gxx * gyy:
             # Where the ball cuts the face's plane is an ellipse in the texture: only its box is looked at.
@@ -125,8 +122,6 @@ def ball_dab(  # type: ignore[no-untyped-def]
             half_x, half_y = np.sqrt(inside * gyy / det), np.sqrt(inside * gxx / det)
             left, right = max(left, int(mx - half_x - 1)), min(right, int(mx + half_x + 1))
             top, bottom = max(top, int(my - half_y - 1)), min(bottom, int(my + half_y + 1))
-        if area < 0:
-            x1, y1, x2, y2 = x2, y2, x1, y1
         own0, own1, own2 = owns(x0, y0, x1, y1), owns(x1, y1, x2, y2), owns(x2, y2, x0, y0)
         touched = False
         for row in range(top, bottom + 1):
@@ -148,7 +143,7 @@ def ball_dab(  # type: ignore[no-untyped-def]
                         deposit[row, column] += (1 - deposit[row, column]) * strength
                         touched = True
         if touched:
-            count = _note_box(boxes, count, left, top, right, bottom)
+            count = _note_box(boxes, count, left, top, right + 1, bottom + 1)
     return count
 
 
@@ -156,9 +151,9 @@ def ball_dab(  # type: ignore[no-untyped-def]
 def lay_down(  # type: ignore[no-untyped-def]
     deposit, before, after, target, protected, has_protected, left, top, right, bottom
 ):
-    """In a box (inclusive): after = before + (target - before) * deposit * (1 - protected); planes uint8."""
-    for row in range(top, bottom + 1):
-        for column in range(left, right + 1):
+    """In a box: after = before + (target - before) * deposit * (1 - protected); planes uint8."""
+    for row in range(top, bottom):
+        for column in range(left, right):
             share = deposit[row, column]
             if share > 0:
                 if has_protected:
@@ -169,11 +164,11 @@ def lay_down(  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, cache=True)
 def follow_in_gutter(deposit, plane, source, left, top, right, bottom):  # type: ignore[no-untyped-def]
-    """In a box (inclusive): texels on no face follow the texel they stand in for, where that was painted."""
+    """In a box: texels on no face follow the texel they stand in for, where that was painted."""
     flat, deposits = plane.reshape(-1), deposit.reshape(-1)
     width = plane.shape[1]
-    for row in range(top, bottom + 1):
-        for column in range(left, right + 1):
+    for row in range(top, bottom):
+        for column in range(left, right):
             from_ = source[row, column]
             if from_ != row * width + column and deposits[from_] > 0:
                 plane[row, column] = flat[from_]

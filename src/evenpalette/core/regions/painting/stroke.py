@@ -5,12 +5,11 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.box import Box
 from evenpalette.core.regions.painting.brush import Brush, tip_picture
 from evenpalette.core.regions.painting.dabs import ball_dab, flat_dab, follow_in_gutter, lay_down
 from evenpalette.core.regions.painting.surface import PaintSurface
 
-#: Texels: left, top, right, bottom, all inclusive.
-Box = tuple[int, int, int, int]
 _MOST_BOXES = 64
 #: How far beyond a dab texels on no face follow what was painted.
 _GUTTER_TEXELS = 24
@@ -65,8 +64,8 @@ class Stroke:
         flat_dab(self.deposit, x, y, inner, outer, flow, angle, tip_picture(self.brush.tip))
         height, width = self.deposit.shape
         left, top = max(0, int(x - outer)), max(0, int(y - outer))
-        right, bottom = min(width - 1, int(x + outer)), min(height - 1, int(y + outer))
-        return [(left, top, right, bottom)] if left <= right and top <= bottom else []
+        right, bottom = min(width, int(x + outer) + 1), min(height, int(y + outer) + 1)
+        return [(left, top, right, bottom)] if left < right and top < bottom else []
 
     def _mirrored_place(self, x: float, y: float) -> tuple[float, float] | None:
         """The texel (x, y) across the middle of the model, or of the texture where there is no model."""
@@ -122,8 +121,8 @@ class Stroke:
             box = (
                 max(0, left - reach),
                 max(0, top - reach),
-                min(width - 1, right + reach),
-                min(height - 1, bottom + reach),
+                min(width, right + reach),
+                min(height, bottom + reach),
             )
             for region in self._before:
                 self._lay_in(region, (left, top, right, bottom), box, source)
@@ -133,7 +132,7 @@ class Stroke:
     def _lay_in(self, region: str, box: Box, wide: Box, source: NDArray[np.int32] | None) -> None:
         before = self._before[region]
         if region not in self.changed:
-            if not before[box[1] : box[3] + 1, box[0] : box[2] + 1].any():
+            if not before[box[1] : box[3], box[0] : box[2]].any():
                 return
             self.changed[region] = before.copy()
         after = self.changed[region]
