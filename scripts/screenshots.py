@@ -19,8 +19,8 @@ from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.edits import recipe
-from evenpalette.core.project.edits.faces import share_shells
-from evenpalette.core.project.edits.operations import freeze
+from evenpalette.core.project.edits.face_sets import share_shells
+from evenpalette.core.project.edits.refining import freeze
 from evenpalette.core.project.edits.regions import Into
 from evenpalette.core.project.edits.variants import activate
 from evenpalette.core.project.state import State

@@ -37,13 +37,13 @@ from evenpalette.core.raster.image_write import encode_image, mask_raster, write
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
 from evenpalette.core.recipe.binding import Moment
-from evenpalette.core.regions.bake import bake_faces, check_uvs, id_map_from
-from evenpalette.core.regions.channels import SPLITS, merge_channels, split_channels
-from evenpalette.core.regions.flag_plan import plan_flags
-from evenpalette.core.regions.flags import FoundFlag, find_flags, to_rgb8
-from evenpalette.core.regions.mesh_sources import KINDS, mesh_labels
-from evenpalette.core.regions.pick import METRICS, pick_from
-from evenpalette.core.regions.unmix import unmix
+from evenpalette.core.regions.sources.bake import bake_faces, check_uvs, id_map_from
+from evenpalette.core.regions.sources.channels import SPLITS, merge_channels, split_channels
+from evenpalette.core.regions.sources.flag_plan import plan_flags
+from evenpalette.core.regions.sources.flags import FoundFlag, find_flags, to_rgb8
+from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES, mesh_labels
+from evenpalette.core.regions.sources.pick import METRICS, pick_from
+from evenpalette.core.regions.sources.unmix import unmix
 from evenpalette.core.tones.gray import METHODS, to_gray
 
 #: Padding that fills the whole gutter at any size.
@@ -155,7 +155,7 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
     bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
     bake.add_argument("mesh", type=Path)
-    bake.add_argument("--from", dest="kind", choices=KINDS, required=True)
+    bake.add_argument("--from", dest="kind", choices=MESH_SOURCES, required=True)
     bake.add_argument("--size", type=_bake_size, required=True, help="texels a side, 16 to 8192")
     bake.add_argument("--samples", type=int, choices=(0, 1, 16, 64), default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
     bake.add_argument(

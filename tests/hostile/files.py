@@ -15,8 +15,8 @@ from PIL import Image
 
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits.asset import add_texture, set_mesh
-from evenpalette.core.project.edits.operations import add_operation
 from evenpalette.core.project.edits.recipe import add_step, bind_input
+from evenpalette.core.project.edits.refining import add_operation
 from evenpalette.core.project.edits.regions import regions_from_channels, regions_from_id_map
 from evenpalette.core.project.edits.variants import add_variant
 from evenpalette.core.project.model import Role

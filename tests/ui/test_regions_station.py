@@ -18,7 +18,7 @@ from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.project.edits.asset import replace_texture, set_encoding
-from evenpalette.core.project.edits.operations import freeze
+from evenpalette.core.project.edits.refining import freeze
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image

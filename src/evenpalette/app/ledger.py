@@ -1,17 +1,12 @@
 """The ledger: the regions, always there; the selected one is the subject everywhere. Below it, what is wrong."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QLineEdit,
-    QListView,
     QListWidget,
     QListWidgetItem,
-    QMenu,
     QSizePolicy,
     QStyle,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
@@ -20,7 +15,8 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, label, list_actions, row
+from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.mends import mend_for
@@ -29,8 +25,8 @@ from evenpalette.core.regions.model import Division, Region
 ROW_HEIGHT, HEADING_HEIGHT = 40, 24
 
 
-class RegionModel(QAbstractListModel):
-    """The regions as rows; the name can be edited. With several divisions each has a heading, which folds it away."""
+class RegionModel(NamedModel):
+    """The regions as rows. With several divisions each has a heading, which folds it away."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -38,7 +34,6 @@ class RegionModel(QAbstractListModel):
         self.folded: set[str] = set()
 
     def entries(self) -> list[Region | Division]:
-        """What the rows show."""
         divisions = self._session.state.project.regions.divisions
         if len(divisions) == 1:
             return list(divisions[0].regions)
@@ -48,49 +43,31 @@ class RegionModel(QAbstractListModel):
             rows += () if division.id in self.folded else division.regions
         return rows
 
-    def entry(self, index: QModelIndex) -> Region | Division | None:
-        """What a row shows."""
-        rows = self.entries()
-        return rows[index.row()] if 0 <= index.row() < len(rows) else None
-
     def place(self, region_id: str | None) -> int:
         """The row of a region, -1 while it is folded away."""
         found = (i for i, entry in enumerate(self.entries()) if isinstance(entry, Region) and entry.id == region_id)
         return next(found, -1)
 
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(self.entries())
+    def name(self, entry: object) -> str:
+        assert isinstance(entry, Region | Division)
+        return entry.name
 
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        return super().flags(index) | Qt.ItemFlag.ItemIsEditable
+    def tip(self, entry: object) -> str:
+        if isinstance(entry, Division):
+            return f"Division {entry.name}, {len(entry.regions)} regions, {entry.overlap.value}. Click to fold"
+        assert isinstance(entry, Region)
+        number = self._session.state.project.regions.number(entry.id)
+        share = self._session.shares.get(entry.id, 0)
+        return f"Region {number}, {entry.name}, flag {entry.flag}, {share:.1%} of the used UV area"
 
-    def data(self, index: QModelIndex, role: int = 0) -> object:
-        entry = self.entry(index)
-        if entry is None:
-            return None
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return entry.name
-        if role == Qt.ItemDataRole.ToolTipRole:
-            if isinstance(entry, Division):
-                return f"Division {entry.name}, {len(entry.regions)} regions, {entry.overlap.value}. Click to fold"
-            number = self._session.state.project.regions.number(entry.id)
-            share = self._session.shares.get(entry.id, 0)
-            return f"Region {number}, {entry.name}, flag {entry.flag}, {share:.1%} of the used UV area"
-        return None
-
-    def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
-        entry = self.entry(index)
-        if role != Qt.ItemDataRole.EditRole or entry is None:
-            return False
-        name = str(value).strip()
-        if name == entry.name:
-            return False
+    def rename(self, entry: object, name: str) -> bool:
         if isinstance(entry, Division):
             return self._session.apply(f"Rename division to {name}", lambda s: edit.rename_division(s, entry.id, name))
+        assert isinstance(entry, Region)
         return self._session.apply(f"Rename region to {name}", lambda s: edit.update_region(s, entry.id, name=name))
 
 
-class RegionDelegate(QStyledItemDelegate):
+class RegionDelegate(NamedDelegate):
     """Draws chip, name, share and the color the region has now."""
 
     def __init__(self, session: Session) -> None:
@@ -116,12 +93,8 @@ class RegionDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(theme.NOTE))
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{share:.0%}")
 
-    def updateEditorGeometry(self, editor: QWidget | None, option: QStyleOptionViewItem, _index: QModelIndex) -> None:
-        assert editor is not None
-        editor.setGeometry(option.rect.left() + 42, option.rect.top() + 4, option.rect.width() - 52, 24)
-
-    def createEditor(self, parent: QWidget | None, _option: QStyleOptionViewItem, _index: QModelIndex) -> QWidget:
-        return QLineEdit(parent)
+    def editor_rect(self, option: QStyleOptionViewItem) -> tuple[int, int, int, int]:
+        return option.rect.left() + 42, option.rect.top() + 4, option.rect.width() - 52, 24
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -180,7 +153,8 @@ class RegionDelegate(QStyledItemDelegate):
 
 def _entry(index: QModelIndex) -> Region | Division | None:
     model = index.model()
-    return model.entry(index) if isinstance(model, RegionModel) else None
+    entry = model.entry(index) if isinstance(model, RegionModel) else None
+    return entry if isinstance(entry, Region | Division) else None
 
 
 class Ledger(QWidget):
@@ -195,19 +169,20 @@ class Ledger(QWidget):
         self.setFixedWidth(204)
         self._total = label("", "section")
         self.model = RegionModel(session)
-        self.list = QListView(self)
-        self.list.setAccessibleName("Regions")
-        self.list.setObjectName("bare")
-        self.list.setModel(self.model)
-        self._delegate = RegionDelegate(session)
-        self.list.setItemDelegate(self._delegate)
-        self.list.setMouseTracking(True)
-        self.list.setEditTriggers(
-            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        self.list = NamedList(
+            self.model,
+            RegionDelegate(session),
+            "Regions",
+            [
+                ("Move up", "Alt+Up", lambda: self._move(-1)),
+                ("Move down", "Alt+Down", lambda: self._move(1)),
+                ("Lock or unlock", "Ctrl+L", self._lock),
+                ("Remove region", "Del", self._remove),
+                ("Fold or unfold", "Return", lambda: self._fold(self.list.currentIndex())),
+            ],
+            parent=self,
         )
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(self._menu)
+        self.list.setMouseTracking(True)
         self.list.entered.connect(self._hover)
         self.list.clicked.connect(self._fold)
         self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))
@@ -242,37 +217,17 @@ class Ledger(QWidget):
         layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
         layout.addWidget(self.findings, 2)
         self._hint.setContentsMargins(8, 0, 8, 0)
-        self._make_actions()
         self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._show_selection)
         session.findings_changed.connect(self._show_findings)
         self.refresh()
 
-    def _make_actions(self) -> None:
-        self.actions_ = list_actions(
-            self.list,
-            [
-                ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
-                ("Move up", "Alt+Up", lambda: self._move(-1)),
-                ("Move down", "Alt+Down", lambda: self._move(1)),
-                ("Lock or unlock", "Ctrl+L", self._lock),
-                ("Remove region", "Del", self._remove),
-                ("Fold or unfold", "Return", lambda: self._fold(self.list.currentIndex())),
-            ],
-        )
-
     def _lock(self) -> None:
         region = self._session.state.project.regions.find(self._session.region or "")
         if region is not None:
             text = f"{'Unlock' if region.locked else 'Lock'} {region.name}"
             self._session.apply(text, lambda s: edit.update_region(s, region.id, locked=not region.locked))
-
-    def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
-        if self.list.indexAt(place).isValid():
-            menu = QMenu(self)
-            menu.addActions(self.actions_)
-            menu.exec(self.list.viewport().mapToGlobal(place))  # type: ignore[union-attr]
 
     def _hover(self, index: QModelIndex) -> None:
         entry, ids = self.model.entry(index), self._session.state.region_ids
@@ -286,7 +241,7 @@ class Ledger(QWidget):
             self.refresh()
 
     def _current(self) -> str | None:
-        entry = self.model.entry(self.list.currentIndex())
+        entry = self.list.current_entry()
         return entry.id if isinstance(entry, Region) else None
 
     def _move(self, offset: int) -> None:
@@ -295,10 +250,10 @@ class Ledger(QWidget):
             self._show_selection()
 
     def _remove(self) -> None:
-        entry = self.model.entry(self.list.currentIndex())
+        entry = self.list.current_entry()
         if isinstance(entry, Division):
             self._session.run(f"Remove division {entry.name}", lambda s, _: edit.remove_division(s, entry.id))
-        elif entry is not None:
+        elif isinstance(entry, Region):
             self._session.run(f"Remove region {entry.name}", lambda s, _: edit.remove_region(s, entry.id))
 
     def _select(self, current: QModelIndex, _before: QModelIndex) -> None:
@@ -315,8 +270,7 @@ class Ledger(QWidget):
     def refresh(self) -> None:
         """Show the regions as they are now."""
         state = self._session.state
-        self.model.beginResetModel()
-        self.model.endResetModel()
+        self.model.refresh()
         self._hint.setVisible(not state.region_ids)
         self.list.setVisible(bool(state.region_ids))
         self._show_selection()

@@ -1,14 +1,10 @@
 """The variant rail: live pictures of the variants; the active one is what the views show."""
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QLineEdit,
-    QListView,
-    QMenu,
     QStyle,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
@@ -17,56 +13,47 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, DELIVERY, NAME, VARIANTS
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label, list_actions, row, tool
+from evenpalette.app.widgets.basics import label, row, tool
+from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
 from evenpalette.core.project.edits import variants as edit
+from evenpalette.core.variants.model import DEFAULTS_NAME, Variant
 
 PICTURE = (104, 64)
-DEFAULTS = "Defaults"
 
 
-class VariantModel(QAbstractListModel):
-    """First the defaults, then the variants; names can be edited."""
+class VariantModel(NamedModel):
+    """First the defaults, then the variants."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self.pictures: dict[str | None, QImage] = {}
 
+    def entries(self) -> list[Variant | None]:
+        return [None, *self._session.state.project.variants]
+
     def ids(self) -> list[str | None]:
         """The variant of each row; None is the defaults."""
-        return [None, *(v.id for v in self._session.state.project.variants)]
+        return [variant.id if variant else None for variant in self.entries()]
 
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(self.ids())
+    def name(self, entry: object) -> str:
+        return entry.name if isinstance(entry, Variant) else DEFAULTS_NAME
 
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        flags = super().flags(index)
-        return flags | Qt.ItemFlag.ItemIsEditable if index.row() > 0 else flags
+    def tip(self, entry: object) -> str:
+        if not isinstance(entry, Variant):
+            return "What variants follow unless they say otherwise"
+        parent = edit.find_variant(self._session.state, entry.parent)
+        return f"{entry.name}: {len(entry.values)} own values, follows {parent.name if parent else 'the defaults'}"
 
-    def data(self, index: QModelIndex, role: int = 0) -> object:
-        variant = edit.find(self._session.state, self.ids()[index.row()])
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return variant.name if variant else DEFAULTS
-        if role == Qt.ItemDataRole.ToolTipRole:
-            parent = edit.find(self._session.state, variant.parent) if variant else None
-            own = len(variant.values) if variant else 0
-            return (
-                "What variants follow unless they say otherwise"
-                if variant is None
-                else (f"{variant.name}: {own} own values, follows {parent.name if parent else 'the defaults'}")
-            )
-        return None
+    def may_rename(self, entry: object) -> bool:
+        return isinstance(entry, Variant)
 
-    def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
-        variant = edit.find(self._session.state, self.ids()[index.row()])
-        if role != Qt.ItemDataRole.EditRole or variant is None or str(value).strip() == variant.name:
-            return False
-        return self._session.apply(
-            f"Rename variant to {value}", lambda s: edit.rename_variant(s, variant.id, str(value))
-        )
+    def rename(self, entry: object, name: str) -> bool:
+        assert isinstance(entry, Variant)
+        return self._session.apply(f"Rename variant to {name}", lambda s: edit.rename_variant(s, entry.id, name))
 
 
-class VariantDelegate(QStyledItemDelegate):
+class VariantDelegate(NamedDelegate):
     """Draws the picture with the name below."""
 
     def __init__(self, model: VariantModel, session: Session) -> None:
@@ -76,12 +63,8 @@ class VariantDelegate(QStyledItemDelegate):
     def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         return QSize(PICTURE[0] + 8, PICTURE[1] + 26)
 
-    def createEditor(self, parent: QWidget | None, _option: QStyleOptionViewItem, _index: QModelIndex) -> QWidget:
-        return QLineEdit(parent)
-
-    def updateEditorGeometry(self, editor: QWidget | None, option: QStyleOptionViewItem, _index: QModelIndex) -> None:
-        assert editor is not None
-        editor.setGeometry(option.rect.left() + 2, option.rect.bottom() - 24, option.rect.width() - 4, 24)
+    def editor_rect(self, option: QStyleOptionViewItem) -> tuple[int, int, int, int]:
+        return option.rect.left() + 2, option.rect.bottom() - 24, option.rect.width() - 4, 24
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -107,7 +90,7 @@ class VariantDelegate(QStyledItemDelegate):
         painter.setFont(theme.font(theme.NOTE, strong=active))
         text_box = QRectF(box.left(), box.bottom() + 2, box.width(), 18)
         name = str(index.data())
-        variant = edit.find(self._session.state, variant_id)
+        variant = edit.find_variant(self._session.state, variant_id)
         if variant is not None and variant.parent is not None:
             theme.icon("git-branch", theme.MUTED).paint(painter, int(box.left()) - 2, int(text_box.top()) + 3, 13, 13)
             text_box.adjust(13, 0, 0, 0)
@@ -130,35 +113,11 @@ class VariantRail(QWidget):
         self.setObjectName("chrome")
         self.setFixedWidth(128)
         self.model = VariantModel(session)
-        self.list = QListView(self)
-        self.list.setAccessibleName("Variants")
-        self.list.setObjectName("bare")
-        self.list.setModel(self.model)
-        self._delegate = VariantDelegate(self.model, session)
-        self.list.setItemDelegate(self._delegate)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.list.setEditTriggers(
-            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
-        )
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(self._menu)
-        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(4, 6, 4, 4)
-        layout.setSpacing(2)
-        add = tool("plus", "New variant (Ctrl+Shift+N)", self.add)
-        layout.addWidget(row(label("VARIANTS", "section"), None, add, margins=(8, 0, 2, 0)))
-        layout.addWidget(self.list, 1)
-        self._make_actions()
-        session.changed.connect(self._on_change)
-        self.refresh()
-
-    def _make_actions(self) -> None:
-        self.actions_ = list_actions(
-            self.list,
+        self.list = NamedList(
+            self.model,
+            VariantDelegate(self.model, session),
+            "Variants",
             [
-                ("Rename", "F2", lambda: self.list.edit(self.list.currentIndex())),
                 ("Derive a variant", "Ctrl+D", self.derive),
                 ("Duplicate", "Ctrl+Shift+D", self.duplicate),
                 ("Reset to its parent", "Ctrl+Backspace", self.reset),
@@ -166,15 +125,19 @@ class VariantRail(QWidget):
                 ("Move down", "Alt+Down", lambda: self._move(1)),
                 ("Delete variant", "Del", self.remove),
             ],
+            lambda row: slice(None) if row > 0 else slice(1, 2),
+            self,
         )
-
-    def _menu(self, place) -> None:  # type: ignore[no-untyped-def]
-        index = self.list.indexAt(place)
-        if index.isValid():
-            self.list.setCurrentIndex(index)
-            menu = QMenu(self)
-            menu.addActions(self.actions_ if index.row() > 0 else self.actions_[1:2])
-            menu.exec(self.list.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+        self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(4, 6, 4, 4)
+        layout.setSpacing(2)
+        add = tool("plus", "New variant (Ctrl+Shift+N)", self.add)
+        layout.addWidget(row(label("VARIANTS", "section"), None, add, margins=(8, 0, 2, 0)))
+        layout.addWidget(self.list, 1)
+        session.changed.connect(self._on_change)
+        self.refresh()
 
     @property
     def current(self) -> str | None:
@@ -229,8 +192,7 @@ class VariantRail(QWidget):
         selection = self.list.selectionModel()
         assert selection is not None
         selection.blockSignals(True)
-        self.model.beginResetModel()
-        self.model.endResetModel()
+        self.model.refresh()
         index = self.model.index(ids.index(active) if active in ids else 0)
         self.list.setCurrentIndex(index)
         selection.blockSignals(False)

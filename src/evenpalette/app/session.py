@@ -21,7 +21,7 @@ from evenpalette.core.project.findings import Finding, RegionFindings, find_all,
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
-from evenpalette.core.regions.checks import shares
+from evenpalette.core.regions.checks.gaps import shares
 
 
 class Session(QObject):

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QByteArray, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from evenpalette.app import file_filters
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
@@ -23,9 +24,9 @@ from evenpalette.app.top_bar import TopBar
 from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.walk import Walk, WalkLine
-from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
+from evenpalette.core.mesh.read import MESH_ENDINGS
 from evenpalette.core.project.storage import PROJECT_FILE
-from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
+from evenpalette.core.raster.image_read import IMAGE_ENDINGS
 from evenpalette.gpu.look import Look
 
 #: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window
@@ -192,8 +193,7 @@ class MainWindow(QMainWindow):
 
     def ask_files(self) -> None:
         """Ask for a mesh and textures, and bring them in."""
-        pattern = " ".join(f"*{ending}" for ending in (*MESH_ENDINGS, *IMAGE_ENDINGS))
-        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in files", "", f"Meshes and images ({pattern})")
+        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in files", "", file_filters.MESHES_AND_IMAGES)
         if paths:
             self.take_files([Path(path) for path in paths])
 

@@ -18,7 +18,7 @@ from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of
 from evenpalette.core.mesh.topology import find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.project.edits.asset import set_mesh, set_tile
-from evenpalette.core.project.edits.faces import regions_from_mesh, set_bake
+from evenpalette.core.project.edits.face_sets import regions_from_mesh, set_bake
 from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.state import State

@@ -6,7 +6,7 @@ import pytest
 
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, RecipeError
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits import asset, faces, recipe, regions, variants
+from evenpalette.core.project.edits import asset, face_sets, recipe, regions, variants
 from evenpalette.core.project.edits.asset import add_texture, exchange_texture
 from evenpalette.core.project.findings import find_all, station_state
 from evenpalette.core.project.guess import guess
@@ -141,7 +141,7 @@ def test_findings_that_can_be_mended_are_gone_after_the_mend(lantern: State) -> 
 
 def test_faces_in_no_region_are_found_with_a_place(lantern: State) -> None:
     bare = lantern.with_project(regions=RegionSet(bake=BakeSettings(size=64)))
-    by_material = faces.regions_from_mesh(bare, "material")
+    by_material = face_sets.regions_from_mesh(bare, "material")
     assert "unassigned-faces" not in [f.code for f in find_all(by_material)]
     fewer = regions.remove_region(by_material, by_material.region_ids[1])
     finding = next(f for f in find_all(fewer) if f.code == "unassigned-faces")

@@ -7,8 +7,9 @@ import numpy as np
 import pytest
 from tests.core.regions.test_painting import can
 
+from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
-from evenpalette.core.project.edits import faces
+from evenpalette.core.project.edits import face_sets
 from evenpalette.core.project.edits.asset import add_texture, set_mesh
 from evenpalette.core.project.edits.painting import add_painted_region, with_painted
 from evenpalette.core.project.edits.regions import regions_from_id_map, set_overlap, update_region
@@ -16,16 +17,15 @@ from evenpalette.core.project.findings import find_all, find_in_regions
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.checks import Finding
+from evenpalette.core.regions.checks.seams import near_islands
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.owners import give_gaps, owners
-from evenpalette.core.regions.seams import near_islands
 
 
 def painted_can(*planes: np.ndarray) -> State:
     """The can with painted regions."""
     size = planes[0].shape[0]
-    state = faces.set_bake(set_mesh(State(), can(size).mesh), size=size, padding_texels=4)
+    state = face_sets.set_bake(set_mesh(State(), can(size).mesh), size=size, padding_texels=4)
     for _ in planes:
         state = add_painted_region(state)
     return with_painted(state, dict(zip(state.region_ids, planes, strict=True)))
@@ -134,8 +134,8 @@ def test_gaps_overlaps_empty_regions_names_and_flags_are_mended(halves: tuple) -
 def test_unassigned_faces_become_a_region(lantern: State) -> None:
     assert lantern.mesh is not None
     mesh = lantern.mesh.mesh
-    state = faces.set_bake(set_mesh(State(), mesh), size=256)
-    state = faces.assign_faces(state, mesh.groups != 2, None)
+    state = face_sets.set_bake(set_mesh(State(), mesh), size=256)
+    state = face_sets.assign_faces(state, mesh.groups != 2, None)
     found = codes(state)["unassigned-faces"]
     assert found.text == f"{int((mesh.groups == 2).sum()):,} faces are in no region"
     after = mended(state, "unassigned-faces")
@@ -169,11 +169,11 @@ def two_squares(gap_texels: float, size: int) -> Mesh:
 def test_islands_that_mix_are_found_at_the_mip_level_where_they_do(gap: int) -> None:
     """Against a mip chain of two-by-two means: at the rim of the one, the other's part by bilinear sampling."""
     size = 256
-    state = faces.set_bake(set_mesh(State(), two_squares(gap, size)), size=size, samples=16, padding_texels=16)
+    state = face_sets.set_bake(set_mesh(State(), two_squares(gap, size)), size=size, samples=16, padding_texels=16)
     for side in (slice(0, 2), slice(2, 4)):
         chosen = np.zeros(4, bool)
         chosen[side] = True
-        state = faces.assign_faces(state, chosen, None)
+        state = face_sets.assign_faces(state, chosen, None)
     found = codes(state)["near-islands"]
     assert f"{gap} texels apart" in found.text
     assert found.place is not None
@@ -200,12 +200,12 @@ def test_islands_that_mix_are_found_at_the_mip_level_where_they_do(gap: int) -> 
 
 def test_far_islands_and_islands_of_one_region_are_no_finding() -> None:
     for gap, together in ((20, False), (4, True)):
-        state = faces.set_bake(set_mesh(State(), two_squares(gap, 256)), size=256)
+        state = face_sets.set_bake(set_mesh(State(), two_squares(gap, 256)), size=256)
         if together:
-            state = faces.assign_faces(state, np.ones(4, bool), None)
+            state = face_sets.assign_faces(state, np.ones(4, bool), None)
         else:
-            state = faces.assign_faces(state, np.array([True, True, False, False]), None)
-            state = faces.assign_faces(state, np.array([False, False, True, True]), None)
+            state = face_sets.assign_faces(state, np.array([True, True, False, False]), None)
+            state = face_sets.assign_faces(state, np.array([False, False, True, True]), None)
         assert "near-islands" not in codes(state)
 
 
@@ -213,11 +213,11 @@ def test_faces_of_two_regions_on_the_same_texels_are_found() -> None:
     mesh = two_squares(8, 128)
     assert mesh.uvs is not None
     stacked = replace(mesh, uvs=np.concatenate([mesh.uvs[:2], mesh.uvs[:2]]))
-    state = faces.set_bake(set_mesh(State(), stacked), size=128)
-    state = faces.assign_faces(state, np.array([True, True, False, False]), None)
-    one = faces.assign_faces(state, np.ones(4, bool), state.region_ids[0])
+    state = face_sets.set_bake(set_mesh(State(), stacked), size=128)
+    state = face_sets.assign_faces(state, np.array([True, True, False, False]), None)
+    one = face_sets.assign_faces(state, np.ones(4, bool), state.region_ids[0])
     assert "shared-texels" not in codes(one)
-    two = faces.assign_faces(state, np.array([False, False, True, True]), None)
+    two = face_sets.assign_faces(state, np.array([False, False, True, True]), None)
     assert "overlapping UVs" in codes(two)["shared-texels"].text
 
 

@@ -19,7 +19,7 @@ from evenpalette.core.project.edits.asset import (
     set_uv_set,
 )
 from evenpalette.core.project.edits.asset_file import take_asset
-from evenpalette.core.project.edits.faces import regions_from_mesh
+from evenpalette.core.project.edits.face_sets import regions_from_mesh
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_write import write_image

@@ -7,12 +7,13 @@ import pytest
 from tests.core.regions.test_regions import true_shares
 
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, pack, packed_and_back, unpack
-from evenpalette.core.regions.encodings import ENCODINGS, Encoding, assess, corners_for, picture_files, recommended
+from evenpalette.core.regions.encodings.assess import assess, recommended
+from evenpalette.core.regions.encodings.ways import ENCODINGS, MaskEncoding, corners_for, picture_files
 
 FLAGS = ["#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff", "#ffffff"]
 
 
-def by_key(key: str) -> Encoding:
+def by_key(key: str) -> MaskEncoding:
     return next(way for way in ENCODINGS if way.key == key)
 
 

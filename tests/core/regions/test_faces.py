@@ -19,15 +19,15 @@ from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import cover_texels
 from evenpalette.core.mesh.write_colors import write_vertex_colors
-from evenpalette.core.project.edits import faces
+from evenpalette.core.project.edits import face_sets
 from evenpalette.core.project.edits.asset import set_mesh
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.bake import FULL_GUTTER, bake_faces, id_map_from
-from evenpalette.core.regions.chance import alike_neighbors, reached_shares, share_out
-from evenpalette.core.regions.faces import from_runs, to_runs
-from evenpalette.core.regions.flag_plan import CLEARANCE, plan_flags
+from evenpalette.core.regions.sources.bake import FULL_GUTTER, bake_faces, id_map_from
+from evenpalette.core.regions.sources.chance import alike_neighbors, reached_shares, share_out
+from evenpalette.core.regions.sources.face_runs import from_runs, to_runs
+from evenpalette.core.regions.sources.flag_plan import CLEARANCE, plan_flags
+from evenpalette.core.regions.sources.unmix import unmix
 from evenpalette.core.regions.touching import touching_regions
-from evenpalette.core.regions.unmix import unmix
 
 
 @pytest.fixture(scope="module")
@@ -213,28 +213,28 @@ def test_noisy_vertex_colors_group_by_tolerance() -> None:
 
 
 def test_assigned_faces_move_from_region_to_region_and_undo_by_keeping_the_state(lantern: State) -> None:
-    state = faces.set_bake(lantern, size=256)
+    state = face_sets.set_bake(lantern, size=256)
     assert state.mesh is not None
-    by_shell = faces.regions_from_mesh(
+    by_shell = face_sets.regions_from_mesh(
         state.with_project(regions=type(state.project.regions)(bake=state.project.regions.bake)),
         "material",
     )
     names = [r.name for r in by_shell.project.regions.regions]
     assert names == ["Paper", "Frame", "Cap", "Base ring", "Tassel", "Knot"]
-    chosen = faces.face_region_labels(by_shell) == 0
+    chosen = face_sets.face_region_labels(by_shell) == 0
     first, second = by_shell.region_ids[:2]
-    moved = faces.assign_faces(by_shell, chosen, second)
+    moved = face_sets.assign_faces(by_shell, chosen, second)
     assert not moved.coverages[first].any()
     assert int(moved.coverages[second].sum(dtype=np.int64)) > int(by_shell.coverages[second].sum(dtype=np.int64))
     assert by_shell.coverages[first].any()
     with pytest.raises(RegionError, match="Select some faces"):
-        faces.assign_faces(by_shell, np.zeros_like(chosen), first)
+        face_sets.assign_faces(by_shell, np.zeros_like(chosen), first)
     with pytest.raises(RegionError, match="made from an image"):
-        faces.assign_faces(lantern, chosen, lantern.region_ids[0])
+        face_sets.assign_faces(lantern, chosen, lantern.region_ids[0])
 
 
 def test_regions_come_from_another_mesh_only_when_it_stands_in_the_same_place(lantern: State, tmp_path: Path) -> None:
-    state = faces.set_bake(lantern, size=128)
+    state = face_sets.set_bake(lantern, size=128)
     assert state.mesh is not None
     mesh = state.mesh.mesh
     # The same lantern as another tool would hand it over: welded otherwise, colored by vertex, no materials.
@@ -246,36 +246,36 @@ def test_regions_come_from_another_mesh_only_when_it_stands_in_the_same_place(la
         tmp_path / "other.ply",
     )
     other = read_mesh(tmp_path / "other.ply")
-    made, moved = faces.regions_from_other(state, other)
+    made, moved = face_sets.regions_from_other(state, other)
     assert moved.missed == 0
-    labels = faces.face_region_labels(made)
+    labels = face_sets.face_region_labels(made)
     for group in range(6):
         assert len(np.unique(labels[mesh.groups == group])) == 1
     with pytest.raises(RegionError, match=r"2\.00 times as large"):
-        faces.regions_from_other(state, replace(other, positions=other.positions * 2))
+        face_sets.regions_from_other(state, replace(other, positions=other.positions * 2))
     with pytest.raises(RegionError, match="stands elsewhere"):
-        faces.regions_from_other(state, replace(other, positions=other.positions + np.float32([3, 0, 0])))
+        face_sets.regions_from_other(state, replace(other, positions=other.positions + np.float32([3, 0, 0])))
 
 
 def test_a_larger_distance_takes_what_a_small_one_leaves_unassigned(lantern: State) -> None:
-    state = faces.set_bake(lantern, size=128)
+    state = face_sets.set_bake(lantern, size=128)
     assert state.mesh is not None
     mesh = state.mesh.mesh
     blown = replace(mesh, positions=mesh.positions * np.float32(1.02))
     reach = 0.03 * float(np.linalg.norm(mesh.bounds[1] - mesh.bounds[0]))
-    near, far = (faces.regions_from_other(state, blown, within)[1] for within in (reach / 30, reach))
+    near, far = (face_sets.regions_from_other(state, blown, within)[1] for within in (reach / 30, reach))
     assert near.missed > 0.3 * mesh.face_count
     assert far.missed == 0
     assert far.farthest <= reach
     with pytest.raises(RegionError, match="allow a larger distance"):
-        faces.regions_from_other(state, blown, 1e-9)
+        face_sets.regions_from_other(state, blown, 1e-9)
 
 
 def test_face_regions_are_found_again_on_a_new_mesh_of_the_same_shape(lantern: State) -> None:
-    state = faces.set_bake(lantern, size=128)
+    state = face_sets.set_bake(lantern, size=128)
     assert state.mesh is not None
     mesh = state.mesh.mesh
-    state = faces.assign_faces(state, mesh.groups == 2, None)
+    state = face_sets.assign_faces(state, mesh.groups == 2, None)
     region = state.region_ids[-1]
     # The same lantern with its faces in another order, as an exporter may write it.
     order = np.random.default_rng(0).permutation(mesh.face_count)
@@ -285,11 +285,11 @@ def test_face_regions_are_found_again_on_a_new_mesh_of_the_same_shape(lantern: S
     )
     after = set_mesh(state, shuffled)
     index = after.region_ids.index(region)
-    assert np.array_equal(faces.face_region_labels(after) == index, shuffled.groups == 2)
+    assert np.array_equal(face_sets.face_region_labels(after) == index, shuffled.groups == 2)
     assert np.abs(after.coverages[region].astype(int) - state.coverages[region]).max() <= 1
     # Regions of an image stay as they are, and each face is known by what covers it.
     assert after.coverages[after.region_ids[0]] is state.coverages[state.region_ids[0]]
-    names = {g: lantern.project.regions.regions[i].name for g, i in zip(mesh.groups, faces.region_of_faces(lantern), strict=True)}
+    names = {g: lantern.project.regions.regions[i].name for g, i in zip(mesh.groups, face_sets.region_of_faces(lantern), strict=True)}
     assert [names[i] for i in range(6)] == ["Paper", "Frame", "Cap", "Base ring", "Tassel", "Knot"]
 
 

@@ -11,7 +11,7 @@ from tests.core.regions.test_painting import can
 
 from evenpalette.core.errors import EvenPaletteError, RegionError, ValueProblem
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.project.edits import operations as edit
+from evenpalette.core.project.edits import refining as edit
 from evenpalette.core.project.edits.asset import remove_texture, replace_texture, set_mesh
 from evenpalette.core.project.edits.regions import remove_region, update_region
 from evenpalette.core.project.state import State

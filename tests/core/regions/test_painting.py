@@ -12,7 +12,7 @@ from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits import painting as edit
-from evenpalette.core.project.edits.operations import add_operation, freeze, remove_operation
+from evenpalette.core.project.edits.refining import add_operation, freeze, remove_operation
 from evenpalette.core.project.history import History
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage

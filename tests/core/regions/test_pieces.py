@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy import ndimage
 
-from evenpalette.core.regions.pieces import find_pieces
-from evenpalette.core.regions.specks import thin_strips
+from evenpalette.core.regions.checks.pieces import find_pieces
+from evenpalette.core.regions.checks.specks import thin_strips
 
 
 @pytest.mark.parametrize(("shape", "count"), [((1, 9), 2), ((9, 1), 2), ((40, 57), 2), ((40, 57), 3), ((64, 64), 9), ((3, 200), 2)])

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app import theme
+from evenpalette.app import file_filters, theme
 from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
@@ -25,15 +25,13 @@ from evenpalette.app.stations.station import Station
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
-from evenpalette.core.raster.image_read import READABLE as IMAGE_ENDINGS
 from evenpalette.core.raster.image_write import encode_png
-from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.raster import CHANNEL_NAMES, Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 
 ENCODING_WORDS = {Encoding.SRGB: "sRGB color", Encoding.LINEAR: "linear color", Encoding.DATA: "data"}
@@ -205,7 +203,7 @@ class AssetBench(QWidget):
         count = min(4, self._session.state.textures[texture.id].channels)
         now = (*texture.channels, "", "", "", "")[:4]
         for channel in range(count):
-            sub = menu.addMenu(("Red", "Green", "Blue", "Alpha")[channel])
+            sub = menu.addMenu(CHANNEL_NAMES[channel].capitalize())
             assert sub is not None
             for key in _CHANNEL_KEYS:
                 chosen = tuple(key if n == channel else now[n] for n in range(count))
@@ -353,9 +351,8 @@ class AssetBench(QWidget):
         return box
 
     def _exchange(self, texture: Texture) -> None:
-        pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
         path, _ = QFileDialog.getOpenFileName(
-            self, f"Exchange {texture.name} for", texture.source_path, f"Images ({pattern})"
+            self, f"Exchange {texture.name} for", texture.source_path, file_filters.IMAGES
         )
         if path:
             exchange(self._session, texture.id, Path(path))
@@ -364,14 +361,12 @@ class AssetBench(QWidget):
         self._session.apply(f"Take out {texture.name}", lambda s: edit.remove_texture(s, texture.id))
 
     def _ask_mesh(self) -> None:
-        pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)
-        path, _ = QFileDialog.getOpenFileName(self, "Bring in a mesh", "", f"Meshes ({pattern})")
+        path, _ = QFileDialog.getOpenFileName(self, "Bring in a mesh", "", file_filters.MESHES)
         if path:
             bring_in(self._session, [Path(path)], self)
 
     def _ask_textures(self) -> None:
-        pattern = " ".join(f"*{ending}" for ending in IMAGE_ENDINGS)
-        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", f"Images ({pattern})")
+        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", file_filters.IMAGES)
         bring_in(self._session, [Path(path) for path in paths], self)
 
 

@@ -9,8 +9,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import counted, label
 from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
-from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
-from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.read import MESH_ENDINGS, read_mesh
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.edits.asset_file import take_asset

@@ -18,7 +18,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.into import IntoBox
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits.faces import Shared, share_shells
+from evenpalette.core.project.edits.face_sets import Shared, share_shells
 from evenpalette.core.project.edits.regions import Into
 from evenpalette.core.project.state import State
 

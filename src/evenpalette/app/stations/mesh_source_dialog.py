@@ -13,10 +13,10 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import faces as edit
+from evenpalette.core.project.edits import face_sets as edit
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.flags import MAX_FLAGS
-from evenpalette.core.regions.transfer import check_same_place
+from evenpalette.core.regions.sources.flags import MAX_FLAGS
+from evenpalette.core.regions.sources.transfer import check_same_place
 
 
 class MeshSourceDialog(QDialog):

@@ -9,6 +9,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.delivery.mip_truth import LEVELS, MipGap, measure_mips
+from evenpalette.core.variants.model import DEFAULTS_NAME
 
 #: From here on a difference is seen side by side: common practice, no source.
 _VISIBLE = 3.0
@@ -51,7 +52,7 @@ class MipPage(QWidget):
         """Measure the active variant."""
         state = self._session.state
         variant = state.project.active_variant
-        name = next((v.name for v in state.project.variants if v.id == variant), "Defaults")
+        name = next((v.name for v in state.project.variants if v.id == variant), DEFAULTS_NAME)
 
         def done(found: list[MipGap]) -> None:
             self.found = found

@@ -9,9 +9,8 @@ from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, PaintedSource, Region
-
-_CHANNELS = ("red", "green", "blue", "alpha")
 
 
 class SourcePage(QWidget):
@@ -102,7 +101,7 @@ class SourcePage(QWidget):
         elif isinstance(region.source, FacesSource):
             self._from.setText(f"{sum(count for _, count in region.source.runs):,} faces of the mesh")
         elif isinstance(region.source, ChannelSource):
-            self._from.setText(f"{name}, {_CHANNELS[region.source.channel]}")
+            self._from.setText(f"{name}, {CHANNEL_NAMES[region.source.channel]}")
         elif isinstance(region.source, PaintedSource):
             self._from.setText("painted")
 

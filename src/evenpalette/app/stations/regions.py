@@ -6,17 +6,18 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QMenu, QWidget
 
+from evenpalette.app import file_filters
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
-from evenpalette.app.stations.encodings import EncodingsPage
-from evenpalette.app.stations.faces import FacesPanel
+from evenpalette.app.stations.encodings_page import EncodingsPage
+from evenpalette.app.stations.faces_page import FacesPanel
 from evenpalette.app.stations.flag_dialog import FlagDialog
 from evenpalette.app.stations.into import ask_into
 from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
-from evenpalette.app.stations.operations import OperationsPage
-from evenpalette.app.stations.paint import PaintPage
+from evenpalette.app.stations.paint_page import PaintPage
+from evenpalette.app.stations.refine_page import OperationsPage
 from evenpalette.app.stations.region_source import SourcePage
 from evenpalette.app.stations.station import Room, Station
 from evenpalette.app.tasks import Task
@@ -24,17 +25,16 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
-from evenpalette.core.mesh.read import READABLE as MESH_ENDINGS
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.surface_images import IMAGES, surface_images
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import faces as faces_edit
+from evenpalette.core.project.edits import face_sets as faces_edit
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.raster.image_write import write_image
-from evenpalette.core.regions.bake import check_uvs
 from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
+from evenpalette.core.regions.sources.bake import check_uvs
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -48,7 +48,6 @@ _MESH_WORDS = {
 }  # fmt: skip
 #: What a division of such regions is called.
 _DIVISION_NAMES = {"material": "Materials", "shell": "Shells", "island": "Islands", "vertex-color": "Vertex colors"}
-_CHANNELS = ("red", "green", "blue", "alpha")
 
 
 def _title(texture: Texture) -> str:
@@ -241,8 +240,7 @@ class RegionsBench(QWidget):
             )
 
     def _ask_other(self) -> None:
-        pattern = " ".join(f"*{ending}" for ending in MESH_ENDINGS)
-        path, _ = QFileDialog.getOpenFileName(self, "Another mesh of the same shape", "", f"Meshes ({pattern})")
+        path, _ = QFileDialog.getOpenFileName(self, "Another mesh of the same shape", "", file_filters.MESHES)
         if path:
             self.take_other(Path(path))
 

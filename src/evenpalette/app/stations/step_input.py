@@ -11,7 +11,7 @@ from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.edits.variants import find, reset_value, set_value
+from evenpalette.core.project.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import TONE, Binding, Step
@@ -108,7 +108,7 @@ class InputRow:
             self.source.setText("fixed")
             self.source.setToolTip("The same in every variant. Click to make it a parameter, or let every copy pick")
         self.source.setStyleSheet("" if parameter or binding.pick else f"color: {theme.MUTED};")
-        variant = find(state, state.project.active_variant)
+        variant = find_variant(state, state.project.active_variant)
         self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
 
     def _can_reset(self, is_parameter: bool, variant, binding: Binding, value: Value) -> bool:  # type: ignore[no-untyped-def]

@@ -34,6 +34,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.project.edits import variants as edit
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, parse_value, value_text
+from evenpalette.core.variants.model import DEFAULTS_NAME
 
 
 class ValueTable(QAbstractTableModel):
@@ -62,8 +63,8 @@ class ValueTable(QAbstractTableModel):
             return None
         if orientation is Qt.Orientation.Vertical:
             return self.parameter(section).name
-        variant = edit.find(self.session.state, self.columns()[section])
-        return variant.name if variant else "Defaults"
+        variant = edit.find_variant(self.session.state, self.columns()[section])
+        return variant.name if variant else DEFAULTS_NAME
 
     def value(self, index: QModelIndex) -> Value:
         """The value shown in a cell."""
@@ -71,7 +72,7 @@ class ValueTable(QAbstractTableModel):
 
     def is_own(self, index: QModelIndex) -> bool:
         """Whether the variant says this value itself."""
-        variant = edit.find(self.session.state, self.columns()[index.column()])
+        variant = edit.find_variant(self.session.state, self.columns()[index.column()])
         return variant is None or self.parameter(index.row()).id in variant.values
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
@@ -218,7 +219,7 @@ class VariantsBench(QWidget):
     def _show_parent(self) -> None:
         state = self._session.state
         active = state.project.active_variant
-        variant = edit.find(state, active)
+        variant = edit.find_variant(state, active)
         self._parent.clear()
         self._parent.addItem("the defaults", None)
         for other in state.project.variants:

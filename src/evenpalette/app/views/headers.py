@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, Q
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import button, clear, label, row
 from evenpalette.core.recipe.attributes import ATTRIBUTES
-from evenpalette.core.variants.model import Variant
+from evenpalette.core.variants.model import DEFAULTS_NAME, Variant
 from evenpalette.gpu.look import Show
 
 STAGES = (
@@ -166,7 +166,7 @@ class ViewHeaders:
         box.clear()
         box.addItem("Compare with ...", NOTHING)
         box.addItem("Painted original", PAINTED)
-        box.addItem("Defaults", DEFAULTS)
+        box.addItem(DEFAULTS_NAME, DEFAULTS)
         for variant in variants:
             box.addItem(variant.name, variant.id)
         found = box.findData(chosen)

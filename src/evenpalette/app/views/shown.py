@@ -9,8 +9,9 @@ from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, V
 from evenpalette.app.session import Session
 from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, ViewHeaders
 from evenpalette.app.views.stages import Stages
-from evenpalette.core.project.edits.variants import find
+from evenpalette.core.project.edits.variants import find_variant
 from evenpalette.core.values import ValueType
+from evenpalette.core.variants.model import DEFAULTS_NAME
 from evenpalette.gpu.look import Look, Show
 
 #: Stages that show regions already, so that none are laid over.
@@ -77,8 +78,8 @@ class Shown(QObject):
         if not self.against:
             return None
         state = self._session.state
-        names = {PAINTED: "Painted original", DEFAULTS: "Defaults"}
-        other, active = find(state, self.against), find(state, state.project.active_variant)
+        names = {PAINTED: "Painted original", DEFAULTS: DEFAULTS_NAME}
+        other, active = find_variant(state, self.against), find_variant(state, state.project.active_variant)
         return active.name if active else names[DEFAULTS], other.name if other else names.get(self.against, "")
 
     def _look(self, stage: Show | str, *, lit: bool) -> Look:

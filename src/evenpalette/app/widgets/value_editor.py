@@ -11,9 +11,8 @@ from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType
-
-_CHANNELS = ("red", "green", "blue", "alpha")
 
 
 class ValueEditor(QWidget):
@@ -98,7 +97,7 @@ class ValueEditor(QWidget):
         for texture in textures:
             count = state.textures[texture.id].channels
             for channel in range(1 if count <= 2 else count):
-                suffix = "" if count <= 2 else f", {_CHANNELS[channel]}"
+                suffix = "" if count <= 2 else f", {CHANNEL_NAMES[channel]}"
                 for invert in (False, True):
                     words = texture.name + suffix + (", inverted" if invert else "")
                     found.append((words, str(ChannelRef(texture.id, channel, invert))))

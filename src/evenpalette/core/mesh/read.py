@@ -17,7 +17,7 @@ from evenpalette.core.quiet import quiet_libraries
 T = TypeVar("T")
 _PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb, ".gltf": parse_glb}
 #: File endings that the window offers to open.
-READABLE = tuple(_PARSERS)
+MESH_ENDINGS = tuple(_PARSERS)
 
 
 def read_mesh(path: Path | str) -> Mesh:
@@ -38,7 +38,7 @@ def parse_mesh(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
     ending = Path(name).suffix.lower()
     parser = _PARSERS.get(ending)
     if parser is None:
-        raise MeshFileError(f"{name}: meshes can be read from {', '.join(READABLE)}.")
+        raise MeshFileError(f"{name}: meshes can be read from {', '.join(MESH_ENDINGS)}.")
     if not content:
         raise MeshFileError(f"{name} is empty.")
     if uv_set is not None and ending in (".glb", ".gltf"):

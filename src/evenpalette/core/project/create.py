@@ -9,14 +9,14 @@ from evenpalette.core.mesh.asset_file import read_asset
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.edits.asset import add_texture, rename_project
 from evenpalette.core.project.edits.asset_file import take_asset
-from evenpalette.core.project.edits.faces import regions_from_mesh
+from evenpalette.core.project.edits.face_sets import regions_from_mesh
 from evenpalette.core.project.edits.recipe import set_base
 from evenpalette.core.project.edits.regions import regions_from_channels, regions_from_id_map
 from evenpalette.core.project.edits.tone import add_missing_tints, make_tone
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import read_image
-from evenpalette.core.regions.mesh_sources import KINDS
+from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES
 
 
 @dataclass(frozen=True)
@@ -55,12 +55,12 @@ def create_project(
     kind, _, file = regions.partition(":")
     if kind in ("id", "channels") and file:
         state = _from_image(state, kind, Path(file))
-    elif regions in KINDS:
+    elif regions in MESH_SOURCES:
         for sheet in state.project.sheets:
             state = regions_from_mesh(state.on(sheet.id), regions)
         state = state.on(first)
     elif regions:
-        raise EvenPaletteError(f"Regions can come from {', '.join(KINDS)}, id:FILE or channels:FILE, not from '{regions}'.")
+        raise EvenPaletteError(f"Regions can come from {', '.join(MESH_SOURCES)}, id:FILE or channels:FILE, not from '{regions}'.")
     progress(0.4)
     for sheet in state.project.sheets:
         state = _begun(state.on(sheet.id), fit=fit)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.guess import contradiction
@@ -14,9 +15,9 @@ from evenpalette.core.recipe.binding import map_read, textures_of
 from evenpalette.core.recipe.kind import MapInput
 from evenpalette.core.recipe.model import TONE, Binding
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.regions.checks import Finding, find_gaps_and_overlaps
-from evenpalette.core.regions.faces import unassigned
+from evenpalette.core.regions.checks.gaps import find_gaps_and_overlaps
 from evenpalette.core.regions.model import Division, FacesSource
+from evenpalette.core.regions.sources.face_runs import unassigned
 
 #: Textures that a fragment shader can read on any device (OpenGL ES 3.0, MAX_TEXTURE_IMAGE_UNITS).
 MOST_SAMPLERS = 16

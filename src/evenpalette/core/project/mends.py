@@ -4,21 +4,21 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
+from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
-from evenpalette.core.project.edits import asset, faces, recipe, regions
-from evenpalette.core.project.edits.operations import add_operation
+from evenpalette.core.project.edits import asset, face_sets, recipe, regions
 from evenpalette.core.project.edits.painting import is_paintable, locked_cover, with_painted
+from evenpalette.core.project.edits.refining import add_operation
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.checks import Finding
-from evenpalette.core.regions.faces import unassigned
-from evenpalette.core.regions.flags import next_flag
+from evenpalette.core.regions.checks.seams import SeamSamples
+from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, despeckle
 from evenpalette.core.regions.model import Division, FlagSource, Overlap, PaintedSource, Region
 from evenpalette.core.regions.owners import give_gaps
 from evenpalette.core.regions.painting.carry import carried_over
 from evenpalette.core.regions.painting.surface import PaintSurface
-from evenpalette.core.regions.seams import SeamSamples
-from evenpalette.core.regions.specks import SMALLEST_TEXELS, despeckle
+from evenpalette.core.regions.sources.face_runs import unassigned
+from evenpalette.core.regions.sources.flags import next_flag
 
 Edit = Callable[[State], State]
 Mend = tuple[str, Edit]
@@ -89,7 +89,7 @@ def _unassigned(state: State, finding: Finding) -> Mend | None:
         division = s.project.regions.division(finding.subject) or s.project.regions.divisions[0]
         assert s.mesh is not None
         free = unassigned(division.regions, s.mesh.mesh.face_count)
-        return faces.assign_faces(s, free, None, division.id)
+        return face_sets.assign_faces(s, free, None, division.id)
 
     return "Make a region of them", edit
 
@@ -152,7 +152,7 @@ def _carry(state: State, region: str) -> State:
     division = state.project.regions.division_of(region)
     paintable = [r.id for r in division.regions if is_paintable(r)]
     planes = {key: state.coverages[key] for key in paintable}
-    samples = SeamSamples(texels.mesh, texels.topology, max(shape), faces.face_region_labels(state, division))
+    samples = SeamSamples(texels.mesh, texels.topology, max(shape), face_sets.face_region_labels(state, division))
     return with_painted(state, carried_over(planes, region, PaintSurface(texels), samples, locked_cover(state, region)))
 
 

@@ -28,7 +28,7 @@ from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.shader import Reads, made_attributes
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.weights import Sharing
-from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.regions.coverage import Made
 from evenpalette.core.values import Value
 from evenpalette.core.variants.model import resolve_all

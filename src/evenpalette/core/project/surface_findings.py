@@ -5,14 +5,15 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.project.edits.faces import face_region_labels
+from evenpalette.core.project.edits.face_sets import face_region_labels
 from evenpalette.core.project.state import State
-from evenpalette.core.regions.checks import Finding, held_by, spot
+from evenpalette.core.regions.checks.gaps import held_by, spot
+from evenpalette.core.regions.checks.seams import lost_at_seams, near_islands
+from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, find_specks, thin_strips
 from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.owners import owners
-from evenpalette.core.regions.seams import lost_at_seams, near_islands
-from evenpalette.core.regions.specks import SMALLEST_TEXELS, find_specks, thin_strips
 
 #: More pieces than this are a grain that was painted or made on purpose: common practice, no source.
 _GRAIN = 200

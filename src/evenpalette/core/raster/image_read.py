@@ -24,7 +24,7 @@ from evenpalette.core.raster.image_header import Allow, Header, any_size, check_
 from evenpalette.core.raster.raster import Encoding, Raster
 
 #: File endings that the window offers to open.
-READABLE = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".bmp", ".tga", ".webp")
+IMAGE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".bmp", ".tga", ".webp")
 #: More chunks or scans than any writer makes only cost time.
 _MOST_CHUNKS, _MOST_SCANS = 500_000, 200
 _ROWS_AT_ONCE = 256

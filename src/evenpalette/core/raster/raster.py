@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32, decode_srgb, decode_srgb_8bit, encode_srgb
 from evenpalette.core.raster.reading import channel_values, derived, resize_plane, unit_values
 
+#: What the channels of an image are called, in their order.
+CHANNEL_NAMES = ("red", "green", "blue", "alpha")
+
 
 class Encoding(StrEnum):
     """What the stored values are: `srgb` color, `linear` (HDR) color, or `data` that is never color-converted."""

@@ -11,7 +11,7 @@ from evenpalette.core.errors import EvenPaletteError, RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.regions.model import Operation, Region
-from evenpalette.core.regions.operation import MEETINGS, Around, Plane
+from evenpalette.core.regions.operation_kind import MEETINGS, Around, Plane
 from evenpalette.core.regions.operations import operation_kind
 from evenpalette.core.values import ChannelRef, ValueType
 

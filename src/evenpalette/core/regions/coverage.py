@@ -11,10 +11,7 @@ from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import plane_at
-from evenpalette.core.regions.bake import bake_faces
 from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
-from evenpalette.core.regions.faces import face_labels
-from evenpalette.core.regions.flags import find_flags, to_rgb8
 from evenpalette.core.regions.model import (
     BakeSettings,
     ChannelSource,
@@ -26,8 +23,11 @@ from evenpalette.core.regions.model import (
     RegionSet,
 )
 from evenpalette.core.regions.overlap import resolve_overlap
-from evenpalette.core.regions.pick import keep_contiguous, pick_by_color, pick_coverages
-from evenpalette.core.regions.unmix import unmix
+from evenpalette.core.regions.sources.bake import bake_faces
+from evenpalette.core.regions.sources.face_runs import face_labels
+from evenpalette.core.regions.sources.flags import find_flags, to_rgb8
+from evenpalette.core.regions.sources.pick import keep_contiguous, pick_by_color, pick_coverages
+from evenpalette.core.regions.sources.unmix import unmix
 
 #: What a painted plane was made from.
 PAINTED = ("painted",)

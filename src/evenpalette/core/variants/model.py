@@ -6,6 +6,9 @@ from evenpalette.core.recipe.model import Recipe
 from evenpalette.core.stored import Stored
 from evenpalette.core.values import Value
 
+#: What the values that no variant changes are called.
+DEFAULTS_NAME = "Defaults"
+
 
 class Variant(Stored):
     """A named set of values over those of its parent; without a parent, over the parameters' defaults."""

@@ -8,13 +8,12 @@ from typing import Literal
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
 from evenpalette.core.recipe.model import Step
 from evenpalette.core.regions.chain import read_by
-from evenpalette.core.regions.checks import used_mask
-from evenpalette.core.regions.clean import clean_id_map
+from evenpalette.core.regions.checks.clean import clean_id_map
+from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.regions.coverage import compute_coverages
-from evenpalette.core.regions.flags import find_flags, nearest_pure, next_flag, to_rgb8
 from evenpalette.core.regions.model import (
     ChannelSource,
     Division,
@@ -23,8 +22,7 @@ from evenpalette.core.regions.model import (
     Region,
     RegionSet,
 )
-
-_CHANNEL_NAMES = ("Red", "Green", "Blue", "Alpha")
+from evenpalette.core.regions.sources.flags import find_flags, nearest_pure, next_flag, to_rgb8
 
 
 def with_regions(state: State, regions: RegionSet) -> State:
@@ -185,7 +183,7 @@ def regions_from_channels(state: State, texture_id: str, into: Into | None = Non
         if float(plane.max()) < 0.02 or (channel == 3 and float(plane.min()) > 0.98):
             continue
         flag = next_flag([region.flag for region in regions])
-        name = free_region_name(regions, _CHANNEL_NAMES[channel] if count > 1 else "")
+        name = free_region_name(regions, CHANNEL_NAMES[channel].capitalize() if count > 1 else "")
         source = ChannelSource(texture=texture_id, channel=channel)
         regions.append(Region(id=new_id("region"), name=name, flag=flag, source=source))
     if len(regions) == len(state.project.regions.regions):

@@ -23,7 +23,7 @@ from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.sources import Sources
-from evenpalette.core.regions.checks import used_mask
+from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.tones.fit import hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
 from evenpalette.core.tones.tints import TintFit, fit_tints

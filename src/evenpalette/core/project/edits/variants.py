@@ -10,9 +10,9 @@ from evenpalette.core.variants.model import Variant, lineage
 def add_variant(state: State, name: str = "", parent: str | None = None) -> State:
     """Add a variant that follows its parent (or the defaults) and make it the active one."""
     variants = state.project.variants
-    if parent is not None and find(state, parent) is None:
+    if parent is not None and find_variant(state, parent) is None:
         raise RecipeError("The variant to derive from is gone.")
-    base = name.strip() or (f"{find(state, parent).name} copy" if parent else "Variant")  # type: ignore[union-attr]
+    base = name.strip() or (f"{find_variant(state, parent).name} copy" if parent else "Variant")  # type: ignore[union-attr]
     variant = Variant(id=new_id("variant"), name=free_variant_name(state, base), parent=parent)
     place = len(variants)
     if parent is not None:
@@ -29,7 +29,7 @@ def free_variant_name(state: State, wanted: str) -> str:
     return name
 
 
-def find(state: State, variant_id: str | None) -> Variant | None:
+def find_variant(state: State, variant_id: str | None) -> Variant | None:
     """The variant with this id."""
     return next((v for v in state.project.variants if v.id == variant_id), None)
 
@@ -118,7 +118,7 @@ def reset_variant(state: State, variant_id: str) -> State:
 
 
 def _variant(state: State, variant_id: str) -> Variant:
-    variant = find(state, variant_id)
+    variant = find_variant(state, variant_id)
     if variant is None:
         raise RecipeError("That variant is gone.")
     return variant

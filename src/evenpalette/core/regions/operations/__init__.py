@@ -1,7 +1,7 @@
 """The operations on a coverage, one file each. A file here that defines OPERATION is one; nothing lists them by hand."""
 
 from evenpalette.core.errors import RegionError
-from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.regions.operation_kind import OperationKind
 from evenpalette.core.registry import found_in
 
 OPERATIONS: dict[str, OperationKind] = found_in(__name__, __path__, "OPERATION")

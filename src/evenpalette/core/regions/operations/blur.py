@@ -6,8 +6,8 @@ from typing import Any
 import cv2
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane
-from evenpalette.core.regions.operations_on_islands import on_each_island
+from evenpalette.core.regions.on_islands import on_each_island
+from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 

@@ -1,7 +1,7 @@
 """Specks and holes: pieces too small to be meant are taken out, holes filled."""
 
-from evenpalette.core.regions.operation import OperationKind
-from evenpalette.core.regions.specks import SMALLEST_TEXELS, despeckle
+from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, despeckle
+from evenpalette.core.regions.operation_kind import OperationKind
 from evenpalette.core.values import Input, ValueType
 
 OPERATION = OperationKind(

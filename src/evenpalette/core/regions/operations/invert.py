@@ -1,5 +1,5 @@
 """Invert: what was covered is not, and the other way about."""
 
-from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.regions.operation_kind import OperationKind
 
 OPERATION = OperationKind("invert", "Invert", "1 - coverage", (), lambda plane, _values, _around: 1 - plane, order=10)

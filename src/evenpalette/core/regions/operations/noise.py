@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from evenpalette.core.kernels import njit, prange
-from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 #: Rays are sent from so many texels a side at most; it is soft enough to be enlarged.

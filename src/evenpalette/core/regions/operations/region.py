@@ -1,6 +1,6 @@
 """Region: the coverage of another region."""
 
-from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.regions.operation_kind import OperationKind
 from evenpalette.core.values import Input, ValueType
 
 OPERATION = OperationKind(

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 _FIXED = {"up": (0.0, -1.0), "down": (0.0, 1.0), "left": (-1.0, 0.0), "right": (1.0, 0.0)}

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.regions.operation import Around, OperationKind, Plane
+from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 _WAYS = {"+Y": (0, 1, 0), "-Y": (0, -1, 0), "+X": (1, 0, 0), "-X": (-1, 0, 0), "+Z": (0, 0, 1), "-Z": (0, 0, -1)}

@@ -1,6 +1,6 @@
 """Texture: a channel of any texture of the asset."""
 
-from evenpalette.core.regions.operation import OperationKind
+from evenpalette.core.regions.operation_kind import OperationKind
 from evenpalette.core.values import Input, ValueType
 
 OPERATION = OperationKind(

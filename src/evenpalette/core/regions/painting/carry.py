@@ -5,10 +5,10 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.regions.checks.seams import SeamSamples
 from evenpalette.core.regions.painting.brush import Brush
 from evenpalette.core.regions.painting.stroke import Stroke
 from evenpalette.core.regions.painting.surface import PaintSurface
-from evenpalette.core.regions.seams import SeamSamples
 
 #: Full over a texel or two on the other side, then soft.
 _BRUSH = Brush(radius=6.0, hardness=0.5, turns=False)

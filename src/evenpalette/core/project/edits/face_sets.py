@@ -13,12 +13,12 @@ from evenpalette.core.mesh.tiles import is_aside
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.project.edits.regions import Into, free_region_name, prepared, put_regions, with_regions
 from evenpalette.core.project.state import State, new_id
-from evenpalette.core.regions.chance import alike_neighbors, reached_shares, share_out
-from evenpalette.core.regions.faces import from_runs, to_runs
-from evenpalette.core.regions.flags import MAX_FLAGS, next_flag
-from evenpalette.core.regions.mesh_sources import mesh_labels, near_shells
 from evenpalette.core.regions.model import BakeSettings, Division, FacesSource, Region
-from evenpalette.core.regions.transfer import Transfer, transfer_labels
+from evenpalette.core.regions.sources.chance import alike_neighbors, reached_shares, share_out
+from evenpalette.core.regions.sources.face_runs import from_runs, to_runs
+from evenpalette.core.regions.sources.flags import MAX_FLAGS, next_flag
+from evenpalette.core.regions.sources.mesh_sources import mesh_labels, near_shells
+from evenpalette.core.regions.sources.transfer import Transfer, transfer_labels
 
 
 def face_region_labels(state: State, division: Division | None = None) -> NDArray[np.int32]:

@@ -13,7 +13,8 @@ from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.delivery.maps import resolved_planes
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
-from evenpalette.core.regions.encodings import ENCODINGS, Assessment, assess, picture_files, recommended
+from evenpalette.core.regions.encodings.assess import Assessment, assess, recommended
+from evenpalette.core.regions.encodings.ways import ENCODINGS, picture_files
 
 _COLUMNS = ("Way", "Holds", "Soft", "Overlap", "Textures", "Bytes", "Edges", "Mip 1", "BC1", "BC3", "BC4", "BC7")
 _WIDTHS = (144, 46, 42, 58, 64, 62, 52, 52, 46, 46, 46, 46)

@@ -8,13 +8,13 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
 from evenpalette.core.mesh.topology import Topology
 
-KINDS = ("material", "shell", "island", "vertex-color")
+MESH_SOURCES = ("material", "shell", "island", "vertex-color")
 
 
 def mesh_labels(
     mesh: Mesh, topology: Topology, kind: str, tolerance: float = SAME_COLOR
 ) -> tuple[NDArray[np.int32], list[str]]:
-    """A label for each face, int32 (F,), and a name for each label, by a kind of KINDS. Raises RegionError."""
+    """A label for each face, int32 (F,), and a name for each label, by a kind of MESH_SOURCES. Raises RegionError."""
     if kind == "material":
         return mesh.groups, list(mesh.group_names)
     if kind == "shell":

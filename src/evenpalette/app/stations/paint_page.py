@@ -9,7 +9,7 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import painting as edit
-from evenpalette.core.project.edits.operations import add_operation, freeze
+from evenpalette.core.project.edits.refining import add_operation, freeze
 from evenpalette.core.regions.model import PaintedSource, Region
 from evenpalette.core.regions.painting.brush import LARGEST_RADIUS, SMALLEST_RADIUS, TIPS
 

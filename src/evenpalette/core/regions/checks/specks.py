@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.kernels import njit, prange
-from evenpalette.core.regions.pieces import find_pieces
+from evenpalette.core.regions.checks.pieces import find_pieces
 
 #: Pieces of fewer texels than this are not meant: common practice, no source.
 SMALLEST_TEXELS = 16

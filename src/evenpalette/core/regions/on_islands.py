@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.regions.operation import Plane
+from evenpalette.core.regions.operation_kind import Plane
 
 
 def on_each_island(

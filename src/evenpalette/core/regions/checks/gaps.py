@@ -8,25 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.finding import Finding
 from evenpalette.core.kernels import njit, prange
-from evenpalette.core.regions.flags import nearest_pure
 from evenpalette.core.regions.model import Division, FlagSource, Overlap
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something to look at: a sentence, the station it belongs to, and where it is.
-
-    place: (u, v) with v down, or None. region: the region's id, or ''. code: a stable word for scripts.
-    subject: id of the texture, step, parameter or division it is about, or ''.
-    """
-
-    code: str
-    station: str
-    text: str
-    region: str = ""
-    place: tuple[float, float] | None = None
-    subject: str = ""
+from evenpalette.core.regions.sources.flags import nearest_pure
 
 
 def used_mask(face_map: NDArray[np.int32] | None, shape: tuple[int, int]) -> NDArray[np.bool_]:

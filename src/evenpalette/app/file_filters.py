@@ -1,0 +1,13 @@
+"""Which files the dialogs offer."""
+
+from evenpalette.core.mesh.read import MESH_ENDINGS
+from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+
+
+def _filter(name: str, *endings: str) -> str:
+    return f"{name} ({' '.join(f'*{ending}' for ending in endings)})"
+
+
+MESHES = _filter("Meshes", *MESH_ENDINGS)
+IMAGES = _filter("Images", *IMAGE_ENDINGS)
+MESHES_AND_IMAGES = _filter("Meshes and images", *MESH_ENDINGS, *IMAGE_ENDINGS)

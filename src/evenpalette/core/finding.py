@@ -1,0 +1,19 @@
+"""Something that is wrong or doubtful, and where: every check makes these, the project collects them."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something to look at: a sentence, the station it belongs to, and where it is.
+
+    place: (u, v) with v down, or None. region: the region's id, or ''. code: a stable word for scripts.
+    subject: id of the texture, step, parameter or division it is about, or ''.
+    """
+
+    code: str
+    station: str
+    text: str
+    region: str = ""
+    place: tuple[float, float] | None = None
+    subject: str = ""

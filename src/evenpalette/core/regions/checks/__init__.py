@@ -1,0 +1,1 @@
+"""What is wrong with regions, and where."""

@@ -1,0 +1,1 @@
+"""Ways to hold regions in textures, and what each costs."""

@@ -1,0 +1,1 @@
+"""Where regions come from: faces, flags, channels, colors, chance, another mesh."""
