@@ -95,6 +95,45 @@ def saving() -> None:
     os._exit(0)
 
 
+def textures() -> None:
+    """The longest pauses of the window while a mesh with two textures of 4096 is brought in and comes to be drawn."""
+    import cv2
+    import numpy as np
+    import trimesh
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtTest import QTest
+
+    from evenpalette.app.main import make_application
+    from evenpalette.app.window import MainWindow
+
+    folder, rng = Path(tempfile.mkdtemp()), np.random.default_rng(1)
+    for name in ("painted.png", "grime.png"):
+        coarse = rng.integers(0, 256, (256, 256, 3), np.uint8)
+        cv2.imwrite(str(folder / name), cv2.resize(coarse, (4096, 4096), interpolation=cv2.INTER_CUBIC))
+    ball = trimesh.creation.icosphere(subdivisions=4)
+    x, y, z = ball.vertices.T
+    uv = np.stack([np.arctan2(y, x) / (2 * np.pi) + 0.5, np.arccos(z.clip(-1, 1)) / np.pi], -1)
+    ball.visual = trimesh.visual.TextureVisuals(uv=uv)
+    (folder / "ball.obj").write_text(ball.export(file_type="obj"))
+    _app = make_application()
+    window = MainWindow()
+    window.show()
+    QTest.qWait(2000)
+    ticks: list[float] = []
+    timer = QTimer(interval=0)
+    timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
+    timer.start()
+    window.take_files([folder / "ball.obj", folder / "painted.png", folder / "grime.png"])
+    calm_for = 0.0
+    while calm_for < 1:
+        start = time.monotonic()
+        QTest.qWait(10)
+        calm = window.session.is_calm and window.views.pictures.is_empty and not window.views.is_waiting
+        calm_for = calm_for + time.monotonic() - start if calm and window.session.state.mesh else 0.0
+    spread("Longest pauses while two textures of 4096 come in", sorted(b - a for a, b in itertools.pairwise(ticks))[-5:])
+    os._exit(0)
+
+
 def start() -> None:
     """Warm start of `evenpalette demo` to a painted window."""
     code = (
@@ -119,4 +158,4 @@ def start() -> None:
 
 
 if __name__ == "__main__":
-    {"slider": slider, "saving": saving}.get((sys.argv[1:] or [""])[0], start)()
+    {"slider": slider, "saving": saving, "textures": textures}.get((sys.argv[1:] or [""])[0], start)()

@@ -4,12 +4,14 @@ textures drawn by software, and is not our chain."""
 import ctypes
 from ctypes.util import find_library
 from functools import cache
+from typing import NamedTuple
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 _TEXTURE_2D, _MAX_LEVEL, _UNPACK, _PACK = 0x0DE1, 0x813D, 0x0CF5, 0x0D05
+_NUM_EXTENSIONS, _EXTENSIONS = 0x821D, 0x1F03
 _FORMATS = {1: 0x1903, 2: 0x8227, 3: 0x1907, 4: 0x1908}
 _TYPES = {"f1": 0x1401, "nu2": 0x1403, "f2": 0x140B, "f4": 0x1406}
 _INTERNAL = {
@@ -32,18 +34,56 @@ def level_sizes(size: tuple[int, int]) -> list[tuple[int, int]]:
     return sizes
 
 
-def allocate_levels(texture: moderngl.Texture, internal: int | None = None) -> None:
-    """Make room for all levels below the first; their content is any. internal: the texture's format, where it is not
-    the plain one of its dtype."""
-    gl, kind = _gl(), texture.dtype
-    texture.use(0)
-    sizes = level_sizes(texture.size)
-    for level, (width, height) in enumerate(sizes[1:], 1):
-        gl.glTexImage2D(
-            _TEXTURE_2D, level, internal or _INTERNAL[kind][texture.components - 1], width, height, 0,
-            _FORMATS[texture.components], _TYPES[kind], None,
-        )  # fmt: skip
+class Room(NamedTuple):
+    """What a texture with all its levels needs. internal: its format, where it is not the plain one of its dtype."""
+
+    size: tuple[int, int]
+    components: int
+    dtype: str
+    internal: int | None = None
+
+
+def make_room(room: Room) -> int:
+    """A texture of any content in the context that is current on this thread; its name.
+
+    A driver that draws by software clears the memory: that takes long for a large texture, and anew for every level
+    where they are not made at once.
+    """
+    gl, name = _gl(), ctypes.c_uint()
+    internal = room.internal or _INTERNAL[room.dtype][room.components - 1]
+    sizes = level_sizes(room.size)
+    gl.glGenTextures(1, ctypes.byref(name))
+    gl.glBindTexture(_TEXTURE_2D, name)
+    if "GL_ARB_texture_storage" in _extensions():
+        gl.glTexStorage2D(_TEXTURE_2D, len(sizes), internal, *room.size)
+    else:
+        for level, (width, height) in enumerate(sizes):
+            gl.glTexImage2D(
+                _TEXTURE_2D, level, internal, width, height, 0, _FORMATS[room.components], _TYPES[room.dtype], None,
+            )  # fmt: skip
     gl.glTexParameteri(_TEXTURE_2D, _MAX_LEVEL, len(sizes) - 1)
+    gl.glFinish()
+    return name.value
+
+
+def texture_in(ctx: moderngl.Context, name: int, room: Room) -> moderngl.Texture:
+    """The texture of that name, to be given back with `free`."""
+    return ctx.external_texture(name, room.size, room.components, 0, room.dtype)
+
+
+def free(texture: moderngl.Texture) -> None:
+    """Give a texture back."""
+    name = ctypes.c_uint(texture.glo)
+    texture.release()
+    _gl().glDeleteTextures(1, ctypes.byref(name))
+
+
+@cache
+def _extensions() -> frozenset[str]:
+    gl, count = _gl(), ctypes.c_int()
+    gl.glGetIntegerv(_NUM_EXTENSIONS, ctypes.byref(count))
+    gl.glGetStringi.restype = ctypes.c_char_p
+    return frozenset(gl.glGetStringi(_EXTENSIONS, i).decode() for i in range(count.value))
 
 
 def write_level(texture: moderngl.Texture, level: int, data: NDArray, left: int = 0, top: int = 0) -> None:

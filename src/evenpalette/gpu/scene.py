@@ -34,7 +34,7 @@ from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.surface import SurfaceBuffer
-from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
+from evenpalette.gpu.textures import SMOOTH, SQUARE, RoomMaker, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
 SURROUND = 119 / 255
@@ -57,12 +57,13 @@ def _shader_file(name: str) -> str:
 class SceneRenderer:
     """Holds the GPU side of one document. All methods need the context to be current."""
 
-    def __init__(self, ctx: moderngl.Context, *, alone: bool = False) -> None:
-        """alone: only the active sheet is drawn as it looks, the others are plain clay."""
-        self.ctx, self._alone = ctx, alone
+    def __init__(self, ctx: moderngl.Context, *, alone: bool = False, rooms: RoomMaker | None = None) -> None:
+        """alone: only the active sheet is drawn as it looks, the others are plain clay. rooms: makes large textures
+        elsewhere; here where it is not given."""
+        self.ctx, self._alone, self._rooms = ctx, alone, rooms
         #: What draws the other sheets, by sheet id.
         self._others: dict[str, SceneRenderer] = {}
-        self._textures = TextureCache(ctx)
+        self._textures = TextureCache(ctx, rooms=rooms)
         self._view_vertex, self._view_fragment = _shader_file("view.vert"), _shader_file("view.frag")
         self._views: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
         self._lines = ctx.program(_shader_file("lines.vert"), _shader_file("lines.frag"))
@@ -104,7 +105,7 @@ class SceneRenderer:
             return
         here = state.project.sheet.id
         ids = [sheet.id for sheet in state.project.sheets if sheet.id != here]
-        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True) for key in ids}
+        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True, rooms=self._rooms) for key in ids}
         for key, other in self._others.items():
             other.set_state(state.on(key))
 

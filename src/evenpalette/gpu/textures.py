@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future
 
 import moderngl
 import numpy as np
@@ -11,7 +12,7 @@ from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
-from evenpalette.gpu.levels import allocate_levels, read_level, write_level
+from evenpalette.gpu.levels import Room, free, make_room, read_level, texture_in, write_level
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -20,7 +21,7 @@ SQUARE = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.NEAREST)
 #: Rasters with more texels than this are staged.
 LARGE_TEXELS = 2048 * 2048
 _STAND_IN_TEXELS = 512
-_STRIP_TEXELS = 1 << 20
+_STRIP_TEXELS = 1 << 19
 #: Mip levels below the first that a patch makes from the texels of its own box.
 _EXACT_LEVELS = 4
 _SRGB8, _SRGB8_ALPHA8 = 0x8C41, 0x8C43
@@ -32,29 +33,33 @@ class Upload:
     for data."""
 
     def __init__(self, ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> None:
-        self._raster, self._row, self._level, self._kind = raster, 0, 0, kind
+        self._ctx, self._raster, self._row, self._level, self._kind = ctx, raster, 0, 0, kind
         # Levels that keep a share need the whole; the others are made strip by strip.
         self._chain = mip_chain(raster, kind).levels if kind is MipKind.CUT_OUT else None
         self._halved: list[Raster] = []
-        channels = raster.channels
         internal = None
         self._as_linear = False
         if raster.encoding is Encoding.SRGB:
-            if raster.pixels.dtype == np.uint8 and channels >= 3 and _decodes_exactly(ctx):
-                internal = _SRGB8 if channels == 3 else _SRGB8_ALPHA8
+            if raster.pixels.dtype == np.uint8 and raster.channels >= 3 and _decodes_exactly(ctx):
+                internal = _SRGB8 if raster.channels == 3 else _SRGB8_ALPHA8
             else:
                 self._as_linear = True
         dtype = "f2" if self._as_linear else _DTYPES[raster.pixels.dtype]
-        self.texture = ctx.texture(raster.size, channels, None, alignment=1, dtype=dtype, internal_format=internal)
-        if channels == 1:
+        self.room = Room(raster.size, raster.channels, dtype, internal)
+        self.texture: moderngl.Texture | None = None
+
+    def begin(self, name: int) -> None:
+        """Take a texture that was made as `room` asks."""
+        self.texture = texture_in(self._ctx, name, self.room)
+        if self.room.components == 1:
             self.texture.swizzle = "RRR1"
-        elif channels == 2:
+        elif self.room.components == 2:
             self.texture.swizzle = "RRRG"
         self.texture.repeat_x = self.texture.repeat_y = True
-        allocate_levels(self.texture, internal)
 
     def step(self) -> bool:
         """Send the next strip; True when all is there."""
+        assert self.texture is not None
         width, height = self._raster.size
         stop = min(height, self._row + max(2, _STRIP_TEXELS // width // 2 * 2))
         strip = Raster(self._raster.pixels[self._row : stop], self._raster.encoding)
@@ -81,14 +86,17 @@ class Upload:
 
     def _send(self, strip: Raster) -> None:
         rows = strip.as_linear().astype(np.float16) if self._as_linear else strip.pixels
+        assert self.texture is not None
         write_level(self.texture, self._level, rows, 0, self._row)
 
 
 def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> moderngl.Texture:
     """The whole raster at once, with all its levels."""
     made = Upload(ctx, raster, kind)
+    made.begin(make_room(made.room))
     while not made.step():
         pass
+    assert made.texture is not None
     return made.texture
 
 
@@ -98,11 +106,16 @@ def _decodes_exactly(ctx: moderngl.Context) -> bool:
     return not any(name in renderer for name in ("llvmpipe", "softpipe", "swrast"))
 
 
+#: Makes a texture elsewhere, in a context that shares with the one that draws: see `make_room`.
+RoomMaker = Callable[[Room], "Future[int]"]
+
+
 class TextureCache:
     """Textures by the identity of the array they were made from; the least recently used go first."""
 
-    def __init__(self, ctx: moderngl.Context, longest: int = 48) -> None:
-        self._ctx, self._longest = ctx, longest
+    def __init__(self, ctx: moderngl.Context, longest: int = 48, rooms: RoomMaker | None = None) -> None:
+        self._ctx, self._longest, self._rooms = ctx, longest, rooms
+        self._room: Future[int] | None = None
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
         self._staged: dict[tuple, tuple[Callable[[], Raster], MipKind]] = {}
         self._running: tuple[tuple, Upload] | None = None
@@ -206,16 +219,32 @@ class TextureCache:
                 make, kind = self._staged.pop(key)
                 self._running = key, Upload(self._ctx, make(), kind)
             key, made = self._running
+            if made.texture is None and not self._has_room(made):
+                return arrived
             if made.step():
+                assert made.texture is not None
                 self._running = None
                 if key in self._held:
                     owners, stand_in = self._held[key]
                     self._held[key] = owners, made.texture
-                    stand_in.release()
+                    free(stand_in)
                     arrived = True
                 else:
-                    made.texture.release()
+                    free(made.texture)
         return arrived
+
+    def _has_room(self, upload: Upload) -> bool:
+        """Let a texture be made elsewhere, where that can be; whether it is there."""
+        if self._rooms is None:
+            upload.begin(make_room(upload.room))
+            return True
+        if self._room is None:
+            self._room = self._rooms(upload.room)
+        if not self._room.done():
+            return False
+        room, self._room = self._room, None
+        upload.begin(make_room(upload.room) if room.exception() else room.result())
+        return True
 
     def _get(
         self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster], kind: MipKind = MipKind.PLAIN
@@ -229,7 +258,7 @@ class TextureCache:
         # The arrays are kept, so that their ids are not given to others while the texture lives.
         self._held[key] = (owners, texture)
         while len(self._held) > self._longest:
-            self._held.pop(next(iter(self._held)))[1].release()
+            free(self._held.pop(next(iter(self._held)))[1])
         return texture
 
 

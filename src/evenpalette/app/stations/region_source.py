@@ -1,10 +1,13 @@
 """Source: what a region is called, its flag, and what its coverage is made from."""
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QWidget
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import caption, label, row
+from evenpalette.app.widgets.basics import button, caption, clear, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import regions as edit
@@ -12,13 +15,23 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, PaintedSource, Region
 
+_COLUMNS = 3
+
+
+class Beginning(NamedTuple):
+    """What regions can be made of, and whether it is there."""
+
+    text: str
+    run: Callable[[], object]
+    ready: bool = True
+
 
 class SourcePage(QWidget):
     """The page of the bench Regions that shows one region's source."""
 
-    def __init__(self, session: Session, views: TwinViews) -> None:
+    def __init__(self, session: Session, views: TwinViews, beginnings: Callable[[], list[Beginning]]) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._beginnings = session, beginnings
         self._name = QLineEdit()
         self._name.setAccessibleName("Name of the region")
         self._name.editingFinished.connect(self._rename)
@@ -50,7 +63,8 @@ class SourcePage(QWidget):
         self._far.edited.connect(lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)))
         for slider in (self._near, self._far):
             slider.finished.connect(session.history.seal)
-        grid = QGridLayout()
+        self._form = QWidget()
+        grid = QGridLayout(self._form)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(1)
@@ -64,12 +78,32 @@ class SourcePage(QWidget):
             grid.addWidget(widget, line, 1)
         grid.setRowStretch(8, 1)
         grid.setColumnStretch(1, 1)
-        self.setLayout(grid)
+        self._begin = QWidget()
+        self._offers = QGridLayout(self._begin)
+        self._offers.setContentsMargins(0, 4, 0, 0)
+        self._offers.setSpacing(8)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self._begin)
+        layout.addWidget(self._form, 1)
+
+    def _offer(self) -> None:
+        """Without a region: what regions can be made of, a click each."""
+        clear(self._offers)
+        ready = [beginning for beginning in self._beginnings() if beginning.ready]
+        words = "Begin with what is there, or select faces, or paint." if ready else "Bring in a mesh or an ID map at Asset."
+        self._offers.addWidget(label(words, "note"), 0, 0, 1, _COLUMNS)
+        for place, beginning in enumerate(ready):
+            made = button(beginning.text, beginning.run)
+            self._offers.addWidget(made, 1 + place // _COLUMNS, place % _COLUMNS)
+        self._offers.setRowStretch(2 + len(ready) // _COLUMNS, 1)
 
     def refresh(self, region: Region | None) -> None:
         """Show a region as it is now."""
-        self.setEnabled(region is not None)
+        self._form.setVisible(region is not None)
+        self._begin.setVisible(region is None)
         if region is None:
+            self._offer()
             return
         state = self._session.state
         self._locked.setChecked(region.locked)

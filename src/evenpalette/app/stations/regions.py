@@ -18,7 +18,7 @@ from evenpalette.app.stations.into import ask_into
 from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.paint_page import PaintPage
 from evenpalette.app.stations.refine_page import OperationsPage
-from evenpalette.app.stations.region_source import SourcePage
+from evenpalette.app.stations.region_source import Beginning, SourcePage
 from evenpalette.app.stations.station import Room, Station
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
@@ -129,7 +129,7 @@ class RegionsBench(QWidget):
         self._title = label("", "heading")
         self._title.setFixedWidth(170)
         self._nothing = label("", "note")
-        self.source = SourcePage(session, views)
+        self.source = SourcePage(session, views, self._beginnings)
         self.faces = FacesPanel(session, views)
         self.operations = OperationsPage(session)
         self.paint = PaintPage(session, views)
@@ -200,31 +200,32 @@ class RegionsBench(QWidget):
         self._views.stroke_tool.prepare()
         self._views.update()
 
+    def _beginnings(self) -> list[Beginning]:
+        """What regions can be made of: images, what the mesh brings along, another mesh, chance."""
+        textures, view = self._session.state.project.asset.textures, self._session.state.mesh
+        offers = [
+            Beginning(f"Flag colors of {texture.name}", lambda t=texture: self.from_flags(t))  # type: ignore[misc]
+            for texture in textures if texture.role is Role.ID_MAP
+        ]  # fmt: skip
+        offers += [
+            Beginning(f"Channels of {texture.name}", lambda t=texture: self._from_channels(t))  # type: ignore[misc]
+            for texture in textures if texture.role in (Role.CHANNEL_MASK, Role.MASK)
+        ]  # fmt: skip
+        if not offers:
+            offers.append(Beginning("No ID map or mask among the textures. Say at Asset what they hold.", lambda: None, False))
+        for kind, text in _MESH_WORDS.items():
+            ready = view is not None and (kind != "vertex-color" or view.mesh.colors is not None)
+            offers.append(Beginning(text, lambda k=kind: self.from_mesh(k), ready))  # type: ignore[misc]
+        offers.append(Beginning("Another mesh of the same shape ...", self._ask_other, view is not None))
+        chance = Beginning("Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec(), view is not None)
+        return [*offers, chance]
+
     def _choose_source(self) -> None:
         menu = QMenu(self)
-        textures = self._session.state.project.asset.textures
-        for texture in textures:
-            if texture.role is Role.ID_MAP:
-                menu.addAction(f"Flag colors of {texture.name}", lambda t=texture: self.from_flags(t))  # type: ignore[misc]
-        for texture in textures:
-            if texture.role in (Role.CHANNEL_MASK, Role.MASK):
-                menu.addAction(f"Channels of {texture.name}", lambda t=texture: self._from_channels(t))  # type: ignore[misc]
-        if menu.isEmpty():
-            nothing = menu.addAction("No ID map or mask among the textures. Say at Asset what they hold.")
-            assert nothing is not None
-            nothing.setEnabled(False)
-        menu.addSeparator()
-        view = self._session.state.mesh
-        for kind, text in _MESH_WORDS.items():
-            action = menu.addAction(text, lambda k=kind: self.from_mesh(k))  # type: ignore[misc]
+        for text, run, ready in self._beginnings():
+            action = menu.addAction(text, run)
             assert action is not None
-            action.setEnabled(view is not None and (kind != "vertex-color" or view.mesh.colors is not None))
-        other = menu.addAction("Another mesh of the same shape ...", self._ask_other)
-        assert other is not None
-        other.setEnabled(view is not None)
-        chance = menu.addAction("Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec())
-        assert chance is not None
-        chance.setEnabled(view is not None)
+            action.setEnabled(ready)
         menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
 
     def from_mesh(self, kind: str) -> None:

@@ -22,6 +22,7 @@ from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
+from evenpalette.app.views.texture_rooms import TextureRooms
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
@@ -151,7 +152,9 @@ class Canvas(QOpenGLWidget):
             self.doneCurrent()
 
     def initializeGL(self) -> None:
-        self._scene = SceneRenderer(moderngl.create_context())
+        shared = self.context()
+        rooms = TextureRooms(shared) if shared is not None else None
+        self._scene = SceneRenderer(moderngl.create_context(), rooms=rooms)
         self._stale = True
 
     def _continue_uploads(self) -> None:
