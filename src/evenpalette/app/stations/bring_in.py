@@ -13,6 +13,7 @@ from evenpalette.core.mesh.read import MESH_ENDINGS, read_mesh
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.edits.asset_file import take_asset
+from evenpalette.core.project.edits.mending import with_made_anew
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import read_image
 
@@ -145,7 +146,9 @@ def exchange(session: Session, texture_id: str, path: Path) -> None:
     """Put another file in a texture's place; everything that uses it keeps using it."""
     session.run(
         f"Exchange for {path.name}",
-        lambda state, _: edit.exchange_texture(state, texture_id, read_image(path), path.name, str(path)),
+        lambda state, progress: with_made_anew(
+            edit.exchange_texture(state, texture_id, read_image(path), path.name, str(path)), {texture_id}, progress
+        ),
         lambda: session.trust([str(path)]),
     )
 
@@ -169,7 +172,7 @@ def _with_files(
         elif path.suffix.lower() in MESH_ENDINGS:
             state = edit.set_mesh(state, read_mesh(path), str(path))
         elif held is not None:
-            state = edit.replace_texture(state, held, read_image(path))
+            state = with_made_anew(edit.replace_texture(state, held, read_image(path)), {held})
         else:
             state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
         if state.mesh is not None:

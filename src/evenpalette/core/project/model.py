@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from pydantic import AfterValidator, Field
 
+from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.model import TONE, Recipe, Step
@@ -47,11 +48,18 @@ class Role(StrEnum):
         return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE, Role.STRIP) else Encoding.DATA
 
 
+class Mended(Stored):
+    """That a texture is another one, mended; it is made anew when that changes. source: its id."""
+
+    source: str = Field(max_length=80)
+    mending: Mending
+
+
 class Texture(Stored):
     """One texture of the asset. `encoding` normally follows the role; HDR color is linear.
 
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
-    role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip.
+    role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended: of which texture it was made, and how; None for one of its own.
     """
 
     id: str
@@ -62,6 +70,7 @@ class Texture(Stored):
     channels: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=4)
     guessed: str = Field("", max_length=200)
     strip: str = Field("", max_length=80)
+    mended: Mended | None = None
 
 
 class MeshInfo(Stored):

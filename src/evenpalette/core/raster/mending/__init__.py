@@ -1,0 +1,1 @@
+"""Making poor textures better: larger, smoother along what they show, without noise."""
