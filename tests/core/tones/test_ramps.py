@@ -1,5 +1,7 @@
 """Ramps: stops and what lies between, strips, and the path through a picture's colors."""
 
+from dataclasses import replace
+
 import colour
 import numpy as np
 import pytest
@@ -9,9 +11,16 @@ from evenpalette.core.color.difference import ciede2000
 from evenpalette.core.color.din99 import linear_to_din99b, srgb8_to_din99b
 from evenpalette.core.color.encoding import decode_srgb_8bit, encode_srgb
 from evenpalette.core.color.lab import linear_to_lab
+from evenpalette.core.color.oklab import linear_to_oklab
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.project.edits.asset import add_texture
+from evenpalette.core.project.edits.ramps import add_ramp, lay_ramp, ramps_of, set_ramps
+from evenpalette.core.project.edits.recipe import set_first_row
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.tones.ramps import LOUD, Between, Ramp, Stop, best_path, of_palette
+from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.tones.ramps import LOUD, Between, Ramp, Stop, best_path, of_palette, simplified
 
 
 def test_stops_edges_and_three_ways_between() -> None:
@@ -80,3 +89,49 @@ def test_one_color_and_wrong_counts() -> None:
     assert {stop.color for stop in best_path(plain, 4).stops} == {"#4d4d4d"}
     with pytest.raises(EvenPaletteError, match="2 to 32"):
         best_path(plain, 1)
+
+
+def test_fewer_stops_stay_near_and_hard_edges_stay_hard() -> None:
+    rng = np.random.default_rng(8)
+    places = np.linspace(0, 1, 12)
+    bend = Ramp(tuple(Stop(float(p), f"#{int(255 * p**2):02x}{int(200 * p):02x}{int(255 * (1 - p)):02x}") for p in places), Between.OKLAB)
+    few = simplified(bend, 5)
+    t = np.linspace(0, 1, 101)
+    assert len(few.stops) == 5
+    assert np.abs(linear_to_oklab(few.at(t)) - linear_to_oklab(bend.at(t))).max() < 0.02
+    # Better than evenly chosen stops, on ramps with a kink somewhere.
+    for _ in range(5):
+        kink = float(rng.uniform(0.1, 0.9))
+        ramp = Ramp((Stop(0, "#000000"), Stop(kink, "#ff8000"), Stop(1, "#0000ff"), Stop(1, "#0000ff")))
+        assert np.abs(simplified(ramp, 3).at(t) - ramp.at(t)).max() < 0.02
+    assert simplified(few, 6) is few
+    assert len(simplified(LOUD, 6).stops) <= 6
+
+
+def test_a_ramp_of_the_asset_is_a_strip_whose_rows_are_laid_by_steps() -> None:
+    """What is delivered against the ramp itself: a gray of all levels through a Palette step, and through a Ramp step."""
+    levels = Raster(np.arange(256, dtype=np.uint8).reshape(16, 16, 1), Encoding.DATA)
+    ramp = Ramp((Stop(0.1, "#201008"), Stop(0.5, "#c04010"), Stop(0.9, "#ffe0a0")), Between.OKLAB)
+    night = Ramp((Stop(0, "#000010"), Stop(1, "#4060ff")))
+    state = add_texture(State(), levels, "heat.png", Role.HEIGHT)
+    gray = state.project.asset.textures[0].id
+    state = add_ramp(state, ramp)
+    strip = state.project.asset.textures[-1].id
+    state = set_ramps(state, strip, [ramp, night])
+    assert state.textures[strip].size == (256, 2)
+    assert ramps_of(state, strip) == [ramp, night]
+    truth = np.rint(encode_srgb(ramp.at(np.arange(256) / 255)) * 255).reshape(16, 16, 3)
+    laid = lay_ramp(state, strip, 0, gray)
+    made = evaluate(laid.bound_steps(None), replace(laid.sources, base=levels)).pixels[..., :3].astype(int)
+    assert np.abs(made - truth).max() <= 1
+    over = set_first_row(laid, laid.project.recipe.steps[0].id, {"row": 1})
+    dark = np.rint(encode_srgb(night.at(np.arange(256) / 255)) * 255).reshape(16, 16, 3)
+    assert np.abs(evaluate(over.bound_steps(None), replace(over.sources, base=levels)).pixels[..., :3].astype(int) - dark).max() <= 1
+    below = lay_ramp(state, strip)
+    assert [step.kind for step in below.project.recipe.steps] == ["ramp"]
+    bound = below.bound_steps(None)
+    gray_base = replace(below.sources, base=levels.with_encoding(Encoding.SRGB))
+    assert np.abs(evaluate(bound, gray_base).pixels[..., :3].astype(int) - truth).max() <= 2
+    # Entries set one by one are no ramp any more.
+    with pytest.raises(EvenPaletteError):
+        ramps_of(state, gray)

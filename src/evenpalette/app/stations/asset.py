@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QTableWidget,
     QTableWidgetItem,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -20,10 +21,12 @@ from evenpalette.app import file_filters, theme
 from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
+from evenpalette.app.stations.mend_page import MendPage
 from evenpalette.app.stations.parts_dialog import PartsDialog
 from evenpalette.app.stations.station import Station
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
+from evenpalette.app.widgets.pages import Pages
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
@@ -122,11 +125,18 @@ class AssetBench(QWidget):
             tip="PNG, JPEG, TIFF, OpenEXR, BMP, TGA, WebP",
         )
         right = column(row(label("Textures", "heading"), 8, self._empty, None, add), self.table)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 8, 16, 8)
-        layout.setSpacing(24)
-        layout.addWidget(left)
-        layout.addWidget(right, 1)
+        files = QWidget()
+        inner = QHBoxLayout(files)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(24)
+        inner.addWidget(left)
+        inner.addWidget(right, 1)
+        self.pages = Pages({"Files": files, "Mend": MendPage(session)})
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 6, 16, 8)
+        layout.setSpacing(4)
+        layout.addWidget(row(self.pages.switch, None))
+        layout.addWidget(self.pages, 1)
         session.changed.connect(self._on_change)
         # What is counted on a worker after a project was opened.
         session.findings_changed.connect(self._count)

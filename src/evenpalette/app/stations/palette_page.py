@@ -57,6 +57,7 @@ class PalettePage(QWidget):
         self.index.activated.connect(lambda _: self.refresh())
         self.field = PaletteField()
         self.field.chosen.connect(lambda *_: self._show_entry())
+        self.field.dropped.connect(lambda *_: self._recolor(_[2]))
         self.field.asked.connect(lambda: self._color.open_editor())
         self.field.moved.connect(lambda a, b: self._do("Move entry", lambda s, i: edit.move_entry(s, i, a, b)))
         self._facts = label("", "note")

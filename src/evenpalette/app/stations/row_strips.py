@@ -3,11 +3,10 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QMimeData, QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
-    QDrag,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
@@ -16,9 +15,10 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
 )  # fmt: skip
-from PyQt6.QtWidgets import QApplication, QGridLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.widgets.color_drag import carry, is_far, take
 
 STRIP = QSize(152, 23)
 PER_COLUMN = 6
@@ -47,7 +47,7 @@ class RowStrip(QWidget):
     def __init__(self, look: StripLook, selected: bool) -> None:
         super().__init__()
         self.look, self._selected = look, selected
-        self._press: QPoint | None = None
+        self._press: QPointF | None = None
         self.setFixedSize(STRIP)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(bool(look.color))
@@ -101,35 +101,21 @@ class RowStrip(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self._press = event.position().toPoint()
+        self._press = event.position()
         self.chosen.emit(self.look.row_id)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        far = (
-            self._press
-            and (event.position().toPoint() - self._press).manhattanLength() > QApplication.startDragDistance()
-        )
-        if self.look.color and far:
-            drag, data = QDrag(self), QMimeData()
-            data.setColorData(QColor(self.look.color))
-            data.setText(self.look.color)
-            drag.setMimeData(data)
+        if self.look.color and is_far(self._press, event.position()):
             self._press = None
-            drag.exec(Qt.DropAction.CopyAction)
+            carry(self, self.look.color)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        assert event is not None
-        data = event.mimeData()
-        if data is not None and data.hasColor() and event.source() is not self:
-            event.acceptProposedAction()
+        take(event, self)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        assert event is not None
-        data = event.mimeData()
-        if data is not None and data.hasColor():
-            self.dropped.emit(self.look.row_id, QColor(data.colorData()).name())
-            event.acceptProposedAction()
+        if (color := take(event, self)) is not None:
+            self.dropped.emit(self.look.row_id, color)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         assert event is not None

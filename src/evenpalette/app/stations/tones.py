@@ -19,6 +19,7 @@ from evenpalette.app.facets import ASSET, COVERAGES, REGIONS, TONE
 from evenpalette.app.session import Session
 from evenpalette.app.stations.game_page import GamePage
 from evenpalette.app.stations.palette_page import PalettePage
+from evenpalette.app.stations.ramp_page import RampPage
 from evenpalette.app.stations.station import Station
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.pages import Pages
@@ -149,8 +150,8 @@ class TonesBench(QWidget):
         inner.addWidget(left)
         inner.addWidget(middle, 1)
         inner.addWidget(right)
-        self.palette_page, self.game = PalettePage(session), GamePage(session)
-        self.pages = Pages({"Tone": fit, "Palette": self.palette_page, "In the game": self.game})
+        self.palette_page, self.ramps, self.game = PalettePage(session), RampPage(session), GamePage(session)
+        self.pages = Pages({"Tone": fit, "Palette": self.palette_page, "Ramp": self.ramps, "In the game": self.game})
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 6, 16, 8)
         layout.setSpacing(4)

@@ -5,8 +5,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -20,6 +30,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.color_drag import carry, is_far, take
 from evenpalette.app.widgets.color_plane import ColorPlane, HueTrack
 from evenpalette.app.widgets.popup import is_open, show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -91,13 +102,38 @@ class OverTone(QWidget):
 
 
 class Swatch(QAbstractButton):
-    """A square of one color."""
+    """A square of one color, from which it can be dragged away; `dropped` with one that was dragged here."""
+
+    dropped = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None, size: tuple[int, int] = (30, 22)) -> None:
         super().__init__(parent)
         self.color = "#ffffff"
+        self._press: QPointF | None = None
         self.setFixedSize(*size)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAcceptDrops(True)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._press = event.position()
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.buttons() & Qt.MouseButton.LeftButton and is_far(self._press, event.position()):
+            self._press = None
+            self.setDown(False)
+            carry(self, self.color)
+        else:
+            super().mouseMoveEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        take(event, self)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        if (color := take(event, self)) is not None:
+            self.dropped.emit(color)
 
     def set_color(self, color: str) -> None:
         """Show a color."""
@@ -197,6 +233,7 @@ class ColorField(QWidget):
         self.setFocusProxy(self.hex)
         self.swatch.clicked.connect(self.open_editor)
         self.hex.entered.connect(self._entered)
+        self.swatch.dropped.connect(self._entered)
         self._editor: ColorEditor | None = None
 
     @property

@@ -3,10 +3,11 @@
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.widgets.color_drag import carry, take
 
 #: Entries are at least so wide, so that rare ones can be clicked.
 _LEAST_PIXELS = 5.0
@@ -18,6 +19,7 @@ class PaletteField(QWidget):
     chosen = pyqtSignal(int, int)
     asked = pyqtSignal()
     moved = pyqtSignal(int, int)
+    dropped = pyqtSignal(int, int, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -27,7 +29,8 @@ class PaletteField(QWidget):
         self._from: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Palette")
-        self.setToolTip("Width is the share of the texture. Drag an entry to another place; double click for its color")
+        self.setToolTip("Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color")
+        self.setAcceptDrops(True)
         self.setMinimumHeight(60)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -92,6 +95,21 @@ class PaletteField(QWidget):
         if len(self._rows):
             row, self._from = self._at(event.position().x(), event.position().y())
             self.choose(row, self._from)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._from is not None and not self.rect().contains(event.position().toPoint()):
+            self._from = None
+            carry(self, self.color)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        take(event, self)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        if (color := take(event, self)) is not None and len(self._rows):
+            self.choose(*self._at(event.position().x(), event.position().y()))
+            self.dropped.emit(self.row, self.entry, color)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -13,7 +13,7 @@ from evenpalette.core.recipe.model import TONE, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.regions.model import RegionSet
 from evenpalette.core.stored import Stored
-from evenpalette.core.tones.model import ToneSettings
+from evenpalette.core.tones.model import StoredRamp, ToneSettings
 from evenpalette.core.variants.model import Variant
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
@@ -60,6 +60,7 @@ class Texture(Stored):
 
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
     role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended: of which texture it was made, and how; None for one of its own.
+    ramps: of a strip, the ramps that its rows are drawn from; () where its entries were set one by one.
     """
 
     id: str
@@ -71,6 +72,7 @@ class Texture(Stored):
     guessed: str = Field("", max_length=200)
     strip: str = Field("", max_length=80)
     mended: Mended | None = None
+    ramps: tuple[StoredRamp, ...] = Field((), max_length=256)
 
 
 class MeshInfo(Stored):

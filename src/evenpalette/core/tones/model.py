@@ -1,10 +1,24 @@
 """What the document stores about the tone."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from evenpalette.core.stored import Stored
+
+
+class StoredStop(Stored):
+    """A color at a place of a ramp, 0..1."""
+
+    position: float = Field(ge=0, le=1)
+    color: str = Field(pattern="^#[0-9a-f]{6}$")
+
+
+class StoredRamp(Stored):
+    """The stops of a ramp in order, and how it goes from one to the next: a `ramps.Between`."""
+
+    stops: tuple[StoredStop, ...] = Field(min_length=1, max_length=32)
+    between: Literal["linear", "oklab", "stepped"] = "oklab"
 
 
 class ToneRow(Stored):

@@ -91,6 +91,28 @@ def of_palette(palette: NDArray[np.uint8], between: Between = Between.LINEAR) ->
     return Ramp(tuple(Stop(float(p), _hex(c)) for p, c in zip(places, chosen, strict=True)), between)
 
 
+def simplified(ramp: Ramp, most: int) -> Ramp:
+    """A ramp with at most so many stops, 2 up, that is near to another: stops are taken in where what is left out shows
+    most, in OKLab (U. Ramer 1972; D. Douglas, T. Peucker 1973)."""
+    if len(ramp.stops) <= most:
+        return ramp
+    if ramp.between is Between.STEPPED:
+        kept = sorted({round(k) for k in np.linspace(0, len(ramp.stops) - 1, most)})
+        return Ramp(tuple(ramp.stops[k] for k in kept), ramp.between)
+    places = np.unique(np.concatenate([np.linspace(0, 1, 257), [stop.position for stop in ramp.stops]]))
+    colors = ramp.at(places)
+    wanted = linear_to_oklab(colors).astype(np.float64)
+    held = [0, len(places) - 1]
+    while True:
+        stops = tuple(Stop(float(places[k]), _hex(np.rint(encode_srgb(colors[k]) * 255))) for k in held)
+        made = Ramp(stops, ramp.between)
+        if len(held) >= most:
+            return made
+        off = ((linear_to_oklab(made.at(places)) - wanted) ** 2).sum(-1)
+        off[held] = -1
+        held = sorted([*held, int(off.argmax())])
+
+
 def _hex(color: NDArray) -> str:
     return "#{:02x}{:02x}{:02x}".format(*(int(v) for v in color[:3]))
 

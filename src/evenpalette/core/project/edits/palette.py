@@ -10,13 +10,12 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.edits.asset import add_texture, replace_texture, with_texture
-from evenpalette.core.project.edits.recipe import add_step, bind_input
+from evenpalette.core.project.edits.recipe import add_step, set_first_row
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.raster.strips import entries_of_levels, levels_of
-from evenpalette.core.recipe.model import Binding
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.tones.palettes import retarget
 from evenpalette.core.tones.palettes.mapping import Dither
@@ -62,8 +61,9 @@ def reduce_texture(
     return with_texture(state, index.model_copy(update={"strip": strip.id}))
 
 
-def lay_palette(state: State, index_id: str) -> State:
-    """Add a Palette step for an index texture and its strip, on the whole surface: over the paint, under dirt."""
+def lay_palette(state: State, index_id: str, strip_id: str = "", row_of_strip: int = 0) -> State:
+    """Add a Palette step for a gray texture and a strip, its own where none is named, on the whole surface: over the
+    paint, under dirt."""
     index = _texture(state, index_id)
     step_id = new_id("step")
     kinds = [KINDS.get(step.kind) for step in state.project.recipe.steps]
@@ -71,10 +71,7 @@ def lay_palette(state: State, index_id: str) -> State:
     state = add_step(state, "palette", None, max(under, default=0), step_id)
     step = state.project.recipe.step(step_id)
     assert step is not None
-    for key, value in (("index", str(ChannelRef(index_id, 0))), ("strip", index.strip)):
-        row = step.rows[0].id if key in step.rows[0].inputs else None
-        state = bind_input(state, step_id, key, Binding(value=value), row)
-    return state
+    return set_first_row(state, step_id, {"index": str(ChannelRef(index_id, 0)), "strip": strip_id or index.strip, "row": row_of_strip})
 
 
 def rows_of(state: State, index_id: str) -> Codes:
@@ -170,7 +167,10 @@ def _reordered(state: State, index_id: str, rows: Codes, entries: Codes, places:
 
 
 def _with_rows(state: State, index_id: str, rows: Codes) -> State:
-    return replace_texture(state, _strip_id(state, index_id), Raster(np.ascontiguousarray(rows), Encoding.SRGB))
+    strip_id = _strip_id(state, index_id)
+    # Its rows are no longer those of stops.
+    state = with_texture(state, _texture(state, strip_id).model_copy(update={"ramps": ()}))
+    return replace_texture(state, strip_id, Raster(np.ascontiguousarray(rows), Encoding.SRGB))
 
 
 def _texture(state: State, texture_id: str) -> Texture:

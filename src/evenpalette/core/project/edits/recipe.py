@@ -186,6 +186,14 @@ def set_row_values(
     return state
 
 
+def set_first_row(state: State, step_id: str, values: Mapping[str, Value]) -> State:
+    """Set inputs of a step that was just added: of its first row, or of all rows where they share it."""
+    first = step_of(state.project.recipe, step_id).rows[0]
+    for key, value in values.items():
+        state = bind_input(state, step_id, key, Binding(value=value), first.id if key in first.inputs else None)
+    return state
+
+
 def _with_row(state: State, step: Step, changed: Row) -> State:
     rows = tuple(changed if row.id == changed.id else row for row in step.rows)
     return _with_step(state, step.model_copy(update={"rows": rows}))

@@ -1,0 +1,231 @@
+"""Asset, mend: a poor texture made larger, smoother along what it shows, or without noise, beside the one it is made of."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWidget
+
+from evenpalette.app.facets import ASSET
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.before_after import BeforeAfter, image_of
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.project.edits.mending import add_mended, set_mending, why_not_mended
+from evenpalette.core.project.model import Role, Texture
+from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.game import rgba8
+from evenpalette.core.raster.mending.mend import mend
+from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
+
+#: How large a texel is shown, in pixels.
+_ZOOM = 3
+_PAUSE_MS = 120
+
+
+class MendPage(QWidget):
+    """Left what is done, in the middle a part before and after, right what comes of it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._middle = (0.5, 0.5)
+        self._busy = self._asks_again = False
+        self.texture = QComboBox()
+        self.texture.setAccessibleName("Texture to mend")
+        self.texture.activated.connect(lambda _: self._take_up())
+        self.noise, self.noise_reach = ValueSlider(0, 4, decimals=2), ValueSlider(1, 16, decimals=0)
+        self.flow, self.flow_reach = ValueSlider(0, 1, decimals=2), ValueSlider(1, 64, decimals=0)
+        self.size = QComboBox()
+        for factor, words in ((1, "the same size"), (2, "2 times as large"), (4, "4 times as large")):
+            self.size.addItem(words, factor)
+        self.edges = QCheckBox("along edges")
+        self.edges.setToolTip("Edges without stairs, and what area averaging shows to be missing put back; else plain Lanczos")
+        self._channels = [QCheckBox(name[0].upper()) for name in CHANNEL_NAMES]
+        for box, name in zip(self._channels, CHANNEL_NAMES, strict=True):
+            box.setAccessibleName(f"Mend {name}")
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        lines = (
+            ("Noise out", self.noise, "How strong what is taken out may be, in twice the noise that is measured"),
+            ("within", self.noise_reach, "How far around a texel is looked, in texels"),
+            ("Along flow", self.flow, "Smoothing along strands and grain, not across; nothing happens where there is no flow"),
+            ("as far as", self.flow_reach, "How far along the flow to either side, in texels"),
+            ("Size", row(self.size, self.edges, None, spacing=6), ""),
+            ("Channels", row(*self._channels, None, spacing=4), "What is worked on"),
+        )
+        for line, (words, widget, tip) in enumerate(lines):
+            grid.addWidget(caption(words, widget), line, 0)
+            grid.addWidget(widget, line, 1)
+            widget.setToolTip(tip)
+        grid.setColumnStretch(1, 1)
+        held = QWidget()
+        held.setLayout(grid)
+        left = column(row(label("Mend", "heading"), self.texture, spacing=8), held, None, spacing=4)
+        left.setFixedWidth(290)
+        self.picture = BeforeAfter("Before and after mending")
+        self.picture.looked.connect(self._look)
+        self.picture.resized.connect(self._ask)
+        self.make = button("Add the mended texture", self._make, "primary", "Beside the one it is made of; made anew when that one's file changes")
+        self._instead = QCheckBox("use it instead")
+        self._instead.setChecked(True)
+        self._instead.setToolTip("The tone and the recipe read it in place of the one it is made of")
+        self._facts = label("", "note")
+        self._facts.setWordWrap(True)
+        self._facts.setAccessibleName("About mending")
+        right = column(self._facts, None, self._instead, self.make, spacing=6)
+        right.setFixedWidth(188)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(20)
+        layout.addWidget(left)
+        layout.addWidget(self.picture, 1)
+        layout.addWidget(right)
+        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
+        self._timer.timeout.connect(self._preview)
+        for slider in (self.noise, self.noise_reach, self.flow, self.flow_reach):
+            slider.edited.connect(lambda _: self._ask())
+        self.size.activated.connect(lambda _: self._ask())
+        for box in (self.edges, *self._channels):
+            box.clicked.connect(lambda _: self._ask())
+        self._set(Mending(flow=1))
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
+        self.refresh()
+
+    @property
+    def mending(self) -> Mending:
+        """What the controls say."""
+        chosen = tuple(k for k, box in enumerate(self._channels) if box.isChecked())
+        return Mending(
+            noise=self.noise.value, noise_reach=round(self.noise_reach.value), flow=self.flow.value, flow_reach=round(self.flow_reach.value),
+            enlarge=self.size.currentData(), along_edges=self.edges.isChecked(), channels=() if len(chosen) in (0, 4) else chosen,
+        )  # fmt: skip
+
+    def _set(self, mending: Mending) -> None:
+        self.noise.set_value(mending.noise)
+        self.noise_reach.set_value(mending.noise_reach)
+        self.flow.set_value(mending.flow)
+        self.flow_reach.set_value(mending.flow_reach)
+        self.size.setCurrentIndex(self.size.findData(mending.enlarge))
+        self.edges.setChecked(mending.along_edges)
+        for k, box in enumerate(self._channels):
+            box.setChecked(k in mending.channels or not mending.channels)
+
+    def _current(self) -> Texture | None:
+        return self._session.state.project.asset.texture(str(self.texture.currentData() or ""))
+
+    def _source(self) -> Texture | None:
+        """The texture that is worked on: that of a mended one."""
+        found = self._current()
+        return self._session.state.project.asset.texture(found.mended.source) if found is not None and found.mended else found
+
+    def refresh(self) -> None:
+        """Offer the textures as they are now."""
+        chosen = self.texture.currentData()
+        self.texture.clear()
+        for texture in self._session.state.project.asset.textures:
+            if not why_not_mended(texture):
+                self.texture.addItem(texture.name, texture.id)
+        self.texture.setCurrentIndex(max(0, self.texture.findData(chosen)))
+        self._take_up()
+
+    def _take_up(self) -> None:
+        """Show what is done to the chosen texture, where it is a mended one."""
+        texture = self._current()
+        if texture is not None and texture.mended is not None:
+            self._set(texture.mended.mending)
+        mended = texture is not None and texture.mended is not None
+        self.make.setText("Mend it so" if mended else "Add the mended texture")
+        self._instead.setVisible(not mended)
+        self._ask()
+
+    def _look(self, dx: float, dy: float) -> None:
+        source = self._source()
+        if source is not None and source.id in self._session.state.textures:
+            raster = self._session.state.textures[source.id]
+            u = self._middle[0] + dx * self.picture.width() / _ZOOM / raster.width
+            v = self._middle[1] + dy * self.picture.height() / _ZOOM / raster.height
+            self._middle = min(max(u, 0.0), 1.0), min(max(v, 0.0), 1.0)
+            self._ask()
+
+    def _ask(self) -> None:
+        source, mending = self._source(), self.mending
+        raster = self._session.state.textures.get(source.id) if source is not None else None
+        self.make.setEnabled(raster is not None and not mending.does_nothing)
+        if raster is None:
+            self._facts.setText("Bring in a texture first." if source is None else "What it was made of is gone.")
+            return
+        for k, box in enumerate(self._channels):
+            box.setEnabled(k < raster.channels or (k == 3 and raster.channels == 2))
+        width, height = raster.width * mending.enlarge, raster.height * mending.enlarge
+        words = mending.words()
+        self._facts.setText(f"{words[0].upper()}{words[1:]}. {width} x {height} texels.")
+        self._timer.start()
+
+    def _preview(self) -> None:
+        """A part of the texture, with enough around it, mended beside the window; the newest wish only."""
+        source = self._source()
+        if self._busy:
+            self._asks_again = True
+            return
+        if source is None or not self.isVisible() or source.id not in self._session.state.textures:
+            return
+        raster, mending = self._session.state.textures[source.id], self.mending
+        size = max(8, round(self.picture.width() / _ZOOM)), max(8, round(self.picture.height() / _ZOOM))
+        part, inside = _part(raster, self._middle, size, mending.flow_reach + mending.noise_reach + 8)
+        is_normal = source.role is Role.NORMAL
+
+        def work(_: object) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+            return _codes(part, inside, 1), _codes(mend(part, mending, is_normal=is_normal), inside, mending.enlarge)
+
+        def done(found: tuple[NDArray[np.uint8], NDArray[np.uint8]]) -> None:
+            self._busy = False
+            self.picture.show_pictures(image_of(found[0]), image_of(found[1]))
+            if self.mending != mending or self._asks_again:
+                self._asks_again = False
+                self._timer.start()
+
+        def failed(error: Exception) -> None:
+            self._busy = False
+            self._session.failed(error)
+
+        self._busy, self._asks_again = True, False
+        self._session.tasks.start(Task("Mending a part", work, done, failed, exclusive=False))
+
+    def _make(self) -> None:
+        texture, mending, instead = self._current(), self.mending, self._instead.isChecked()
+        if texture is None:
+            return
+        if texture.mended is not None:
+            self._session.run(f"Mend {texture.name}", lambda s, progress: set_mending(s, texture.id, mending, progress))
+            return
+
+        def then() -> None:
+            self.texture.setCurrentIndex(self.texture.count() - 1)
+            self._take_up()
+
+        self._session.run(
+            f"Mend {texture.name}",
+            lambda s, progress: add_mended(s, texture.id, mending, take_over=instead, progress=progress), then,
+        )  # fmt: skip
+
+
+def _part(raster: Raster, middle: tuple[float, float], size: tuple[int, int], around: int) -> tuple[Raster, Box]:
+    """A part of a texture with so many texels around it, and where the part lies within."""
+    width, height = min(size[0], raster.width), min(size[1], raster.height)
+    left = int(np.clip(middle[0] * raster.width - width / 2, 0, raster.width - width))
+    top = int(np.clip(middle[1] * raster.height - height / 2, 0, raster.height - height))
+    x0, y0 = max(0, left - around), max(0, top - around)
+    x1, y1 = min(raster.width, left + width + around), min(raster.height, top + height + around)
+    part = Raster(np.ascontiguousarray(raster.pixels[y0:y1, x0:x1]), raster.encoding)
+    return part, (left - x0, top - y0, left - x0 + width, top - y0 + height)
+
+
+def _codes(part: Raster, inside: Box, factor: int) -> NDArray[np.uint8]:
+    left, top, right, bottom = (side * factor for side in inside)
+    return rgba8(Raster(part.pixels[top:bottom, left:right], part.encoding))[..., :3]
