@@ -23,7 +23,7 @@ class Look:
     variant: id, None is the defaults. steps: how many steps of the recipe run, None is all. alone: only the last of
     those runs. region: index whose coverage is shown, -1 is none. focus: index of the region that is not dimmed.
     overlay: how strong regions are laid over what is shown, 0 to 1; those of one division, of the region or the first.
-    attribute: which one is shown as it is. copy, seconds: the moment that picks and drifts are of.
+    attribute: which one is shown as it is. texture: id of one that stands in for the painted one, as it is stored. copy, seconds: the moment that picks and drifts are of.
     """
 
     show: Show = Show.RECIPE
@@ -37,3 +37,4 @@ class Look:
     copy: int = 0
     seconds: float = 0.0
     overlay: float = 0.0
+    texture: str = ""

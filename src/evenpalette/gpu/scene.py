@@ -76,6 +76,8 @@ class SceneRenderer:
         self._light = _shader_file("light.glsl")
         self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         self._surfaces: dict[str, SurfaceBuffer] = {}
+        #: Pictures that are no textures of the document, by the name that a look calls them.
+        self.extras: dict[str, Raster] = {}
         self._arrays: dict[tuple, moderngl.VertexArray] = {}
         self._buffers: MeshBuffers | None = None
         self._mesh: object = None
@@ -322,7 +324,7 @@ class SceneRenderer:
             self.ctx.enable(moderngl.DEPTH_TEST)
             self.ctx.depth_func = ">"
             target.depth_mask = False
-        unit = self._bind_textures(program, shader)
+        unit = self._bind_textures(program, shader, look)
         self._set_look(program, look, shader)
         _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
         _set(program, "u_surround", (SURROUND,) * 3)
@@ -423,7 +425,7 @@ class SceneRenderer:
             start += sharing.count
         return 0, start
 
-    def _bind_textures(self, program: moderngl.Program, shader: ShaderText) -> int:
+    def _bind_textures(self, program: moderngl.Program, shader: ShaderText, look: Look) -> int:
         """Put every texture the recipe reads on a unit; returns the next free one."""
         state = self._state
         planes = list(state.sources.coverages)
@@ -438,8 +440,11 @@ class SceneRenderer:
             wanted[sampler] = self._textures.of(raster, kind)
         if (start := state.starts.get(NORMAL)) is not None:
             wanted["u_normal_map"] = self._textures.of(state.textures[start.texture].with_encoding(Encoding.DATA), MipKind.NORMAL)
-        painted = state.project.tone.painted
-        wanted["u_painted"] = self._textures.of(state.textures.get(painted or "", _WHITE))
+        painted = look.texture or state.project.tone.painted or ""
+        stored = self.extras.get(painted) or state.textures.get(painted, _WHITE)
+        # Data is shown by its stored values, as an image viewer would.
+        is_data = bool(look.texture) and stored.encoding is Encoding.DATA
+        wanted["u_painted"] = self._textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored)
         wanted["u_tone"] = self._textures.of(state.tone or _WHITE)
         unit = 0
         for name, texture in wanted.items():

@@ -4,10 +4,12 @@ import imagecodecs
 import moderngl
 import numpy as np
 import pytest
+from skimage import data
 from tests.glsl import apart
 
 from evenpalette.core.raster.compress import pack, packed_and_back
-from evenpalette.core.raster.game import FORMATS, PLAIN, Reads, Sampled, Setting, level_bytes, measure, what_if
+from evenpalette.core.raster.game import FORMATS, PLAIN, Reads, Sampled, Setting, level_bytes, truth
+from evenpalette.core.raster.game_ways import Advice, advise, measure, measure_ways, way_of, ways_of, what_if
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 
@@ -26,12 +28,12 @@ def opengl(levels: list[np.ndarray], at: np.ndarray, filter: int, repeats: bool)
     """Every level uploaded as half floats would lose: as floats; read at (u, v, level) of each pixel, (n, 4)."""
 
     def draw() -> np.ndarray:
-        from evenpalette.gpu.levels import allocate_levels, write_level
+        from evenpalette.gpu.levels import Room, make_room, texture_in, write_level
 
         ctx = moderngl.create_standalone_context(backend="egl")
         height, width, channels = levels[0].shape
-        texture = ctx.texture((width, height), channels, dtype="f4")
-        allocate_levels(texture)
+        room = Room((width, height), channels, "f4")
+        texture = texture_in(ctx, make_room(room), room)
         for number, level in enumerate(levels):
             write_level(texture, number, level.astype(np.float32))
         texture.filter = filter, moderngl.NEAREST if filter == moderngl.NEAREST_MIPMAP_NEAREST else moderngl.LINEAR
@@ -105,8 +107,27 @@ def test_a_wrong_flag_missing_mips_and_blocks_are_told_apart() -> None:
     without = measure(fine, Setting(mips=False, repeats=False))[3]
     assert without.mean_ciede2000 > 5 * measure(fine, Setting(repeats=False))[3].mean_ciede2000
     table = what_if(fine)
-    assert len(table) >= 8
-    sizes = {line[0].setting: line[0].bytes for line in table}
+    sizes = {seen.setting: seen.bytes for seen in table}
+    assert len(sizes) >= 8
     plain, packed = (next(v for k, v in sizes.items() if k.startswith(form + ", trilinear, mips")) for form in (PLAIN, "BC1"))
     assert packed < plain / 7
     assert set(FORMATS) >= {PLAIN, "BC1", "BC3", "BC4", "BC5", "BC7"}
+
+
+def test_the_cheapest_way_that_nobody_sees_is_advised_and_mistakes_are_named() -> None:
+    """On a real picture: the worst level of each way by the table itself decides."""
+    picture = Raster(np.ascontiguousarray(data.coffee()[:256, :256]), Encoding.SRGB)
+    made = ways_of(picture)
+    found = measure_ways(made, picture, lambda distance, stride: truth(picture, distance, stride))
+    worst = {way.name: max(s.mean_ciede2000 for s in found if s.setting == way.name and s.level) for way in made}
+    advice = advise(made, found)
+    assert isinstance(advice, Advice)
+    chosen = next(way for way in made if way.name == advice.name)
+    assert worst[chosen.name] <= 1
+    assert all(way.bytes >= chosen.bytes for way in made if way.offered and worst[way.name] <= 1)
+    assert any("no mips" in reason for reason in advice.reasons)
+    assert any("as data" in reason for reason in advice.reasons)
+    # A flat color that 5, 6 and 5 bits hold survives the smallest blocks: nothing dearer is advised.
+    flat = Raster(np.full((64, 64, 3), (132, 130, 132), np.uint8), Encoding.SRGB)
+    ways = [way_of(flat, Setting(form=form)) for form in (PLAIN, "BC7", "BC1")]
+    assert advise(ways, measure_ways(ways, flat, lambda d, stride: truth(flat, d, stride))).name.startswith("BC1")

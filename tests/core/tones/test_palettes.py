@@ -191,7 +191,7 @@ def test_look_up_then_filter_is_filtering_the_colored_picture_when_magnified() -
     raster = Raster(noise(9, 24), Encoding.SRGB)
     made = reduce_pictures([raster], 9)
     way = next(w for w in ways(index_raster(made.indices[0], 9), made.palette, raster) if w.name == "look up, then filter")
-    drawn = way.draw(-2.0)
+    drawn = way.draw(-2.0, 1)
     linear = decode_srgb_8bit(raster.pixels).astype(np.float64)
     at = np.clip((np.arange(96) + 0.5) / 96 * 24 - 0.5, 0, 23)
     low = np.floor(at).astype(int)

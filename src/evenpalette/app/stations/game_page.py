@@ -1,70 +1,84 @@
-"""Tones, in the game: what formats, filtering, mip levels and flags leave of a texture, measured setting by setting."""
+"""Tones, in the game: what formats, filtering, mip levels and flags leave of a texture, measured and shown."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QComboBox, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
+from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.project.in_game import LOUDEST, Measured, Pictures, measure_texture, pictures_of
 from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.raster.game import Seen, what_if
+from evenpalette.core.raster.game_ways import LEVELS, VISIBLE, Advice
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.strips import levels_of
-from evenpalette.core.tones.palettes.in_game import measure_index_art
-from evenpalette.core.tones.palettes.strip import restore
 
-_LEVELS = 4
-#: From here on a difference is seen side by side: common practice, no source.
-_VISIBLE = 2.3
-
-
-def measured(state: State, texture_id: str) -> list[Seen]:
-    """The table of a texture: index art by its strip, everything else by the settings that a game might choose."""
-    texture, raster = state.project.asset.texture(texture_id), state.textures[texture_id]
-    assert texture is not None
-    if texture.strip in state.textures:
-        strip = state.textures[texture.strip]
-        index = Raster(levels_of(raster)[..., None], Encoding.DATA)
-        return measure_index_art(index, strip, restore(index, strip))
-    return [seen for line in what_if(raster) for seen in line]
+_PAUSE_MS = 80
+_ZOOM = 2
 
 
 class GamePage(QWidget):
-    """A line for each setting, a column for each level."""
+    """Left a line for each way and a column for each level; right how the chosen way looks from a distance."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._views = session, views
+        self._measured: Measured | None = None
+        self._pictures: Pictures | None = None
+        self._middle, self._busy, self._again = (0.5, 0.5), False, False
         self.texture = QComboBox()
         self.texture.setAccessibleName("Texture to measure")
         self.measure = button(
             "Measure", self.run, "primary", "Store, sample and compare with the truth at four distances"
         )
-        self._note = label(
-            "Mean CIEDE2000 at each mip level; level 0 from twice as near. Dark lines are seen side by side.", "note"
-        )
-        self.table = QTableWidget(0, 3 + _LEVELS)
+        self._note = label("CIEDE2000 by mip level, level 0 from twice as near", "note")
+        self.table = QTableWidget(0, 3 + len(LEVELS))
         self.table.setAccessibleName("What settings leave of the texture")
-        self.table.setHorizontalHeaderLabels(["Setting", *(f"Level {n}" for n in range(_LEVELS)), "PSNR at 1", "Bytes"])
+        self.table.setHorizontalHeaderLabels(["Setting", *(str(n) for n in LEVELS), "PSNR at 1", "Bytes"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.table.setShowGrid(False)
         vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
         assert vertical is not None
         assert horizontal is not None
         vertical.hide()
-        vertical.setDefaultSectionSize(23)
+        vertical.setDefaultSectionSize(21)
         horizontal.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        layout = QVBoxLayout(self)
+        for place, width in ((*((n, 44) for n in range(1, 1 + len(LEVELS))), (5, 72), (6, 76))):
+            self.table.setColumnWidth(place, width)
+        self.table.currentCellChanged.connect(lambda *_: self._ask())
+        self.picture = BeforeAfter("The truth and what the game sees")
+        self.picture.looked.connect(self._look)
+        self.picture.resized.connect(self._place)
+        self._distance = ValueSlider(-1, 5, decimals=1)
+        self._distance.set_value(0)
+        self._distance.setAccessibleName("Distance")
+        self._distance.setToolTip("0: a texel is a pixel; 1: twice as far; -1: twice as near")
+        self._distance.edited.connect(lambda _: self._ask())
+        self._difference = QCheckBox("difference")
+        self._difference.setToolTip(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on")
+        self._difference.clicked.connect(lambda _: self._place())
+        self._advice = label("", "note")
+        self._advice.setWordWrap(True)
+        self._advice.setAccessibleName("Recommended setting")
+        left = column(row(self.texture, self.measure, self._note, None, spacing=8), self.table, spacing=4)
+        right = column(
+            row(caption("distance", self._distance), self._distance, self._difference, spacing=8), self.picture, self._advice, spacing=4
+        )
+        right.setFixedWidth(404)
+        layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        layout.addWidget(row(self.texture, self.measure, self._note, None, spacing=8))
-        layout.addWidget(self.table, 1)
+        layout.setSpacing(20)
+        layout.addWidget(left, 1)
+        layout.addWidget(right)
+        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
+        self._timer.timeout.connect(self._draw)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
         self.refresh()
@@ -78,30 +92,94 @@ class GamePage(QWidget):
                 self.texture.addItem(texture.name, texture.id)
         self.texture.setCurrentIndex(max(0, self.texture.findData(chosen)))
         self.measure.setEnabled(self.texture.count() > 0)
+        if self._measured is None:
+            self._advice.setText("Measure a texture to see what each setting leaves of it, and which one to take.")
 
     def run(self) -> None:
         """Measure the chosen texture, beside the window."""
         state, texture_id = self._session.state, str(self.texture.currentData())
         task = Task(
             f"Measuring {self.texture.currentText()}",
-            lambda _: measured(state, texture_id),
+            lambda progress: measure_texture(state, texture_id, progress=progress),
             self._show,
             self._session.failed,
         )
         self._session.tasks.start(task)
 
-    def _show(self, found: list[Seen]) -> None:
-        names = list(dict.fromkeys(seen.setting for seen in found))
+    def _show(self, measured: Measured) -> None:
+        self._measured = measured
+        names = [way.name for way in measured.ways]
         self.table.setRowCount(len(names))
-        for line, name in enumerate(names):
-            levels = {seen.level: seen for seen in found if seen.setting == name}
-            cells = [name, *(f"{levels[n].mean_ciede2000:.2f}" if n in levels else "" for n in range(_LEVELS))]
-            first = next(iter(levels.values()))
-            cells += [f"{levels[1].psnr:.1f} dB" if 1 in levels else "", f"{first.bytes:,}"]
+        for line, way in enumerate(measured.ways):
+            levels = {seen.level: seen for seen in measured.found if seen.setting == way.name}
+            taken = way.name == measured.advice.name
+            cells = [way.name, *(f"{levels[n].mean_ciede2000:.2f}" if n in levels else "" for n in LEVELS)]
+            cells += [f"{levels[1].psnr:.1f} dB" if 1 in levels else "", f"{way.bytes:,}"]
             for place, text in enumerate(cells):
                 item = QTableWidgetItem(text)
+                item.setFont(theme.font(theme.NOTE, strong=taken))
+                item.setToolTip(f"{way.name}{'  (recommended)' if taken else ''}, {way.fetches} fetches")
                 if place:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if 1 <= place <= _LEVELS and text and float(text) >= _VISIBLE:
+                if 1 <= place <= len(LEVELS) and text and float(text) >= VISIBLE:
                     item.setForeground(QColor(theme.WARN))
                 self.table.setItem(line, place, item)
+        self._advice.setText(_words(measured.advice))
+        self._advice.setToolTip("\n".join(measured.advice.reasons))
+        self.table.selectRow(names.index(measured.advice.name))
+        self._ask()
+
+    def _ask(self) -> None:
+        if self._measured is not None:
+            self._timer.start()
+
+    def _draw(self) -> None:
+        """The chosen way from the chosen distance, beside the window; the newest wish only."""
+        measured, line = self._measured, self.table.currentRow()
+        if self._busy:
+            self._again = True
+            return
+        if measured is None or not 0 <= line < len(measured.ways):
+            return
+        name, distance = measured.ways[line].name, self._distance.value
+
+        def done(found: Pictures) -> None:
+            self._busy, self._pictures = False, found
+            self._place()
+            self._views.show_extras({
+                "game": ("In the game", Raster(found.seen, Encoding.SRGB)),
+                "lost": ("Lost there", Raster(found.difference, Encoding.DATA)),
+            })
+            if self._again:
+                self._again = False
+                self._timer.start()
+
+        def failed(error: Exception) -> None:
+            self._busy = False
+            self._session.failed(error)
+
+        self._busy = True
+        self._session.tasks.start(Task("Looking", lambda _: pictures_of(measured, name, distance), done, failed, exclusive=False))
+
+    def _look(self, dx: float, dy: float) -> None:
+        if self._pictures is not None:
+            height, width = self._pictures.seen.shape[:2]
+            u = self._middle[0] + dx * self.picture.width() / _ZOOM / width
+            v = self._middle[1] + dy * self.picture.height() / _ZOOM / height
+            self._middle = min(max(u, 0.0), 1.0), min(max(v, 0.0), 1.0)
+            self._place()
+
+    def _place(self) -> None:
+        """Show the part that is looked at, pixels doubled."""
+        found = self._pictures
+        if found is None:
+            return
+        size = max(4, self.picture.width() // _ZOOM), max(4, self.picture.height() // _ZOOM)
+        other = found.difference if self._difference.isChecked() else found.seen
+        shown = [image_of(crop_of(picture, self._middle, size)) for picture in (found.wanted, other)]
+        words = f"difference, mean {found.mean:.2f}" if self._difference.isChecked() else "the game"
+        self.picture.show_pictures(shown[0], shown[1], ("the truth", words))
+
+
+def _words(advice: Advice) -> str:
+    return f"Take {advice.name}. {' '.join(advice.reasons[:3])}"

@@ -21,6 +21,7 @@ from evenpalette.app.stations.game_page import GamePage
 from evenpalette.app.stations.palette_page import PalettePage
 from evenpalette.app.stations.ramp_page import RampPage
 from evenpalette.app.stations.station import Station
+from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -82,9 +83,9 @@ class Histogram(QWidget):
 class TonesBench(QWidget):
     """The bench of the station Tones."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._views = session, views
         self._painted = QComboBox()
         self._painted.setAccessibleName("Painted texture")
         self._painted.activated.connect(
@@ -150,7 +151,7 @@ class TonesBench(QWidget):
         inner.addWidget(left)
         inner.addWidget(middle, 1)
         inner.addWidget(right)
-        self.palette_page, self.ramps, self.game = PalettePage(session), RampPage(session), GamePage(session)
+        self.palette_page, self.ramps, self.game = PalettePage(session), RampPage(session), GamePage(session, views)
         self.pages = Pages({"Tone": fit, "Palette": self.palette_page, "Ramp": self.ramps, "In the game": self.game})
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 6, 16, 8)
@@ -275,4 +276,4 @@ class TonesBench(QWidget):
         self._session.run("Compare tones", lambda s, progress: edit.compare_methods(s, COMPARED, progress))
 
 
-STATION = Station("tones", "Tones", lambda room: TonesBench(room.session))
+STATION = Station("tones", "Tones", lambda room: TonesBench(room.session, room.views))

@@ -26,6 +26,7 @@ from evenpalette.app.views.texture_rooms import TextureRooms
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.scene import SceneRenderer
 
@@ -54,6 +55,7 @@ class Canvas(QOpenGLWidget):
         self._framed: object = None
         self._preview: State | None = None
         self._patches: list[tuple[set[str], Box]] = []
+        self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
         self._upload_timer = QTimer(self, singleShot=True, interval=5)
         self._upload_timer.timeout.connect(self._continue_uploads)
@@ -119,6 +121,11 @@ class Canvas(QOpenGLWidget):
         self._copies += copies
         self.update()
 
+    def show_extras(self, pictures: dict[str, tuple[str, Raster]]) -> None:
+        """Offer pictures that are no textures of the document as stages: what a look calls each, its name and itself."""
+        self._extras = {key: raster for key, (_, raster) in pictures.items()}
+        self.shown.offer_extras({key: name for key, (name, _) in pictures.items()})
+
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
         """Texels of coverages of the live state changed in place."""
         self._patches += [(regions, box) for box in boxes]
@@ -129,6 +136,8 @@ class Canvas(QOpenGLWidget):
         if self._stale:
             scene.set_state(self._preview or self.session.state)
             self._stale = False
+        if scene.extras is not self._extras:
+            scene.extras = self._extras
         for old, new in self._copies:
             scene.adopt(old, new)
         self._copies.clear()

@@ -22,6 +22,8 @@ _STAGE_TIPS = {
 HEADER = 34
 #: What the active variant is compared with, besides another variant's id.
 NOTHING, PAINTED, DEFAULTS = "", "painted", "defaults"
+#: Before the id of a texture that is shown as a stage.
+TEXTURE = "texture:"
 
 
 class ViewHeaders:
@@ -29,7 +31,7 @@ class ViewHeaders:
 
     def __init__(self, views: QWidget) -> None:
         self._views = views
-        self._attributes: tuple[str, ...] = ()
+        self._offered: tuple[tuple[str, ...], tuple[tuple[str, str], ...]] = (), ()
         self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
         self.lit = self._toggle("sun", "Lit (L)")
         self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
@@ -104,7 +106,7 @@ class ViewHeaders:
         return box
 
     @staticmethod
-    def _fill(box: QComboBox, attributes: Sequence[str]) -> None:
+    def _fill(box: QComboBox, attributes: Sequence[str], pictures: Sequence[tuple[str, str]] = ()) -> None:
         for text, stage in STAGES:
             box.addItem(text, stage)
             if stage in _STAGE_TIPS:
@@ -116,17 +118,23 @@ class ViewHeaders:
             box.setItemData(
                 box.count() - 1, f"As it is stored. {ATTRIBUTES[key].description}", Qt.ItemDataRole.ToolTipRole
             )
+        if pictures:
+            box.insertSeparator(box.count())
+        for key, name in pictures:
+            box.addItem(name, TEXTURE + key)
+            box.setItemData(box.count() - 1, f"{name}, as it is stored", Qt.ItemDataRole.ToolTipRole)
 
-    def fill_stages(self, attributes: Sequence[str]) -> None:
-        """Offer the attributes that the recipe makes beside the stages; what is shown stays, where it is still there."""
-        if attributes == self._attributes:
+    def fill_stages(self, attributes: Sequence[str], pictures: Sequence[tuple[str, str]] = ()) -> None:
+        """Offer the attributes that the recipe makes beside the stages, and pictures, (id, name) each; what is shown
+        stays, where it is still there."""
+        if (tuple(attributes), tuple(pictures)) == self._offered:
             return
-        self._attributes = tuple(attributes)
+        self._offered = tuple(attributes), tuple(pictures)
         for box in (self.form_stage, self.flat_stage):
             shown = box.currentData()
             box.blockSignals(True)
             box.clear()
-            self._fill(box, attributes)
+            self._fill(box, attributes, pictures)
             box.setCurrentIndex(max(0, box.findData(shown)))
             box.blockSignals(False)
 

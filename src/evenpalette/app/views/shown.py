@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
-from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, ViewHeaders
+from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
 from evenpalette.app.views.stages import Stages
 from evenpalette.core.project.edits.variants import find_variant
 from evenpalette.core.values import ValueType
@@ -31,6 +31,7 @@ class Shown(QObject):
         super().__init__(session)
         self._session, self._headers = session, headers
         self.wipe = 0.5
+        self._extras: dict[str, str] = {}
         self.against = NOTHING
         self.focus_region = -1
         self.step_limit: int | None = None
@@ -87,12 +88,13 @@ class Shown(QObject):
         state = self._session.state
         ids = state.region_ids
         region = ids.index(self._session.region) if self._session.region in ids else -1
-        attribute = stage if isinstance(stage, str) else ""
-        show = Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
+        texture = stage.removeprefix(TEXTURE) if isinstance(stage, str) and stage.startswith(TEXTURE) else ""
+        attribute = stage if isinstance(stage, str) and not texture else ""
+        show = Show.PAINTED if texture else Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
         overlay = float(self._headers.overlay.value()) / 100 if self.overlays and show not in _OF_REGIONS else 0.0
         return Look(
             show, state.project.active_variant, self.step_limit, self._alone, region, self.focus_region, lit,
-            attribute, self.copy, self._seconds, overlay,
+            attribute, self.copy, self._seconds, overlay, texture,
         )  # fmt: skip
 
     def _looks(self, stage: Show | str, *, lit: bool) -> list[tuple[Look, float]]:
@@ -100,10 +102,21 @@ class Shown(QObject):
         if self.against == NOTHING:
             return [(first, 1.0)]
         if self.against == PAINTED:
-            other = replace(first, show=Show.PAINTED)
+            other = replace(first, show=Show.PAINTED, texture="")
         else:
             other = replace(first, variant=None if self.against == DEFAULTS else self.against)
         return [(first, self.wipe), (other, 1.0)]
+
+    def offer_extras(self, names: dict[str, str]) -> None:
+        """Offer pictures that are no textures of the document as stages: what a look calls them, and in words."""
+        self._extras = names
+        self._fill_headers()
+        self.changed.emit()
+
+    def show_flat(self, stage: Show | str) -> None:
+        """Show a stage in Flat."""
+        box = self._headers.flat_stage
+        box.setCurrentIndex(max(0, box.findData(stage)))
 
     # --- what stations ask for -----------------------------------------------------------------------------------
 
@@ -187,7 +200,8 @@ class Shown(QObject):
         placed = [str(b.value) for b in bindings if isinstance(b.value, str)]
         placed += [str(p.default) for p in state.project.recipe.parameters if p.type is ValueType.PLACEMENT]
         moves = any("drift=" in text for text in placed)
-        headers.fill_stages(state.attributes)
+        textures = [(texture.id, texture.name) for texture in state.project.asset.textures]
+        headers.fill_stages(state.attributes, [*textures, *self._extras.items()])
         headers.show_moment(copies=copies, moves=moves)
         if not copies:
             headers.copy.setValue(0)

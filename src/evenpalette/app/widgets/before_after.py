@@ -17,6 +17,18 @@ def image_of(codes: NDArray[np.uint8]) -> QImage:
     return QImage(held.data, held.shape[1], held.shape[0], held.shape[1] * 3, QImage.Format.Format_RGB888).copy()
 
 
+def crop_of(picture: NDArray[np.uint8], middle: tuple[float, float], size: tuple[int, int]) -> NDArray[np.uint8]:
+    """(width, height) pixels around a place 0..1 of a picture (height, width, 3); gray where there are no more."""
+    height, width = picture.shape[:2]
+    out = np.full((size[1], size[0], 3), 119, np.uint8)
+    wide, high = min(size[0], width), min(size[1], height)
+    left = int(np.clip(middle[0] * width - wide / 2, 0, width - wide))
+    top = int(np.clip(middle[1] * height - high / 2, 0, height - high))
+    x, y = (size[0] - wide) // 2, (size[1] - high) // 2
+    out[y : y + high, x : x + wide] = picture[top : top + high, left : left + wide]
+    return out
+
+
 class BeforeAfter(QWidget):
     """Shows two pictures of the same place at one size, left of the divide the first, right of it the second.
 

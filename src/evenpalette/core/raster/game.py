@@ -5,19 +5,16 @@ is the mean of trilinear reads along the longer axis (EXT_texture_filter_anisotr
 """
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.difference import difference_of_linear
-from evenpalette.core.color.encoding import decode_srgb, encode_srgb
+from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.kernels import njit, prange
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, packed_and_back
-from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
@@ -181,77 +178,20 @@ def at_distance(raster: Raster, distance: float) -> tuple[int, int]:
     return max(1, round(raster.width * factor)), max(1, round(raster.height * factor))
 
 
-def drawn(texture: Sampled, distance: float) -> F32:
-    """The whole texture as drawn from a distance, linear RGB (or its channels) float32 (height, width, channels)."""
+def drawn(texture: Sampled, distance: float, stride: int = 1) -> F32:
+    """The whole texture as drawn from a distance, linear RGB (or its channels) float32 (height, width, channels).
+
+    stride: of the rows only every so manieth."""
     size = at_distance(texture.raster, distance)
     u, v = grid(size)
+    v = v[::stride]
     lod = math.log2(max(texture.raster.width / size[0], texture.raster.height / size[1], 1e-9))
     return texture.at(u, v, lod, (1 / size[0], 0.0))
 
 
-def truth(raster: Raster, distance: float) -> F32:
+def truth(raster: Raster, distance: float, stride: int = 1) -> F32:
     """What would be seen with endless samples: areas averaged from afar, bilinear from near, in linear light for color."""
     size = at_distance(raster, distance)
     if distance > 0:
-        return np.asarray(resize_plane(raster.as_linear(), size), np.float32).reshape(size[1], size[0], -1)
-    return drawn(Sampled(raster, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False)), distance)
-
-
-@dataclass(frozen=True)
-class Seen:
-    """What a setting leaves at a level: CIEDE2000 mean and 95th percentile, PSNR in dB of the stored codes; bytes in
-    memory, and on disk where it is known."""
-
-    setting: str
-    level: int
-    mean_ciede2000: float
-    p95_ciede2000: float
-    psnr: float
-    bytes: int
-    disk_bytes: int = 0
-
-
-def apart(seen: F32, wanted: F32, *, is_color: bool) -> tuple[float, float, float]:
-    """CIEDE2000 mean and 95th percentile, and PSNR in dB (99 where equal), of two linear pictures of 1 to 4 channels.
-
-    Data is looked at as a gray picture of its stored values; PSNR is of what 8 bits would store.
-    """
-    first, second = _three(seen), _three(wanted)
-    codes = (np.rint(np.clip(encode_srgb(p) if is_color else p, 0, 1) * 255) for p in (first, second))
-    error = float(((next(codes) - next(codes)) ** 2).mean())
-    if not is_color:
-        first, second = decode_srgb(np.clip(first, 0, 1)), decode_srgb(np.clip(second, 0, 1))
-    difference = difference_of_linear(np.clip(first, 0, 1), np.clip(second, 0, 1))
-    psnr = 99.0 if error == 0 else min(99.0, 10 * math.log10(255**2 / error))
-    return float(difference.mean()), float(np.percentile(difference, 95)), psnr
-
-
-def _three(picture: F32) -> F32:
-    if picture.shape[2] <= 2:
-        return np.repeat(picture[..., :1], 3, -1)
-    return picture[..., :3]
-
-
-def measure(
-    raster: Raster, setting: Setting, levels: tuple[int, ...] = (0, 1, 2, 3), wanted: Mapping[int, F32] | None = None
-) -> list[Seen]:
-    """What a setting leaves of a texture at distances of whole levels; level 0 is looked at from twice as near, where
-    filtering shows. wanted: the truth at each level, where it is known."""
-    texture = Sampled(raster, setting)
-    disk = len(encode_png(raster)) if setting.form == PLAIN else texture.bytes_in_memory
-    found = []
-    is_color = raster.encoding is not Encoding.DATA
-    for level in levels:
-        distance = float(level) if level else -1.0
-        found.append(Seen(setting.words(), level, *apart(drawn(texture, distance), wanted[level] if wanted is not None else truth(raster, distance), is_color=is_color), texture.bytes_in_memory, disk))
-    return found
-
-
-def what_if(raster: Raster, base: Setting = Setting()) -> list[list[Seen]]:
-    """The settings a game might choose for one texture, each with what it leaves at four distances."""
-    forms = (PLAIN, "BC7", "BC1", "BC4") if raster.channels <= 2 else (PLAIN, "BC7", "BC3", "BC1")
-    settings = [replace(base, form=form) for form in forms]
-    settings += [replace(base, reads=reads) for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)]
-    settings += [replace(base, mips=False), replace(base, srgb_flag=raster.encoding is Encoding.DATA)]
-    wanted = {level: truth(raster, float(level) if level else -1.0) for level in range(4)}
-    return [measure(raster, setting, wanted=wanted) for setting in dict.fromkeys(settings)]
+        return np.asarray(resize_plane(raster.as_linear(), size), np.float32).reshape(size[1], size[0], -1)[::stride]
+    return drawn(Sampled(raster, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False)), distance, stride)

@@ -6,32 +6,21 @@ entries lie along a short path, so that what a filter makes between two levels i
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit
 from evenpalette.core.errors import ImageFileError
-from evenpalette.core.raster.game import F32, PLAIN, Reads, Sampled, Seen, Setting, apart, drawn, level_bytes, truth
+from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.raster.game import F32, PLAIN, Reads, Sampled, Setting, drawn, level_bytes, truth
+from evenpalette.core.raster.game_ways import LEVELS, Seen, Way, measure_ways
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.tones.palettes.census import codes_of
 from evenpalette.core.tones.palettes.mapping import map_codes
 from evenpalette.core.tones.palettes.path import meetings, short_path
 from evenpalette.core.tones.palettes.strip import entries_of_levels, index_raster, levels_of, palettes_of, restore
-
-LEVELS = (0, 1, 2, 3)
-
-
-@dataclass(frozen=True)
-class Way:
-    """A way to store and read a texture. name: in a few words, stable. fetches: texture reads of the game for a pixel."""
-
-    name: str
-    fetches: int
-    bytes: int
-    draw: Callable[[float], F32]
 
 
 def _entry_colors(values: F32, palette: NDArray[np.uint8], *, smooth: bool = False, repeats: bool = False) -> F32:
@@ -57,12 +46,12 @@ def true_mips(colored: Raster, palette: NDArray[np.uint8]) -> list[Raster]:
     return [index_raster(map_codes(codes_of(level, alpha=False), palette[:, :3]), len(palette)) for level in mip_chain(colored).levels]
 
 
-def look_up_then_filter(levels: list[Raster], palette: NDArray[np.uint8], distance: float) -> F32:
+def look_up_then_filter(levels: list[Raster], palette: NDArray[np.uint8], distance: float, stride: int = 1) -> F32:
     """Each of the texels that a trilinear read needs looked up, then blended in linear light."""
     colored = [restore(level, _strip(palette)) for level in levels]
     texture = Sampled(colored[0], Setting(PLAIN, Reads.TRILINEAR, mips=False, repeats=False))
     texture.levels = [np.ascontiguousarray(level.as_linear()[..., :3]) for level in colored]
-    return drawn(texture, distance)
+    return drawn(texture, distance, stride)
 
 
 def _strip(palette: NDArray[np.uint8]) -> Raster:
@@ -91,35 +80,35 @@ def ways(index: Raster, palette: NDArray[np.uint8], source: Raster) -> list[Way]
     other_chain = list(mip_chain(other_index).levels)
     true = true_mips(colored, palette)
 
-    def read(raster: Raster, setting: Setting, palette: NDArray[np.uint8], *, smooth: bool = False, repeats: bool = False, wrong: bool = False) -> Callable[[float], F32]:
+    def read(raster: Raster, setting: Setting, palette: NDArray[np.uint8], *, smooth: bool = False, repeats: bool = False, wrong: bool = False) -> Callable[[float, int], F32]:
         texture = Sampled(raster, setting)
 
-        def draw(distance: float) -> F32:
-            values = drawn(texture, distance)[..., 0]
+        def draw(distance: float, stride: int) -> F32:
+            values = drawn(texture, distance, stride)[..., 0]
             if wrong:
                 values = decode_srgb(np.clip(values, 0, 1))
             return _entry_colors(values, palette, smooth=smooth, repeats=repeats)
 
         return draw
 
-    def read_true(distance: float) -> F32:
+    def read_true(distance: float, stride: int) -> F32:
         texture = Sampled(true[0], Setting(PLAIN, Reads.NEAREST, mips=False, repeats=False))
         texture.levels = [level.as_unit() for level in true]
-        return _entry_colors(drawn(texture, distance)[..., 0], palette)
+        return _entry_colors(drawn(texture, distance, stride)[..., 0], palette)
 
     nearest = Setting(PLAIN, Reads.NEAREST, mips=False, repeats=False)
     full, plain = Setting(PLAIN, Reads.TRILINEAR, repeats=False), _index_bytes([index], palette)
     mips, packed = _index_bytes(chain, palette), _index_bytes(chain, palette, "BC4")
     found = [
-        Way("index, nearest, no mips", 2, plain, read(index, nearest, palette)),
-        Way("index, bilinear, no mips", 2, plain, read(index, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False), palette)),
-        Way("index, trilinear, mips", 2, mips, read(index, full, palette)),
-        Way("index, trilinear, mips, strip filtered", 2, mips, read(index, full, palette, smooth=True)),
-        Way("index, nearest, strip repeats", 2, plain, read(index, nearest, palette, smooth=True, repeats=True)),
-        Way("index, nearest, sRGB flag", 2, plain, read(index, nearest, palette, wrong=True)),
-        Way("index, BC4, nearest", 2, packed, read(index, Setting("BC4", Reads.NEAREST, repeats=False), palette)),
-        Way("index, BC4, trilinear, mips", 2, packed, read(index, Setting("BC4", Reads.TRILINEAR, repeats=False), palette)),
-        Way("look up, then filter", 16, mips, lambda distance: look_up_then_filter(true, palette, distance)),
+        Way("index, nearest, no mips", 2, plain, read(index, nearest, palette), offered=False),
+        Way("index, bilinear, no mips", 2, plain, read(index, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False), palette), offered=False),
+        Way("index, trilinear, mips", 2, mips, read(index, full, palette), offered=False),
+        Way("index, trilinear, mips, strip filtered", 2, mips, read(index, full, palette, smooth=True), offered=False),
+        Way("index, nearest, strip repeats", 2, plain, read(index, nearest, palette, smooth=True, repeats=True), offered=False),
+        Way("index, nearest, sRGB flag", 2, plain, read(index, nearest, palette, wrong=True), offered=False),
+        Way("index, BC4, nearest", 2, packed, read(index, Setting("BC4", Reads.NEAREST, repeats=False), palette), offered=False),
+        Way("index, BC4, trilinear, mips", 2, packed, read(index, Setting("BC4", Reads.TRILINEAR, repeats=False), palette), offered=False),
+        Way("look up, then filter", 16, mips, lambda distance, stride: look_up_then_filter(true, palette, distance, stride)),
         Way("true mips, nearest", 2, mips, read_true),
         Way("ordered palette, trilinear, mips, strip filtered", 2, mips, read(other_index, full, other_palette, smooth=True)),
         Way("ordered palette, BC4, trilinear, mips, strip filtered", 2, _index_bytes(other_chain, palette, "BC4"),
@@ -127,7 +116,7 @@ def ways(index: Raster, palette: NDArray[np.uint8], source: Raster) -> list[Way]
     ]  # fmt: skip
     for form in (PLAIN, "BC1", "BC7"):
         texture = Sampled(_opaque(source), Setting(form, Reads.TRILINEAR, repeats=False))
-        found.append(Way(f"color, {form}, trilinear, mips", 1, texture.bytes_in_memory, lambda d, t=texture: drawn(t, d)[..., :3]))  # type: ignore[misc]
+        found.append(Way(f"color, {form}, trilinear, mips", 1, texture.bytes_in_memory, lambda d, stride, t=texture: drawn(t, d, stride)[..., :3]))  # type: ignore[misc]
     return found
 
 
@@ -135,20 +124,23 @@ def _opaque(source: Raster) -> Raster:
     return Raster(codes_of(source, alpha=False), Encoding.SRGB)
 
 
-def measure_index_art(index: Raster, strip: Raster, source: Raster, row: int = 0, levels: tuple[int, ...] = LEVELS) -> list[Seen]:
+def measure_index_art(
+    index: Raster, strip: Raster, source: Raster, row: int = 0, levels: tuple[int, ...] = LEVELS, progress: Progress = no_progress
+) -> list[Seen]:
     """What each way leaves of the source at each level, beside its bytes. Level 0 is seen from twice as near.
 
     source: the colored picture, of the same size. Raises ImageFileError where sizes differ or there is no such row.
     """
+    found = index_ways(index, strip, source, row)
+    source = _opaque(source)
+    return measure_ways(found, source, lambda d, stride: truth(source, d, stride)[..., :3], levels, progress)
+
+
+def index_ways(index: Raster, strip: Raster, source: Raster, row: int = 0) -> list[Way]:
+    """The ways of index art by a row of its strip. Raises ImageFileError."""
     if source.size != index.size:
         raise ImageFileError(f"The source is {source.width} by {source.height} texels, the index {index.width} by {index.height}: they are not of one picture.")
     rows = palettes_of(strip)
     if not 0 <= row < len(rows):
         raise ImageFileError(f"There is no row {row}: the strip has rows 0 to {len(rows) - 1}.")
-    source, found = _opaque(source), []
-    wanted = {level: truth(source, float(level) if level else -1.0)[..., :3] for level in levels}
-    for way in ways(index, rows[row][:, :3], source):
-        for level in levels:
-            seen = way.draw(float(level) if level else -1.0)
-            found.append(Seen(way.name, level, *apart(seen, wanted[level], is_color=True), way.bytes))
-    return found
+    return ways(index, rows[row][:, :3], source)
