@@ -331,10 +331,13 @@ def test_the_surface_begins_with_the_alpha_and_the_normal_map() -> None:
 
 @pytest.mark.parametrize("attribute", [key for key in KEYS if any(key in kind.writes for kind in KINDS.values())])
 def test_every_attribute_is_the_same_on_cpu_and_gpu(game: Game, attribute: str) -> None:
-    """All kinds one after another, by rows, with placed textures, as GLSL 3.30 and as GLSL ES 3.00."""
+    """All kinds one after another, by rows, with placed textures, as GLSL 3.30 and as GLSL ES 3.00.
+
+    Without hard steps: there a texel may fall to either side."""
     writing = [
         example_step(kind, example, IDS[: n % 3], "scale=2,2; wrap=mirror" if n % 2 else "", texture="t", amount=0.9)
         for n, (kind, example) in enumerate(EXAMPLES)
+        if example.get("between") != "Stepped"
     ]
     steps = tuple(step.model_copy(update={"id": f"s{n}"}) for n, step in enumerate(writing))
     textures = {"t": Raster(np.random.default_rng(9).integers(0, 256, (SIZE, SIZE, 4), np.uint8), Encoding.SRGB)}

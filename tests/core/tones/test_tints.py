@@ -13,6 +13,7 @@ from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.tones.headroom import grays_of, headroom_of
 from evenpalette.core.tones.tints import fit_tint
 
 RNG = np.random.default_rng(12)
@@ -154,17 +155,15 @@ def test_paint_brighter_than_white_is_kept() -> None:
 
 def test_headroom_says_what_a_tint_comes_out_as() -> None:
     """By hand: the mean of the gray times the tint, in linear light; what clips at one over the mean."""
-    from evenpalette.core.tones.headroom import headroom_of
-
     gray = np.full((32, 32, 1), 0.25, np.float32)
     gray[16:] = 0.75
-    room = headroom_of(Raster(gray, Encoding.DATA))
+    room = headroom_of(gray.reshape(-1))
     assert room.mean == pytest.approx(0.5, abs=1e-6)
     assert parse_hex(room.shown("#ffffff")) == (188, 188, 188), "0.5 linear, IEC 61966-2-1"
     assert room.gain == pytest.approx(2)
     assert room.clips == pytest.approx(0.5)
-    assert headroom_of(Raster(gray * 0.1, Encoding.DATA)).word == "dark"
-    assert headroom_of(Raster(np.full((8, 8, 1), 0.95, np.float32), Encoding.DATA)).word == "flat"
+    assert headroom_of(gray.reshape(-1) * np.float32(0.1)).word == "dark"
+    assert headroom_of(np.full(64, 0.95, np.float32)).word == "flat"
     top = np.zeros((32, 32), np.uint8)
     top[:16] = 255
-    assert headroom_of(Raster(gray, Encoding.DATA), top).mean == pytest.approx(0.25)
+    assert headroom_of(grays_of(Raster(gray, Encoding.DATA), top)).mean == pytest.approx(0.25)

@@ -29,11 +29,11 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits import tone as edit
 from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.model import Role
-from evenpalette.core.tones.gray import LABELS
+from evenpalette.core.tones.gray import LABELS, METHODS
 from evenpalette.core.tones.headroom import headroom_of
 from evenpalette.core.tones.histogram import tone_histogram
 
-COMPARED = ("fit", "mean", "bt601", "bt709", "luminance", "lightness", "oklab")
+COMPARED = ("fit", *METHODS)
 WORDS = {"fit": "Fit", **LABELS}
 
 

@@ -23,7 +23,7 @@ from evenpalette.core.recipe.evaluate import evaluate, weigh_rows
 from evenpalette.core.recipe.plan import whole_plan
 from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.weights import TileWeights
-from evenpalette.core.tones.gray import gray_as_linear
+from evenpalette.core.tones.gray import PRINCIPAL, along, gray_as_linear, principal_direction
 
 #: Texels of one strip: what is held in floats at once.
 _STRIP_TEXELS = 1 << 20
@@ -153,7 +153,7 @@ def plain_tone(painted: F32, method: str, coverages: Sequence[NDArray[np.uint8]]
 
     The tint is the least-squares factor `sum(g c) / sum(g g)`, clamped to the gamut.
     """
-    gray = gray_as_linear(painted, method)
+    gray = gray_as_linear(painted, method) if method != PRINCIPAL else _by_regions(painted, coverages)
     tints = []
     for coverage in coverages:
         weight = coverage.astype(np.float32) / 255
@@ -161,6 +161,19 @@ def plain_tone(painted: F32, method: str, coverages: Sequence[NDArray[np.uint8]]
         tint = (painted * (gray * weight)[..., None]).sum((0, 1), dtype=np.float64) / max(power, 1e-9)
         tints.append(linear_to_hex(np.clip(tint, 0, 1).astype(np.float32)))
     return np.clip(gray, 0, 1), tints
+
+
+def _by_regions(painted: F32, coverages: Sequence[NDArray[np.uint8]]) -> F32:
+    """Each region's colors along their own principal direction, blended by coverage; elsewhere along that of all."""
+    gray = along(painted, principal_direction(painted))
+    total = np.zeros(gray.shape, np.float32)
+    made = np.zeros(gray.shape, np.float32)
+    for coverage in coverages:
+        weight = coverage.astype(np.float32) / 255
+        if weight.any():
+            made += weight * along(painted, principal_direction(painted, weight))
+            total += weight
+    return np.asarray(np.where(total > 0, made / np.maximum(total, 1e-6), 0) + gray * np.clip(1 - total, 0, 1) * (total == 0), np.float32)
 
 
 class Tally:

@@ -39,15 +39,21 @@ class Headroom:
         return self.shown("#ffffff")
 
 
-def headroom_of(tone: Raster, coverage: NDArray[np.uint8] | None = None) -> Headroom:
-    """The room that a tone leaves, over texels with at least half coverage, uint8 (height, width); None is everywhere."""
+def grays_of(tone: Raster, coverage: NDArray[np.uint8] | None = None) -> F32:
+    """Linear grays (n,) of a tone, evenly spread, where a region covers at least half of the texel; None is everywhere."""
     stride = max(1, int(np.sqrt(tone.width * tone.height / _MOST)))
-    gray: F32 = np.ascontiguousarray(tone.channel(0)[::stride, ::stride])
-    values = gray.reshape(-1)
-    if coverage is not None:
-        rows = np.linspace(0, coverage.shape[0] - 1, gray.shape[0]).astype(int)
-        columns = np.linspace(0, coverage.shape[1] - 1, gray.shape[1]).astype(int)
-        values = values[(coverage[np.ix_(rows, columns)] >= 128).reshape(-1)]
+    # No copy of the whole: only every so manieth texel is decoded.
+    small = Raster(np.ascontiguousarray(tone.pixels[::stride, ::stride, :1]), tone.encoding)
+    gray: F32 = np.ascontiguousarray(small.channel(0))
+    if coverage is None:
+        return gray.reshape(-1)
+    rows = np.linspace(0, coverage.shape[0] - 1, gray.shape[0]).astype(int)
+    columns = np.linspace(0, coverage.shape[1] - 1, gray.shape[1]).astype(int)
+    return np.asarray(gray[coverage[np.ix_(rows, columns)] >= 128])
+
+
+def headroom_of(values: F32) -> Headroom:
+    """The room that linear grays (n,) leave."""
     if not values.size:
         return Headroom(0.0, 0.0, 0.0, "good", 1.0, 0.0)
     mean = float(values.mean(dtype=np.float64))

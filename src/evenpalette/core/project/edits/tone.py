@@ -1,6 +1,7 @@
 """Making the tone and putting it at the start of the recipe."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,15 +9,19 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.project.edits.asset import add_texture, replace_texture
 from evenpalette.core.project.edits.recipe import (
     add_row,
     add_step,
     bind_input,
     free_parameter_name,
     set_base,
+    set_first_row,
     step_of,
     update_parameter,
+    update_step,
 )
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
@@ -26,11 +31,12 @@ from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.tones.fit import hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
+from evenpalette.core.tones.residue import residue_map
 from evenpalette.core.tones.tints import TintFit, fit_tints
 from evenpalette.core.tones.undo import undo_steps
-from evenpalette.core.values import ValueType
+from evenpalette.core.values import ChannelRef, ValueType
 
-FIT = "fit"
+FIT, RESIDUE, LEVELS = "fit", "residue", "levels"
 #: Texels from which tints are learnt.
 _LOOKED_AT = 1 << 20
 #: Texels on which steps are undone.
@@ -102,6 +108,10 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     if not state.project.regions.regions:
         raise RegionError("Make regions first: a tone is fitted region by region.")
     painted = state.textures[texture.id]
+    # Levels are what the artist makes of the tone, and stay; what a residue adds back is learnt anew afterwards.
+    aside = [step for step in state.project.recipe.steps if step.kind in (RESIDUE, LEVELS) and step.enabled]
+    for step in aside:
+        state = update_step(state, step.id, enabled=False)
     state = add_missing_tints(set_base(state, TONE))
     width, height = painted.size
     working = state.sources.at_size(width, height)
@@ -123,23 +133,108 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     progress(0.25)
     if method == FIT:
         gray = solve_gray(steps, working, painted, lambda done: progress(0.25 + done * 0.5))
-    tone = tone_raster(gray)
+    settings = state.project.tone.model_copy(update={"method": method})
+    state = replace(state.with_project(tone=settings), tone=tone_raster(gray))
+    del gray
+    for step in aside:
+        state = update_step(state, step.id, enabled=True)
+    if any(step.kind == RESIDUE for step in aside):
+        return with_residue(state, progress=lambda done: progress(0.75 + done * 0.25), second=second, causes=causes)
+    return _reported(state, second, causes, lambda done: progress(0.75 + done * 0.25))
+
+
+def _reported(
+    state: State, second: dict[str, tuple[str, float]], causes: tuple[str, ...], progress: Progress = no_progress
+) -> State:
+    """The state with a report of how well the default rebuilds the painted texture."""
+    tone = state.project.tone
+    assert tone.painted is not None
+    assert state.tone is not None
+    painted = state.textures[tone.painted]
+    working = replace(state.sources.at_size(*painted.size), base=state.tone)
     coverages = dict(zip(state.region_ids, working.coverages, strict=True))
-    rows, mean, p95 = report_fit(
-        steps, replace(working, base=tone), painted, coverages, by_region, seen, lambda done: progress(0.75 + done * 0.25)
+    parameters = {region: tint_parameter_of(state, region) for region in state.region_ids}
+    values = state.values(None)
+    tints = {region: str(values[parameter]) for region, parameter in parameters.items() if parameter}
+    found, mean, p95 = report_fit(
+        state.bound_steps(None), working, painted, coverages, tints, seen_texels(state, painted), progress
     )
     lines = tuple(
         ToneRow(
             region=r.region, mean=r.mean_difference, p95=r.p95_difference, gray=r.mean_gray,
             second=second.get(r.region, ("", 0.0))[0], second_share=second.get(r.region, ("", 0.0))[1],
         )
-        for r in rows
+        for r in found
     )  # fmt: skip
-    report = ToneReport(method=method, mean=mean, p95=p95, rows=lines, causes=tuple(name[:80] for name in causes))
-    compared = tuple(r for r in state.project.tone.compared if r.method != method) + (report,)
-    settings = state.project.tone.model_copy(update={"method": method, "report": report, "compared": compared})
+    report = ToneReport(method=tone.method, mean=mean, p95=p95, rows=lines, causes=tuple(name[:80] for name in causes))
+    compared = tuple(r for r in tone.compared if r.method != tone.method) + (report,)
     progress(1.0)
-    return replace(state.with_project(tone=settings), tone=tone)
+    return state.with_project(tone=tone.model_copy(update={"report": report, "compared": compared}))
+
+
+def with_residue(
+    state: State, *, progress: Progress = no_progress, second: dict[str, tuple[str, float]] | None = None, causes: tuple[str, ...] | None = None
+) -> State:
+    """Learn what gray and tint cannot rebuild, as a texture, and lay it by a Residue step right behind the tints.
+
+    A step and a texture that are there are made anew. Raises RegionError without a fitted tone.
+    """
+    tone = state.project.tone
+    if state.tone is None or tone.painted not in state.textures or tone.painted is None:
+        raise RegionError("Fit a tone first: the residue is what it leaves.")
+    painted = state.textures[tone.painted]
+    held = next((step.id for step in state.project.recipe.steps if step.kind == RESIDUE), None)
+    state = _laid(state, _residue_of(state, held, painted, lambda done: progress(done * 0.2)), held)
+    step_id = next(step.id for step in state.project.recipe.steps if step.kind == RESIDUE)
+    # The gray was the best for colors that are not turned yet: solved through the turn, and the turn learnt once more.
+    plain = _without_levels(state)
+    assert state.tone is not None
+    working = state.sources.at_size(*painted.size)
+    gray = solve_gray(plain.bound_steps(None), working, painted, lambda done: progress(0.2 + done * 0.4))
+    state = replace(state, tone=tone_raster(gray))
+    state = _laid(state, _residue_of(state, step_id, painted, lambda done: progress(0.6 + done * 0.2)), step_id)
+    if second is None:
+        rows = tone.report.rows if tone.report is not None else ()
+        second = {row.region: (row.second, row.second_share) for row in rows}
+    causes = causes if causes is not None else tone.report.causes if tone.report is not None else ()
+    return _reported(state, second, causes, lambda done: progress(0.8 + done * 0.2))
+
+
+def _without_levels(state: State) -> State:
+    """The state with its levels switched off: what the artist makes of the tone is no part of what is rebuilt."""
+    for step in state.project.recipe.steps:
+        if step.kind == LEVELS and step.enabled:
+            state = update_step(state, step.id, enabled=False)
+    return state
+
+
+def _residue_of(state: State, held: str | None, painted: Raster, progress: Progress) -> Raster:
+    """What the recipe leaves without its Residue step."""
+    assert state.tone is not None
+    plain = _without_levels(state)
+    plain = update_step(plain, held, enabled=False) if held is not None else plain
+    working = replace(plain.sources.at_size(*painted.size), base=state.tone)
+    steps = plain.bound_steps(None)
+    hidden = hidden_paint(steps, working)
+    return residue_map(steps, working, painted, 1 - hidden if hidden is not None else None, progress)
+
+
+def _laid(state: State, raster: Raster, held: str | None) -> State:
+    """The residue as a texture that a Residue step reads; what is there is replaced."""
+    step = state.project.recipe.step(held) if held is not None else None
+    bound = step.binding(step.rows[0], "turn") if step is not None else None
+    known = ChannelRef.parse(str(bound.value or "")) if bound is not None else None
+    if known is not None and known.texture in state.textures:
+        return replace_texture(state, known.texture, raster)
+    texture = state.project.asset.texture(state.project.tone.painted)
+    assert texture is not None
+    state = add_texture(state, raster, f"{Path(texture.name).stem[:100]}-residue.png", Role.DATA)
+    made = state.project.asset.textures[-1].id
+    step_id = step.id if step is not None else new_id("step")
+    if step is None:
+        tinted = [n for n, other in enumerate(state.project.recipe.steps, 1) if other.kind == "tint"]
+        state = add_step(state, RESIDUE, None, max(tinted, default=0), step_id)
+    return set_first_row(state, step_id, {"turn": str(ChannelRef(made, 0)), "chroma": str(ChannelRef(made, 1))})
 
 
 def seen_texels(state: State, painted: Raster) -> NDArray[np.bool_]:
