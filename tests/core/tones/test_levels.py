@@ -1,5 +1,8 @@
 """Levels of the tone region by region, and what gray and tint cannot rebuild."""
 
+from pathlib import Path
+
+import cv2
 import numpy as np
 import pytest
 
@@ -16,10 +19,13 @@ from evenpalette.core.project.edits.levels import (
     true_average,
 )
 from evenpalette.core.project.edits.recipe import update_parameter
-from evenpalette.core.project.edits.regions import regions_from_channels
+from evenpalette.core.project.edits.refining import freeze
+from evenpalette.core.project.edits.regions import regions_from_channels, remove_region
+from evenpalette.core.project.edits.splitting import split_by_hue
 from evenpalette.core.project.edits.tone import make_tone, tint_parameter_of, with_residue
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.tones.gray import to_gray
@@ -135,6 +141,48 @@ def test_a_residue_brings_back_a_wandering_hue_and_follows_the_tint() -> None:
     assert [step.kind for step in again.project.recipe.steps].count("residue") == 1
     assert len(again.project.asset.textures) == len(after.project.asset.textures)
     assert again.project.tone.report.mean < 0.5
+
+
+def test_a_region_of_two_hues_is_split_and_given_back(tmp_path: Path) -> None:
+    """A blue stripe on orange: its texels become a region of their own, and the fit is as good as if painted so."""
+    color = shaded("#c07030")
+    stripe = np.zeros((SIZE, SIZE), bool)
+    stripe[20:34, : SIZE // 2] = True
+    color[stripe] = shaded("#3060b0")[stripe]
+    state = make_tone(painted_state(color))
+    first = state.region_ids[0]
+    row = state.project.tone.report.rows[0]
+    assert row.second
+    assert row.mean > 3
+    split = make_tone(split_by_hue(state, first))
+    part = split.region_ids[1]
+    mask = split.coverages[part]
+    assert (mask[21:33, 2 : SIZE // 2 - 2] == 255).all()
+    assert (mask[~cv2.dilate(stripe.astype(np.uint8), np.ones((3, 3))).astype(bool)] == 0).all()
+    assert (split.coverages[first].astype(int) + mask)[:, 2 : SIZE // 2 - 2].min() >= 254
+    report = split.project.tone.report
+    assert max(r.mean for r in report.rows) < 0.6
+    assert not any(r.second for r in report.rows)
+    # Another color for the part alone; removing it gives its texels back.
+    Storage(tmp_path / "p").save(split)
+    Storage(tmp_path / "p").save(split)
+    again = Storage(tmp_path / "p").open()
+    assert np.array_equal(again.coverages[part], mask)
+    with pytest.raises(RegionError, match="split from it"):
+        remove_region(again, first)
+    whole = remove_region(again, part)
+    assert np.array_equal(whole.coverages[first], state.coverages[first])
+    # The texture changes, and the part follows.
+    moved = np.roll(color, 8, 0)
+    codes = np.rint(encode_srgb(moved.astype(np.float32)) * 255).astype(np.uint8)
+    after = replace_texture(split, split.project.tone.painted, Raster(codes, Encoding.SRGB))
+    assert (after.coverages[part][30:40, 2 : SIZE // 2 - 2] == 255).all()
+    assert (after.coverages[part][:27] == 0).all()
+    frozen = freeze(split, [first])
+    assert np.array_equal(frozen.coverages[part], mask)
+    assert np.array_equal(frozen.coverages[first], split.coverages[first])
+    with pytest.raises(RegionError, match="No second hue"):
+        split_by_hue(split, split.region_ids[2])
 
 
 def test_alpha_is_kept_and_the_principal_direction_is_that_of_the_scatter() -> None:

@@ -13,7 +13,7 @@ from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import CHANNEL_NAMES
-from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, PaintedSource, Region
+from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, HueSource, PaintedSource, Region
 
 _COLUMNS = 3
 
@@ -138,6 +138,9 @@ class SourcePage(QWidget):
             self._from.setText(f"{name}, {CHANNEL_NAMES[region.source.channel]}")
         elif isinstance(region.source, PaintedSource):
             self._from.setText("painted")
+        elif isinstance(region.source, HueSource):
+            whole = state.project.regions.find(region.source.region)
+            self._from.setText(f"the part of {whole.name if whole else 'a missing region'} with the hue of {region.source.color}")
 
     def _update(self, text: str, key: str = "", **parts: object) -> None:
         if region := self._session.region:

@@ -14,6 +14,7 @@ from evenpalette.core.recipe.model import Binding, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.regions.model import HueSource
 from evenpalette.core.regions.operations import operation_kind
 from evenpalette.core.values import Input, ValueType
 
@@ -65,6 +66,8 @@ def _problems(project: Project) -> Iterator[str]:
     for sheet in project.sheets:
         yield from _repeated("division", (d.id for d in sheet.regions.divisions))
         for region in sheet.regions.regions:
+            if isinstance(region.source, HueSource) and sheet.regions.find(region.source.region) is None:
+                yield f"region '{region.name}' is split from a region that is not there"
             for operation in region.operations:
                 try:
                     operation_kind(operation.kind).values(operation.settings)

@@ -17,6 +17,7 @@ from evenpalette.core.regions.model import (
     ChannelSource,
     FacesSource,
     FlagSource,
+    HueSource,
     Overlap,
     PaintedSource,
     Region,
@@ -26,6 +27,7 @@ from evenpalette.core.regions.overlap import resolve_overlap
 from evenpalette.core.regions.sources.bake import bake_faces
 from evenpalette.core.regions.sources.face_runs import face_labels
 from evenpalette.core.regions.sources.flags import find_flags, to_rgb8
+from evenpalette.core.regions.sources.hue import hue_share
 from evenpalette.core.regions.sources.pick import keep_contiguous, pick_by_color, pick_coverages
 from evenpalette.core.regions.sources.unmix import unmix
 
@@ -77,19 +79,42 @@ def compute_coverages(
     texels = mesh.texels((shape[0], shape[1])) if mesh is not None else None
     done: dict[str, Made] = {}
     planes: Planes = {}
+    wholes: Planes = {}
+    keys: dict[str, tuple] = {}
+    by_id = {region.id: region for region in regions.regions}
+
+    def whole(region: Region) -> NDArray[np.uint8]:
+        """A region before others are split from it."""
+        if region.id not in wholes:
+            start = plane_at(raws[region.id].raw, (shape[1], shape[0]))
+            if isinstance(region.source, HueSource) and region.source.region in by_id:
+                start = _part(whole(by_id[region.source.region]), start)
+            wholes[region.id] = run_chain(start, region.operations, ChainInputs(planes, textures, texels))
+        return wholes[region.id]
+
     for region in in_order(regions.regions):
-        raw = raws[region.id]
+        raw, source = raws[region.id], region.source
         reads = [read_by(operation) for operation in region.operations]
         looked_at = [planes.get(r) for rs, _ in reads for r in rs] + [textures.get(t) for _, ts in reads for t in ts]
-        key = (_Same(raw.raw), shape, region.operations, *map(_Same, looked_at), _Same(mesh))
+        keys[region.id] = (_Same(raw.raw), shape, region.operations, *map(_Same, looked_at), _Same(mesh))
+        taken = [raws[other.id].raw for other in regions.split_from(region.id)]
+        of = keys.get(source.region, ()) if isinstance(source, HueSource) else ()
+        keys[region.id] = (*keys[region.id], *of)
+        key = (keys[region.id], tuple(map(_Same, taken)))
         old = before.get(region.id)
         if old is not None and old.coverage is not None and old.coverage_from == key:
             plane = old.coverage
         else:
-            plane = run_chain(plane_at(raw.raw, (shape[1], shape[0])), region.operations, ChainInputs(planes, textures, texels))
+            plane = whole(region)
+            for share in taken:
+                plane = _part(plane, 255 - plane_at(share, (shape[1], shape[0])))
         planes[region.id] = plane
         done[region.id] = replace(raw, coverage=plane, coverage_from=key)
     return {region.id: done[region.id] for region in regions.regions}
+
+
+def _part(plane: NDArray[np.uint8], share: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    return ((plane.astype(np.uint16) * share + 127) // 255).astype(np.uint8)
 
 
 def _source_planes(
@@ -134,6 +159,8 @@ def _group_planes(
         return [np.ascontiguousarray(p) for p in _flag_planes(textures[source.texture], flags, source.edges)]
     if isinstance(source, ChannelSource):
         return [_channel_plane(textures[source.texture], source)]
+    if isinstance(source, HueSource):
+        return [hue_share(textures[source.texture], source.color, source.other)]
     return _face_planes([r.source for r in members if isinstance(r.source, FacesSource)], settings, mesh)
 
 

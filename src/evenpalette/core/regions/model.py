@@ -77,7 +77,22 @@ class PaintedSource(Stored):
         return ""
 
 
-RegionSource = Annotated[FlagSource | ChannelSource | FacesSource | PaintedSource, Field(discriminator="kind")]
+class HueSource(Stored):
+    """The part of another region whose color in a texture has one hue and not another; that region is without it.
+
+    region: the id of the other region, which is looked at after its operations.
+    """
+
+    kind: Literal["hue"] = "hue"
+    region: str
+    texture: str
+    color: str
+    other: str
+
+    _hex = field_validator("color", "other")(normalize_hex)
+
+
+RegionSource = Annotated[FlagSource | ChannelSource | FacesSource | PaintedSource | HueSource, Field(discriminator="kind")]
 
 
 class Operation(Stored):
@@ -158,6 +173,10 @@ class RegionSet(Stored):
         """The division that a region is in; the first one for a region that is in none."""
         found = (d for d in self.divisions if any(region.id == region_id for region in d.regions))
         return next(found, self.divisions[0])
+
+    def split_from(self, region_id: str) -> list[Region]:
+        """The regions that are a part of this one by its hue."""
+        return [r for r in self.regions if isinstance(r.source, HueSource) and r.source.region == region_id]
 
     def with_regions(self, regions: Iterable[Region], into: str | None = None) -> "RegionSet":
         """The set with these regions: known ones stay in their divisions, in the given order, new ones go into the

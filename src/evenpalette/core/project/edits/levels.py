@@ -10,6 +10,8 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RegionError
 from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input, step_of
 from evenpalette.core.project.state import State, new_id
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.recipe.steps.levels import KIND, spread
 from evenpalette.core.tones.headroom import grays_of
@@ -122,3 +124,22 @@ def true_average(state: State, region_id: str) -> dict[str, float]:
             f"The tone is too dark for that: its mean is {mean:.2f}, and brightness goes up to 4. Lower its white first."
         )
     return {**now, "brightness": 1 / mean}
+
+
+def clipping_picture(state: State, variant: str | None, most: int = 1024) -> Raster:
+    """The default gray after its levels, at most so many texels a side: blue where it is black, red where its color is
+    brighter than white. Raises RegionError without a tone."""
+    if state.tone is None:
+        raise RegionError("There is no tone yet.")
+    factor = min(1.0, most / max(state.tone.size))
+    width, height = (max(1, round(side * factor)) for side in state.tone.size)
+    working = state.sources.at_size(width, height)
+    steps = state.bound_steps(variant)
+    levels = [n for n, step in enumerate(steps, 1) if step.kind.key == KIND.key]
+    tints = [n for n, step in enumerate(steps, 1) if step.kind.key == "tint"]
+    gray = evaluate(steps[: max(levels, default=0)], working, float_output=True).pixels
+    tinted = evaluate(steps[: max([*levels, *tints], default=0)], working, float_output=True).pixels
+    codes = np.rint(encode_srgb(np.clip(gray, 0, 1)) * 255).astype(np.uint8)
+    codes[(gray <= 1e-5).all(-1)] = (40, 70, 230)
+    codes[(tinted > 1.005).any(-1)] = (230, 50, 40)
+    return Raster(codes, Encoding.SRGB)

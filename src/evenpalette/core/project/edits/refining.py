@@ -78,6 +78,11 @@ def move_operation(state: State, region_id: str, operation_id: str, offset: int)
 def freeze(state: State, region_ids: list[str]) -> State:
     """Make the coverages of these regions painted ones: their texels stay, source and chain are forgotten."""
     made = dict(state.made)
+    # What is split from a frozen region would be taken from it twice: it is frozen with it.
+    chosen = list(region_ids)
+    for region_id in chosen:
+        chosen += [r.id for r in state.project.regions.split_from(region_id) if r.id not in chosen]
+    region_ids = chosen
     regions = []
     for region in state.project.regions.regions:
         if region.id in region_ids and region.id in state.coverages:

@@ -208,6 +208,9 @@ def remove_region(state: State, region_id: str) -> State:
     readers = [r.name for r in state.project.regions.regions if any(region_id in read_by(o)[0] for o in r.operations)]
     if readers:
         raise RegionError(f"It is still read by the operations of {', '.join(readers[:4])}. Take those out first.")
+    parts = [r.name for r in state.project.regions.split_from(region_id)]
+    if parts:
+        raise RegionError(f"{', '.join(parts[:4])} is split from it by hue. Remove or freeze that first.")
     regions = tuple(r for r in state.project.regions.regions if r.id != region_id)
     return put_regions(state, regions)
 

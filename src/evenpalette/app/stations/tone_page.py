@@ -1,0 +1,320 @@
+"""Tones, the gray: from the painted color, how well the recipe rebuilds the original with it, and its levels."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
+
+from evenpalette.app import theme
+from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.histogram import Histogram
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.project.edits import tone as edit
+from evenpalette.core.project.edits.levels import (
+    DEFAULTS,
+    clipping_picture,
+    leveled,
+    levels_of,
+    set_levels,
+    suggested_levels,
+    true_average,
+)
+from evenpalette.core.project.edits.splitting import split_by_hue
+from evenpalette.core.project.edits.tone import tint_parameter_of
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.recipe.steps.levels import KIND as LEVELS_KIND
+from evenpalette.core.tones.gray import LABELS, METHODS, to_gray
+from evenpalette.core.tones.headroom import headroom_of
+from evenpalette.core.tones.histogram import gray_histogram
+from evenpalette.gpu.look import Show
+
+COMPARED = ("fit", *METHODS)
+WORDS = {"fit": "Fit", **LABELS}
+_LEVELS = {made.key: (made.low, made.high) for made in LEVELS_KIND.inputs}
+
+
+class TonePage(QWidget):
+    """Left how the tone is made, in the middle how well each way rebuilds the paint, right the region's levels."""
+
+    def __init__(self, session: Session, views: TwinViews) -> None:
+        super().__init__()
+        self._session, self._views = session, views
+        self._painted = QComboBox()
+        self._painted.setAccessibleName("Painted texture")
+        self._painted.activated.connect(
+            lambda i: session.apply("Painted texture", lambda s: edit.set_painted(s, self._painted.itemData(i)))
+        )
+        self._white = ValueSlider(90, 100, "%", decimals=1)
+        self._white.setAccessibleName("White of the tone")
+        self._white.setToolTip(
+            "Which part of a region's brightness the tone holds. 100 loses nothing; less gives up the brightest texels for a lighter tone"
+        )
+        self._white.edited.connect(
+            lambda v: session.apply("White of the tone", lambda s: edit.set_white(s, v), "white")
+        )
+        self._fit = button(
+            "Fit the tone",
+            lambda: self.make("fit"),
+            "primary",
+            "Tint and gray that rebuild the painted color best, region by region",
+        )
+        self._compare = button(
+            "Compare methods", self._compare_all, tip="Rebuild the original with each method and measure"
+        )
+        self._verdict = label("", "note")
+        self._verdict.setAccessibleName("Verdict on the tone")
+        self._verdict.setWordWrap(True)
+        self._residue = button("Add back the rest", self._add_residue, "link", "Hue and chroma that gray and tint cannot rebuild, as a second map that follows the tint")
+        self._split = button("Split by hue", self._split_region, "link", "The part of the selected region that has another hue becomes a region of its own")
+        left = column(
+            label("made from", "note"), self._painted, label("white at", "note"), self._white,
+            row(self._fit, self._compare, None), row(self._residue, self._split, None, spacing=4), self._verdict, None, spacing=3,
+        )  # fmt: skip
+        left.setFixedWidth(252)
+        self.table = QTableWidget()
+        self.table.setAccessibleName("Differences by region and method")
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
+        self.table.setToolTip("Double-click or press Enter to use a method")
+        self.table.activated.connect(lambda index: self.make(self._methods[index.row()]))
+        vertical = self.table.verticalHeader()
+        assert vertical is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(26)
+        self._methods: list[str] = []
+        self._use = button("Use this method", self._use_selected, "link")
+        middle = column(
+            row(
+                label("CIEDE2000 by region", "note"),
+                None,
+                self._use,
+            ),
+            self.table,
+        )
+        self._histogram = Histogram()
+        self._histogram.setFixedWidth(136)
+        self._title = label("", "")
+        self._sliders = {key: ValueSlider(*limits, decimals=2) for key, limits in _LEVELS.items()}
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(0)
+        for line, made in enumerate(LEVELS_KIND.inputs):
+            slider = self._sliders[made.key]
+            slider.setToolTip(made.description)
+            grid.addWidget(caption(made.label, slider), line, 0)
+            grid.addWidget(slider, line, 1)
+            slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
+            slider.finished.connect(session.history.seal)
+        self._suggest = button("Suggest", lambda: self._take(suggested_levels), "link", "Black and white nearly reached, and a mean that leaves room to every tint")
+        self._average = button("True average", lambda: self._take(true_average), "link", "So bright that the region's mean color is the tint itself")
+        self._plain = button("Reset", lambda: self._set_levels(dict(DEFAULTS), "levels"), "link", "Levels that change nothing")
+        self._clipping = QCheckBox("show clipping")
+        self._clipping.setToolTip("In Flat: what is black in blue, what is brighter than white under its tint in red")
+        self._clipping.clicked.connect(lambda _: self._show_clipping())
+        self._room = label("", "note")
+        self._room.setWordWrap(True)
+        self._room.setAccessibleName("Headroom of the tone")
+        held = QWidget()
+        held.setLayout(grid)
+        right = column(
+            row(self._title, None, self._suggest, self._average, self._plain, spacing=4),
+            row(self._histogram, held, spacing=10), row(self._clipping, None), self._room, spacing=3,
+        )  # fmt: skip
+        right.setFixedWidth(408)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(20)
+        layout.addWidget(left)
+        layout.addWidget(middle, 1)
+        layout.addWidget(right)
+        self.table.currentCellChanged.connect(lambda *_: self._show_gray())
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(lambda: self._show_levels() if self.isVisible() else self._shown.ask())
+        self.refresh()
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if facets & {TONE, ASSET, REGIONS, COVERAGES}:
+            self._shown.ask()
+        elif facets & {RECIPE, VALUES, ACTIVE} and self.isVisible():
+            self._show_levels()
+
+    def refresh(self) -> None:
+        """Show the tone as it is now."""
+        state = self._session.state
+        settings = state.project.tone
+        self._painted.clear()
+        for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
+            self._painted.addItem(texture.name, texture.id)
+        self._painted.setCurrentIndex(self._painted.findData(settings.painted))
+        self._white.set_value(settings.white_percentile)
+        ready = bool(state.region_ids) and settings.painted is not None
+        for widget in (self._fit, self._compare, self._use):
+            widget.setEnabled(ready)
+        if not ready:
+            self._verdict.setText("A tone needs a painted texture and regions.")
+        elif settings.report is None:
+            self._verdict.setText(
+                "No tone yet. Fit finds tint and gray together, so that the default shows the original."
+            )
+        else:
+            report = settings.report
+            word = (
+                "looks like the original"
+                if report.mean < 1
+                else "is close to the original"
+                if report.mean < 3
+                else "differs from the original"
+            )
+            told = [
+                f"In use: {WORDS[report.method]}. The default {word}: mean {report.mean:.2f}, 95th percentile {report.p95:.2f}."
+            ]
+            if report.causes:
+                told.append(f"{', '.join(report.causes)} cannot be undone: what lies under it is guessed.")
+            for line in report.rows:
+                region = state.project.regions.find(line.region)
+                if line.second and region is not None:
+                    told.append(f"{region.name} holds a second hue, {line.second}, on {line.second_share:.0%} of it.")
+            self._verdict.setText("  ".join(told))
+        self._fill_table()
+        self._show_levels()
+
+    def _fill_table(self) -> None:
+        state = self._session.state
+        reports = sorted(
+            state.project.tone.compared, key=lambda r: COMPARED.index(r.method) if r.method in COMPARED else 99
+        )
+        regions = state.project.regions.regions
+        self._methods = [report.method for report in reports]
+        self.table.clear()
+        self.table.setColumnCount(3 + len(regions))
+        self.table.setRowCount(len(reports))
+        self.table.setHorizontalHeaderLabels(["Method", "Mean", "95th", *(region.name for region in regions)])
+        for line, report in enumerate(reports):
+            in_use = report.method == state.project.tone.method and state.tone is not None
+            by_region = {r.region: r.mean for r in report.rows}
+            cells = [WORDS[report.method] + ("  (in use)" if in_use else ""), f"{report.mean:.2f}", f"{report.p95:.2f}"]
+            cells += [f"{by_region[r.id]:.2f}" if r.id in by_region else "" for r in regions]
+            for place, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setFont(theme.font(theme.TEXT, strong=in_use and place == 0))
+                if place:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    value = float(text or 0)
+                    item.setForeground(QColor(theme.INK if value < 3 else theme.WARN))
+                self.table.setItem(line, place, item)
+        header = self.table.horizontalHeader()
+        assert header is not None
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+
+    def _show_levels(self) -> None:
+        """The selected region's tone as its levels leave it, and what a tint makes of it."""
+        state, region = self._session.state, self._session.region
+        found = state.project.regions.find(region or "")
+        ready = state.tone is not None and found is not None
+        for widget in (self._histogram, self._suggest, self._average, self._plain, self._clipping, *self._sliders.values()):
+            widget.setEnabled(ready)
+        self._title.setText(self._title.fontMetrics().elidedText(found.name if found is not None else "", Qt.TextElideMode.ElideRight, 110))
+        second = {row.region for row in state.project.tone.report.rows if row.second} if state.project.tone.report else set()
+        self._split.setVisible(region in second)
+        self._residue.setEnabled(state.tone is not None)
+        if not ready:
+            self._room.setText("Levels spread the tone of the selected region, once there is one.")
+            return
+        assert region is not None
+        for key, value in levels_of(state, region).items():
+            self._sliders[key].set_value(value)
+        parameter = tint_parameter_of(state, region)
+        tint = str(state.values(state.project.active_variant)[parameter]) if parameter else "#ffffff"
+        shown = leveled(state, region, tint)
+        bins, _ = gray_histogram(shown.grays)
+        self._histogram.show_bins(bins, shown.mean, tint, shown.dark, shown.bright)
+        room = headroom_of(shown.grays)
+        words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
+        self._room.setText(f"{words}{tint} comes out as {room.shown(tint)} on average; white as {room.brightest}.")
+        self._room.setToolTip(
+            f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
+            f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white"
+        )
+        if self._clipping.isChecked():
+            self._show_clipping()
+
+    def _set_levels(self, values: dict[str, float], key: str) -> None:
+        region = self._session.region
+        if region:
+            self._session.apply("Levels", lambda s: set_levels(s, region, values), f"{key} {region}")
+
+    def _take(self, found: Callable[[State, str], dict[str, float]]) -> None:
+        region = self._session.region
+        if region:
+            self._session.apply("Levels", lambda s: set_levels(s, region, found(s, region)))
+
+    def _show_clipping(self) -> None:
+        """What is cut off, in Flat: made of a smaller picture, which is enough to see it."""
+        state = self._session.state
+        if not self._clipping.isChecked() or state.tone is None:
+            self._views.show_extras({})
+            return
+        raster = clipping_picture(state, state.project.active_variant)
+        self._views.show_extras({"clipping": ("Clipping", raster)})
+        self._views.shown.show_flat("texture:clipping")
+
+    def _show_gray(self) -> None:
+        """The gray of the chosen line, in Flat, and in Form where a texture is shown."""
+        line, state = self.table.currentRow(), self._session.state
+        painted = state.textures.get(state.project.tone.painted or "")
+        if not 0 <= line < len(self._methods) or painted is None or not self.table.hasFocus():
+            return
+        method = self._methods[line]
+        if method == edit.FIT and state.tone is not None:
+            self._views.shown.show_flat(Show.TONE)
+            return
+        small = painted.resized(*(max(1, round(side * min(1.0, 1024 / max(painted.size)))) for side in painted.size))
+        self._session.tasks.start(Task(
+            f"Gray by {WORDS[method]}", lambda _: to_gray(small, method),
+            lambda gray: self._show_extra("gray", f"Gray: {WORDS[method]}", gray), self._session.failed, exclusive=False,
+        ))  # fmt: skip
+
+    def _show_extra(self, key: str, name: str, raster: Raster) -> None:
+        self._views.show_extras({key: (name, raster)})
+        self._views.shown.show_flat(f"texture:{key}")
+
+    def _use_selected(self) -> None:
+        line = self.table.currentRow()
+        if 0 <= line < len(self._methods):
+            self.make(self._methods[line])
+
+    def make(self, method: str) -> None:
+        """Make the tone by a method, off the window's thread."""
+        self._session.run(f"Tone by {WORDS[method]}", lambda s, progress: edit.make_tone(s, method, progress))
+
+    def _add_residue(self) -> None:
+        self._session.run("Add back the rest", lambda s, progress: edit.with_residue(s, progress=progress))
+
+    def _split_region(self) -> None:
+        region = self._session.region
+        if region:
+            self._session.run("Split by hue", lambda s, progress: edit.make_tone(split_by_hue(s, region), progress=progress))
+
+    def _compare_all(self) -> None:
+        self._session.run("Compare tones", lambda s, progress: edit.compare_methods(s, COMPARED, progress))
