@@ -121,7 +121,7 @@ def _make_palette(state: State) -> State:
     for name, flag in (("Label", "#ff0000"), ("Body", "#00ff00"), ("Lid", "#0000ff")):
         state = regions.update_region(state, _region(state, name), flag=flag)
     painted = state.project.asset.textures[0].id
-    state = palette.reduce_texture(state, painted, COLORS, region_id=_region(state, "Label"))
+    state = palette.reduce_textures(state, [painted], COLORS, region_id=_region(state, "Label"))
     index = state.project.asset.textures[-1].id
     state = palette.sort_entries(state, index, Order.LIGHTNESS)
     for how in ("Dusk", "Night", "Hues turned by 180 degrees"):

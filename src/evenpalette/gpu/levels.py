@@ -10,6 +10,8 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.mips import level_sizes
+
 _TEXTURE_2D, _MAX_LEVEL, _UNPACK, _PACK = 0x0DE1, 0x813D, 0x0CF5, 0x0D05
 _NUM_EXTENSIONS, _EXTENSIONS = 0x821D, 0x1F03
 _FORMATS = {1: 0x1903, 2: 0x8227, 3: 0x1907, 4: 0x1908}
@@ -24,14 +26,6 @@ _INTERNAL = {
 def _gl() -> ctypes.CDLL:
     """The library that hands OpenGL calls on to the context that is current."""
     return ctypes.CDLL(find_library("OpenGL") or find_library("GL") or "libGL.so.1")
-
-
-def level_sizes(size: tuple[int, int]) -> list[tuple[int, int]]:
-    """(width, height) of every level, the whole texture first."""
-    sizes = [size]
-    while max(sizes[-1]) > 1:
-        sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
-    return sizes
 
 
 class Room(NamedTuple):

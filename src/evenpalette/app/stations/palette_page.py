@@ -1,17 +1,24 @@
 """Tones, palettes: a texture reduced to few colors, its entries and rows, and the step that lays it."""
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.stations.pack_dialog import PackDialog, packable
+from evenpalette.app.tasks import Task
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits import palette as edit
 from evenpalette.core.project.model import Role
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.raster import Raster
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order
 from evenpalette.core.tones.palettes.strip import find_faults
@@ -27,9 +34,9 @@ _ORDERS = (
 class PalettePage(QWidget):
     """Left what is reduced, in the middle the palette, right what is done with an entry and with rows."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._views = session, views
         self._shares = np.zeros(0)
         self._texture = _box("Texture to reduce")
         self._colors = QSpinBox()
@@ -45,11 +52,13 @@ class PalettePage(QWidget):
             self._dither.addItem(words, dither)
         self._decides = _box("What decides")
         self._decides.setToolTip("Which texels decide what the colors are")
+        self._others = tool("plus", "Other textures by the same palette", self._choose_others)
+        self._also: set[str] = set()
         self.reduce = button(
             "Reduce", self._reduce, "primary", "An index texture and a strip of its colors, both added to the asset"
         )
         left = column(
-            label("Reduce", "heading"), self._texture, row(self._colors, label("colors", "note"), self._dither, None, spacing=6),
+            label("Reduce", "heading"), row(self._texture, self._others, spacing=4), row(self._colors, label("colors", "note"), self._dither, None, spacing=6),
             self._decides, row(self.reduce, None), None, spacing=5,
         )  # fmt: skip
         left.setFixedWidth(250)
@@ -59,6 +68,7 @@ class PalettePage(QWidget):
         self.field.chosen.connect(lambda *_: self._show_entry())
         self.field.dropped.connect(lambda *_: self._recolor(_[2]))
         self.field.asked.connect(lambda: self._color.open_editor())
+        self.field.locked_changed.connect(self._lock)
         self.field.moved.connect(lambda a, b: self._do("Move entry", lambda s, i: edit.move_entry(s, i, a, b)))
         self._facts = label("", "note")
         self._facts.setWordWrap(True)
@@ -74,15 +84,23 @@ class PalettePage(QWidget):
             button("Add row ...", self._add_row, "", "Another palette for the same index: night, dusk, another picture's mood"),
             button("Remove row", lambda: self._do("Remove row", lambda s, i: edit.remove_row(s, i, self.field.row))),
             button("Sort ...", self._sort, "", "Another order of the entries; the picture stays"),
+            button("Split", lambda: self._do_long("Split entry", lambda s, i: edit.split_entry(s, i, self.field.entry)), "", "Its texels are shared out by what they were before they were reduced"),
             button("Merge with next", lambda: self._do("Merge entries", lambda s, i: edit.merge_entries(s, i, self.field.entry, self.field.entry + 1)), "", "Its neighbor's texels get this entry"),
             button("Lay in the recipe", lambda: self._do("Palette step", edit.lay_palette), "", "A Palette step whose row a parameter and variants can set"),
         ]  # fmt: skip
-        add, remove, sort, merge, lay = self._tools
+        add, remove, sort, split, merge, lay = self._tools
+        self._lock_box = QCheckBox("locked")
+        self._lock_box.setToolTip("Reducing anew keeps this color (L)")
+        self._lock_box.clicked.connect(lambda _: self._lock())
+        self._where = QCheckBox("show where")
+        self._where.setToolTip("The texels of the chosen entry light up in both views")
+        self._where.clicked.connect(lambda _: self._show_where())
+        self._pack = button("Pack ...", self._ask_pack, "", "Up to four gray or index textures in the channels of one")
         right = column(
-            label("Entry and rows", "heading"), row(self._color, self._entry, None, spacing=8), row(add, remove, None, spacing=6),
-            row(sort, merge, None, spacing=6), row(lay, None), None, spacing=5,
+            label("Entry and rows", "heading"), row(self._color, self._entry, None, spacing=8), row(self._lock_box, self._where, None, spacing=10),
+            row(split, merge, sort, None, spacing=5), row(add, remove, None, spacing=5), row(lay, self._pack, None, spacing=5), None, spacing=4,
         )  # fmt: skip
-        right.setFixedWidth(280)
+        right.setFixedWidth(286)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(24)
@@ -116,7 +134,9 @@ class PalettePage(QWidget):
         self.index.setVisible(has)
         for made in self._tools:
             made.setEnabled(has)
-        self._color.setEnabled(has)
+        for widget in (self._color, self._lock_box, self._where):
+            widget.setEnabled(has)
+        self._pack.setEnabled(len(packable(state)) > 1)
         self.field.setVisible(has)
         if not has:
             self._facts.setText(
@@ -126,7 +146,7 @@ class PalettePage(QWidget):
             return
         rows = edit.rows_of(state, self.current)
         self._shares = edit.entry_shares(state, self.current)
-        self.field.show_palette(rows, self._shares)
+        self.field.show_palette(rows, self._shares, edit.locked_of(state, self.current))
         texture = state.project.asset.texture(self.current)
         assert texture is not None
         faults = find_faults(state.textures[self.current], state.textures[texture.strip])
@@ -140,6 +160,9 @@ class PalettePage(QWidget):
     def _show_entry(self) -> None:
         if self.current and self.field.color:
             self._color.set_color(self.field.color)
+            self._lock_box.setChecked(self.field.is_locked)
+            if self._where.isChecked():
+                self._show_where()
             shares = self._shares
             self._entry.setText(
                 f"{self.field.entry + 1} of {len(shares)}, row {self.field.row}, {shares[self.field.entry]:.1%}"
@@ -159,8 +182,55 @@ class PalettePage(QWidget):
         if index:
             self._session.apply(words, lambda s: change(s, index))
 
+    def _do_long(self, words: str, change: Callable[[State, str], State]) -> None:
+        index = self.current
+        if index:
+            self._session.run(words, lambda s, _: change(s, index))
+
+    def _lock(self) -> None:
+        color, on = self.field.color, not self.field.is_locked
+        if color:
+            self._do(f"{'Lock' if on else 'Unlock'} {color}", lambda s, i: edit.set_locked(s, i, color, locked=on))
+
+    def _show_where(self) -> None:
+        """The chosen entry's texels light up, in Form and in Flat; and what was shown comes back."""
+        index, entry, state = self.current, self.field.entry, self._session.state
+        if not self._where.isChecked() or not index:
+            self._views.shown.show_both(None)
+            self._views.show_extras({})
+            return
+
+        def show(raster: Raster) -> None:
+            if self._where.isChecked():
+                self._views.show_extras({"entry": (f"Entry {entry + 1}", raster)})
+                self._views.shown.show_both("texture:entry")
+
+        self._session.tasks.start(Task("Looking", lambda _: edit.where_used(state, index, entry), show, self._session.failed, exclusive=False))
+
+    def _ask_pack(self) -> None:
+        PackDialog(self._session, packable(self._session.state), self).exec()
+
+    def _choose_others(self) -> None:
+        """Textures that are reduced together with the chosen one."""
+        menu, first = QMenu(self), str(self._texture.currentData() or "")
+        for texture in self._session.state.project.asset.with_role(Role.PAINTED, Role.COLOR):
+            if texture.id != first:
+                action = menu.addAction(texture.name)
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(texture.id in self._also)
+                action.toggled.connect(lambda on, t=texture.id: (self._also.add if on else self._also.discard)(t))
+        if menu.isEmpty():
+            nothing = menu.addAction("There is no other color texture")
+            assert nothing is not None
+            nothing.setEnabled(False)
+        menu.exec(QCursor.pos())
+
     def _reduce(self) -> None:
         texture, count = str(self._texture.currentData()), self._colors.value()
+        held = [t.id for t in self._session.state.project.asset.textures]
+        chosen = [texture, *(t for t in held if t in self._also and t != texture)]
+        locked = edit.locked_of(self._session.state, self.current) if self.current else ()
         dither, region = self._dither.currentData(), str(self._decides.currentData() or "") or None
 
         def then() -> None:
@@ -170,7 +240,7 @@ class PalettePage(QWidget):
 
         self._session.run(
             f"Reduce to {count} colors",
-            lambda s, progress: edit.reduce_texture(s, texture, count, dither, region, progress=progress),
+            lambda s, progress: edit.reduce_textures(s, chosen, count, dither, region, locked, progress),
             then,
         )
 

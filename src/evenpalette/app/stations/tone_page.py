@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QWidget,
@@ -137,9 +138,10 @@ class TonePage(QWidget):
         held.setLayout(grid)
         right = column(
             row(self._title, None, self._suggest, self._average, self._plain, spacing=4),
-            row(self._histogram, held, spacing=10), row(self._clipping, None), self._room, spacing=3,
+            row(self._histogram, held, spacing=10), row(self._clipping, self._room, spacing=10), spacing=3,
         )  # fmt: skip
         right.setFixedWidth(408)
+        self._room.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(20)

@@ -18,7 +18,7 @@ class TonesBench(QWidget):
 
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self.tone, self.palette_page = TonePage(session, views), PalettePage(session)
+        self.tone, self.palette_page = TonePage(session, views), PalettePage(session, views)
         self.ramps, self.game = RampPage(session), GamePage(session, views)
         self.pages = Pages({"Tone": self.tone, "Palette": self.palette_page, "Ramp": self.ramps, "In the game": self.game})
         layout = QVBoxLayout(self)

@@ -32,6 +32,7 @@ class Shown(QObject):
         self._session, self._headers = session, headers
         self.wipe = 0.5
         self._extras: dict[str, str] = {}
+        self._before: tuple[Show | str, ...] = ()
         self.against = NOTHING
         self.focus_region = -1
         self.step_limit: int | None = None
@@ -112,6 +113,18 @@ class Shown(QObject):
         self._extras = names
         self._fill_headers()
         self.changed.emit()
+
+    def show_both(self, stage: Show | str | None) -> None:
+        """Show a stage in Form and Flat for a while; None brings back what was shown before."""
+        boxes = (self._headers.form_stage, self._headers.flat_stage)
+        if stage is None:
+            for box, before in zip(boxes, self._before, strict=False):
+                box.setCurrentIndex(max(0, box.findData(before)))
+            self._before = ()
+            return
+        self._before = self._before or tuple(box.currentData() for box in boxes)
+        for box in boxes:
+            box.setCurrentIndex(max(0, box.findData(stage)))
 
     def show_flat(self, stage: Show | str) -> None:
         """Show a stage in Flat."""

@@ -20,6 +20,7 @@ class PaletteField(QWidget):
     asked = pyqtSignal()
     moved = pyqtSignal(int, int)
     dropped = pyqtSignal(int, int, str)
+    locked_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -27,6 +28,7 @@ class PaletteField(QWidget):
         self._edges = np.zeros(1)
         self.row = self.entry = 0
         self._from: int | None = None
+        self._locked: tuple[str, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Palette")
         self.setToolTip("Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color")
@@ -37,9 +39,10 @@ class PaletteField(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(420, 110)
 
-    def show_palette(self, rows: NDArray[np.uint8], shares: NDArray[np.float64]) -> None:
-        """Show rows of entries, uint8 (rows, n, 3 or 4), and how much of the texture each entry covers, (n,)."""
-        self._rows = rows
+    def show_palette(self, rows: NDArray[np.uint8], shares: NDArray[np.float64], locked: tuple[str, ...] = ()) -> None:
+        """Show rows of entries, uint8 (rows, n, 3 or 4), and how much of the texture each entry covers, (n,). locked: colors
+        that reducing anew keeps."""
+        self._rows, self._locked = rows, locked
         least = _LEAST_PIXELS / max(1.0, float(self.width()))
         wide = np.maximum(np.sqrt(shares), 1e-3)
         wide = np.maximum(wide / max(float(wide.sum()), 1e-9), least)
@@ -51,9 +54,15 @@ class PaletteField(QWidget):
     @property
     def color(self) -> str:
         """The chosen entry's color, '' without one."""
-        if not len(self._rows):
-            return ""
-        r, g, b = (int(v) for v in self._rows[self.row, self.entry, :3])
+        return self._color(self.row, self.entry) if len(self._rows) else ""
+
+    @property
+    def is_locked(self) -> bool:
+        """Whether the chosen entry's color is locked."""
+        return self.color in self._locked
+
+    def _color(self, row: int, entry: int) -> str:
+        r, g, b = (int(v) for v in self._rows[row, entry, :3])
         return f"#{r:02x}{g:02x}{b:02x}"
 
     def choose(self, row: int, entry: int) -> None:
@@ -75,7 +84,10 @@ class PaletteField(QWidget):
         for row in range(len(self._rows)):
             for entry in range(self._rows.shape[1]):
                 box = self._box(row, entry)
-                painter.fillRect(box.adjusted(0, 0, -0.6, -1.5), QColor(*(int(v) for v in self._rows[row, entry, :3])))
+                color = self._color(row, entry)
+                painter.fillRect(box.adjusted(0, 0, -0.6, -1.5), QColor(color))
+                if color in self._locked:
+                    painter.fillRect(QRectF(box.center().x() - 2.5, box.bottom() - 9, 5, 5), QColor(theme.contrast_ink(color)))
         if len(self._rows):
             box = self._box(self.row, self.entry).adjusted(0.5, 0.5, -1, -2)
             for width, color in ((4, "#000000"), (2, "#ffffff")):
@@ -137,5 +149,7 @@ class PaletteField(QWidget):
                 self.choose(self.row + row, self.entry + entry)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.asked.emit()
+        elif event.key() == Qt.Key.Key_L:
+            self.locked_changed.emit()
         else:
             super().keyPressEvent(event)

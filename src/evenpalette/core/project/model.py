@@ -61,6 +61,7 @@ class Texture(Stored):
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
     role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended: of which texture it was made, and how; None for one of its own.
     ramps: of a strip, the ramps that its rows are drawn from; () where its entries were set one by one.
+    locked: of a strip, colors that a palette keeps when its texture is reduced anew.
     """
 
     id: str
@@ -73,6 +74,7 @@ class Texture(Stored):
     strip: str = Field("", max_length=80)
     mended: Mended | None = None
     ramps: tuple[StoredRamp, ...] = Field((), max_length=256)
+    locked: tuple[Annotated[str, Field(pattern="^#[0-9a-f]{6}$")], ...] = Field((), max_length=256)
 
 
 class MeshInfo(Stored):

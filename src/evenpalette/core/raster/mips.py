@@ -102,3 +102,11 @@ def _with_share(level: Raster, share: float) -> Raster:
         if edge > 1e-4:
             values[..., -1] = np.clip(values[..., -1] * (0.5 / edge), 0, 1)
     return Raster(quantize(values, level.pixels.dtype), level.encoding)
+
+
+def level_sizes(size: tuple[int, int]) -> list[tuple[int, int]]:
+    """(width, height) of every level, the whole texture first."""
+    sizes = [size]
+    while max(sizes[-1]) > 1:
+        sizes.append((max(1, sizes[-1][0] // 2), max(1, sizes[-1][1] // 2)))
+    return sizes

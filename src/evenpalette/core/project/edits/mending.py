@@ -1,7 +1,6 @@
 """Textures made of others by mending them: added beside what they are made of, and made anew when that changes."""
 
 from pathlib import Path
-from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,14 +9,12 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.project.edits.asset import add_texture, replace_texture, with_texture
+from evenpalette.core.project.edits.rewire import rewired
 from evenpalette.core.project.model import Mended, Role, Texture
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.stored import Stored
-
-Part = TypeVar("Part", bound=Stored)
 
 _REFUSED = {
     Role.ID_MAP: "An ID map holds flags, which must not be blended.",
@@ -61,7 +58,7 @@ def add_mended(
     state = add_texture(state, made, f"{name.stem[:100]}-mended.png", texture.role, channels=texture.channels)
     new = state.project.asset.textures[-1]
     state = with_texture(state, new.model_copy(update={"mended": Mended(source=texture_id, mending=mending)}))
-    return _taken_over(state, texture_id, new.id) if take_over else state
+    return rewired(state, {texture_id: new.id}) if take_over else state
 
 
 def set_mending(state: State, texture_id: str, mending: Mending, progress: Progress = no_progress) -> State:
@@ -83,23 +80,3 @@ def with_made_anew(state: State, changed: set[str], progress: Progress = no_prog
             state = replace_texture(state, texture.id, made)
             changed = {*changed, texture.id}
     return state
-
-
-def _taken_over(state: State, old: str, new: str) -> State:
-    """What the tone, the recipe and the variants read from one texture they read from the other."""
-
-    def swapped(value: object) -> object:
-        if isinstance(value, str):
-            head, colon, channel = value.partition(":")
-            return f"{new}{colon}{channel}" if head == old else value
-        if isinstance(value, dict):
-            return {key: swapped(part) for key, part in value.items()}
-        return [swapped(part) for part in value] if isinstance(value, list | tuple) else value
-
-    def of(part: Part) -> Part:
-        return type(part).model_validate(swapped(part.model_dump(mode="json")))
-
-    project = state.project
-    return state.with_project(
-        tone=of(project.tone), recipe=of(project.recipe), variants=tuple(of(variant) for variant in project.variants)
-    )
