@@ -6,6 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 
+import cv2
 import numpy as np
 from PIL import Image
 from skimage import data
@@ -18,6 +19,7 @@ from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.edits.tone import make_tone
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.compress import packed_and_back
+from evenpalette.core.raster.mending.flow import smooth_along
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.tones.palettes.reduce import reduce_pictures
@@ -46,9 +48,20 @@ def _reduction() -> None:
             )  # fmt: skip
 
 
+def _mending() -> None:
+    """Smoothing along the flow against a bilateral filter of similar reach, on a texture of 2048."""
+    picture = np.array(Image.fromarray(data.astronaut()).resize((2048, 2048), Image.Resampling.BICUBIC)) / np.float32(255)
+    smooth_along(picture[:64, :64].copy(), 8)
+    begun = time.perf_counter()
+    smooth_along(picture, 8)
+    print(f"flow smoothing of 2048: {picture.shape[0] * picture.shape[1] / (time.perf_counter() - begun) / 1e6:.2f} million texels a second")
+    ratio("flow smoothing of 2048 and cv2.bilateralFilter", lambda: smooth_along(picture, 8), lambda: cv2.bilateralFilter(picture, 17, 0.1, 4.0), runs=3)
+
+
 def run() -> None:
     """Print the ratios."""
     _reduction()
+    _mending()
     rng = np.random.default_rng(1)
     palette = rng.integers(0, 256, (256, 3)).astype(np.uint8)
     levels = rng.integers(0, 256, (4096, 4096)).astype(np.uint8)

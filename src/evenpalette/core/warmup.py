@@ -10,6 +10,8 @@ from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.mesh.uv_raster import face_map
+from evenpalette.core.raster.mending.mend import mend
+from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import bind_recipe
@@ -18,6 +20,7 @@ from evenpalette.core.recipe.example import example_step
 from evenpalette.core.recipe.model import Recipe
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.recipe.steps.levels import spread
 from evenpalette.core.regions.checks.gaps import held_by
 from evenpalette.core.regions.checks.specks import find_specks, thin_strips
 from evenpalette.core.regions.operations.noise import tileable_noise
@@ -63,6 +66,9 @@ def warm_up() -> None:
     Texels(mesh, find_topology(mesh), (8, 8)).at_corners(triangle[..., 0])
     load_kernels()
     _warm_palettes(color)
+    for channels in (1, 3):
+        mend(Raster(image[..., :channels], Encoding.DATA), Mending(noise=1, flow=1))
+    spread(scalar, {made.key: made.default for made in KINDS["levels"].inputs})
     owner = np.zeros((8, 8), np.int16)
     owner[4:] = 1
     thin_strips(owner, np.ones((8, 8), bool))

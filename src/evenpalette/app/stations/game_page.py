@@ -1,8 +1,19 @@
 """Tones, in the game: what formats, filtering, mip levels and flags leave of a texture, measured and shown."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ASSET
@@ -13,6 +24,7 @@ from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.delivery.index_art import WAYS, write_index_art
 from evenpalette.core.project.in_game import LOUDEST, Measured, Pictures, measure_texture, pictures_of
 from evenpalette.core.project.model import Role
 from evenpalette.core.raster.game_ways import LEVELS, VISIBLE, Advice
@@ -64,12 +76,13 @@ class GamePage(QWidget):
         self._difference = QCheckBox("difference")
         self._difference.setToolTip(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on")
         self._difference.clicked.connect(lambda _: self._place())
+        self._deliver = button("Deliver ...", self._ask_folder, "link", "The files of this way, every mip level, and the shader text that reads them")
         self._advice = label("", "note")
         self._advice.setWordWrap(True)
         self._advice.setAccessibleName("Recommended setting")
         left = column(row(self.texture, self.measure, self._note, None, spacing=8), self.table, spacing=4)
         right = column(
-            row(caption("distance", self._distance), self._distance, self._difference, spacing=8), self.picture, self._advice, spacing=4
+            row(caption("distance", self._distance), self._distance, self._difference, self._deliver, spacing=8), self.picture, self._advice, spacing=4
         )
         right.setFixedWidth(404)
         layout = QHBoxLayout(self)
@@ -77,6 +90,7 @@ class GamePage(QWidget):
         layout.setSpacing(20)
         layout.addWidget(left, 1)
         layout.addWidget(right)
+        self._deliver.hide()
         self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
         self._timer.timeout.connect(self._draw)
         self._shown = WhenShown(self, self.refresh)
@@ -130,6 +144,7 @@ class GamePage(QWidget):
         self._ask()
 
     def _ask(self) -> None:
+        self._deliver.setVisible(bool(self._way()))
         if self._measured is not None:
             self._timer.start()
 
@@ -160,6 +175,29 @@ class GamePage(QWidget):
 
         self._busy = True
         self._session.tasks.start(Task("Looking", lambda _: pictures_of(measured, name, distance), done, failed, exclusive=False))
+
+    def _way(self) -> str:
+        """The way that index art can be delivered in, of the chosen line; '' for others."""
+        measured, line = self._measured, self.table.currentRow()
+        name = measured.ways[line].name if measured is not None and 0 <= line < len(measured.ways) else ""
+        return next((way for way in WAYS if name.startswith(way)), "")
+
+    def _ask_folder(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "A new or empty folder for the index art")
+        if path:
+            self.deliver(Path(path))
+
+    def deliver(self, folder: Path) -> None:
+        """Write the index art of the chosen way into a folder."""
+        state, way = self._session.state, self._way()
+        texture = state.project.asset.texture(str(self.texture.currentData()))
+        if texture is None or texture.strip not in state.textures or not way:
+            return
+        index, strip = state.textures[texture.id], state.textures[texture.strip]
+        self._session.tasks.start(Task(
+            f"Writing {texture.name}", lambda _: write_index_art(folder, way, index, strip),
+            lambda names: self._session.said.emit(f"Wrote {len(names)} files to {folder}", False), self._session.failed,
+        ))  # fmt: skip
 
     def _look(self, dx: float, dy: float) -> None:
         if self._pictures is not None:

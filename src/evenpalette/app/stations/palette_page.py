@@ -90,7 +90,7 @@ class PalettePage(QWidget):
         ]  # fmt: skip
         add, remove, sort, split, merge, lay = self._tools
         self._lock_box = QCheckBox("locked")
-        self._lock_box.setToolTip("Reducing anew keeps this color (L)")
+        self._lock_box.setToolTip("Reducing anew keeps this color (Space)")
         self._lock_box.clicked.connect(lambda _: self._lock())
         self._where = QCheckBox("show where")
         self._where.setToolTip("The texels of the chosen entry light up in both views")

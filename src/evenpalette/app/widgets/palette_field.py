@@ -31,7 +31,7 @@ class PaletteField(QWidget):
         self._locked: tuple[str, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Palette")
-        self.setToolTip("Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color")
+        self.setToolTip("Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color. Space locks it")
         self.setAcceptDrops(True)
         self.setMinimumHeight(60)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -149,7 +149,7 @@ class PaletteField(QWidget):
                 self.choose(self.row + row, self.entry + entry)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.asked.emit()
-        elif event.key() == Qt.Key.Key_L:
+        elif event.key() == Qt.Key.Key_Space:
             self.locked_changed.emit()
         else:
             super().keyPressEvent(event)

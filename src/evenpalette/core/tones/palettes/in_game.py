@@ -64,11 +64,17 @@ def _index_bytes(levels: list[Raster], palette: NDArray[np.uint8], form: str = P
 
 def reordered(index: Raster, palette: NDArray[np.uint8]) -> tuple[Raster, NDArray[np.uint8]]:
     """The same picture with its palette along a short path."""
+    other, path = along_path(index, palette)
+    return other, np.ascontiguousarray(palette[path])
+
+
+def along_path(index: Raster, palette: NDArray[np.uint8]) -> tuple[Raster, NDArray[np.int64]]:
+    """The index for a palette that is put along a short path, and the old entry in each new place."""
     entries = np.take(entries_of_levels(len(palette)), levels_of(index))
     path = short_path(palette, meetings(entries, len(palette)))
     rank = np.empty(len(path), np.uint8)
     rank[path] = np.arange(len(path))
-    return index_raster(rank[entries], len(palette)), np.ascontiguousarray(palette[path])
+    return index_raster(rank[entries], len(palette)), path
 
 
 def ways(index: Raster, palette: NDArray[np.uint8], source: Raster) -> list[Way]:
