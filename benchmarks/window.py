@@ -143,7 +143,7 @@ def start() -> None:
         "from evenpalette.app.window import MainWindow; w = MainWindow(); w.show()\n"
         "def done():\n"
         "    if w.session.state.region_ids: print(time.time() - t, time.process_time(), flush=True); __import__('os')._exit(0)\n"
-        "w.views.painted.connect(done); w.open_demo(into=Path(tempfile.mkdtemp())); app.exec()\n"
+        "w.views.painted.connect(done); w.project.open_demo(into=Path(tempfile.mkdtemp())); app.exec()\n"
     )
     times, busy = [], []
     for _ in range(4):
