@@ -107,3 +107,22 @@ def test_packed_index_art_shows_the_same_and_its_bytes_are_counted_honestly(two:
     assert bytes_.packed_blocks is None
     with pytest.raises(EvenPaletteError, match="three channels already"):
         pack_textures(state, [first, ids[0]])
+
+
+def test_a_painted_mask_decides_what_the_colors_are() -> None:
+    """Reds to the left, blues to the right; only the left counts: it is served far better than by an even reduction."""
+    codes = np.random.default_rng(7).integers(0, 80, (SIZE, SIZE, 3)).astype(np.uint8)
+    codes[:, : SIZE // 2, 0] += 150
+    codes[:, SIZE // 2 :, 2] += 150
+    state = add_texture(State(), Raster(codes, Encoding.SRGB), "halves.png", Role.PAINTED)
+    mask = np.zeros((SIZE, SIZE, 1), np.uint8)
+    mask[:, : SIZE // 2] = 255
+    state = add_texture(state, Raster(mask, Encoding.DATA), "counts.png", Role.MASK)
+    painted, counts = (texture.id for texture in state.project.asset.textures)
+
+    def off(made: State) -> float:
+        index = made.project.asset.with_role(Role.INDEX)[0]
+        shown = restore(made.textures[index.id], made.textures[index.strip]).pixels[..., :3].astype(int)
+        return float((np.abs(shown - codes)[:, : SIZE // 2]).mean())
+
+    assert off(reduce_textures(state, [painted], 8, region_id=counts)) < 0.9 * off(reduce_textures(state, [painted], 8))

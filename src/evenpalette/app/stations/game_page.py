@@ -49,9 +49,9 @@ class GamePage(QWidget):
             "Measure", self.run, "primary", "Store, sample and compare with the truth at four distances"
         )
         self._note = label("CIEDE2000 by mip level, level 0 from twice as near", "note")
-        self.table = QTableWidget(0, 3 + len(LEVELS))
+        self.table = QTableWidget(0, 4 + len(LEVELS))
         self.table.setAccessibleName("What settings leave of the texture")
-        self.table.setHorizontalHeaderLabels(["Setting", *(str(n) for n in LEVELS), "PSNR at 1", "Bytes"])
+        self.table.setHorizontalHeaderLabels(["Setting", *(str(n) for n in LEVELS), "PSNR at 1", "Reads", "Bytes"])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
@@ -62,7 +62,7 @@ class GamePage(QWidget):
         vertical.hide()
         vertical.setDefaultSectionSize(21)
         horizontal.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for place, width in ((*((n, 44) for n in range(1, 1 + len(LEVELS))), (5, 72), (6, 76))):
+        for place, width in ((*((n, 44) for n in range(1, 1 + len(LEVELS))), (5, 70), (6, 46), (7, 72))):
             self.table.setColumnWidth(place, width)
         self.table.currentCellChanged.connect(lambda *_: self._ask())
         self.picture = BeforeAfter("The truth and what the game sees")
@@ -128,11 +128,14 @@ class GamePage(QWidget):
             levels = {seen.level: seen for seen in measured.found if seen.setting == way.name}
             taken = way.name == measured.advice.name
             cells = [way.name, *(f"{levels[n].mean_ciede2000:.2f}" if n in levels else "" for n in LEVELS)]
-            cells += [f"{levels[1].psnr:.1f} dB" if 1 in levels else "", f"{way.bytes:,}"]
+            cells += [f"{levels[1].psnr:.1f} dB" if 1 in levels else "", str(way.fetches), f"{way.bytes:,}"]
             for place, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setFont(theme.font(theme.NOTE, strong=taken))
-                item.setToolTip(f"{way.name}{'  (recommended)' if taken else ''}, {way.fetches} fetches")
+                item.setToolTip(
+                    f"{way.name}{'  (recommended)' if taken else ''}: {way.fetches} texture reads a pixel, {way.bytes:,} bytes in memory"
+                    + (f", {way.disk_bytes:,} on disk" if way.disk_bytes else "")
+                )
                 if place:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if 1 <= place <= len(LEVELS) and text and float(text) >= VISIBLE:

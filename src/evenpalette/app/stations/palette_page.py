@@ -124,7 +124,10 @@ class PalettePage(QWidget):
         region = state.project.regions.find(session.region or "")
         _fill(
             self._decides,
-            [("the whole texture decides", ""), *([(f"{region.name} decides", region.id)] if region else [])],
+            [
+                ("the whole texture decides", ""), *([(f"{region.name} decides", region.id)] if region else []),
+                *((f"{t.name} decides", t.id) for t in state.project.asset.with_role(Role.MASK)),
+            ],
         )
         _fill(
             self.index, [(t.name, t.id) for t in state.project.asset.with_role(Role.INDEX) if t.strip in state.textures]

@@ -48,14 +48,18 @@ def reduce_textures(
 ) -> State:  # fmt: skip
     """An index texture of each of these textures and one strip that all of them share, added to the asset.
 
-    region_id: only its texels decide. locked: colors that the palette has in any case. Raises EvenPaletteError.
+    region_id: what decides is the coverage of a region, or a painted mask: the id of a gray texture. locked: colors that the palette has in any case. Raises EvenPaletteError.
     """
     textures = [_texture(state, texture_id) for texture_id in dict.fromkeys(texture_ids)]
     if not textures:
         raise EvenPaletteError("Choose a texture to reduce.")
     rasters = [state.textures[texture.id] for texture in textures]
-    coverage = state.coverages.get(region_id) if region_id is not None else None
-    importance = [resize_plane(coverage.astype(np.float32), raster.size) if coverage is not None else None for raster in rasters]
+    weight: NDArray[np.float32] | None = None
+    if region_id is not None and region_id in state.coverages:
+        weight = state.coverages[region_id].astype(np.float32)
+    elif region_id is not None and region_id in state.textures:
+        weight = state.textures[region_id].channel(0)
+    importance = [resize_plane(weight, raster.size) if weight is not None else None for raster in rasters]
     colors = np.array([parse_hex(color) for color in locked], np.uint8) if locked else None
     made = reduce_pictures(rasters, count, dither=dither, importance=importance, locked=colors, progress=progress)
     palette = made.palette if made.palette.shape[1] == 3 or (made.palette[:, 3] < 255).any() else made.palette[:, :3]
