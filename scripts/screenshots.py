@@ -17,18 +17,15 @@ from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.edits import recipe
+from evenpalette.core.project.edits import ramps, recipe
 from evenpalette.core.project.edits.face_sets import share_shells
 from evenpalette.core.project.edits.refining import freeze
 from evenpalette.core.project.edits.regions import Into
 from evenpalette.core.project.edits.variants import activate
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
-from evenpalette.core.raster.image_write import write_image
-from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.tones.ramps import LOUD
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -164,44 +161,51 @@ def _surface(camera: Photographer) -> None:
         popup.close()
 
 
-def borders(out: Path) -> None:
-    """All regions of the lantern in one dark color: a step for each region beside one step with a row for each."""
-    state = Storage(copy_demo(Path(tempfile.mkdtemp()))).open()
-    bare = state.with_project(recipe=state.project.recipe.model_copy(update={"steps": ()}))
-    dark = Binding(value="#303030")
-    apart = together = bare
-    for number, region in enumerate(state.region_ids):
-        apart = recipe.add_step(apart, "tint", (region,), step_id=f"s{number}")
-        apart = recipe.bind_input(apart, f"s{number}", "color", dark)
-        if number:
-            together = recipe.add_row(together, "s", (region,), f"r{number}")
-        else:
-            together = recipe.add_step(together, "tint", (region,), step_id="s")
-    together = recipe.bind_input(together, "s", "color", dark)
-    box = (150, 250, 390, 390)
-    pictures = [evaluate(s.bound_steps(None), s.working, box=box).pixels for s in (apart, together)]
-    wide = np.concatenate([pictures[0], np.full((140, 6, 3), 119, np.uint8), pictures[1]], 1)
-    write_image(Raster(np.repeat(np.repeat(wide, 2, 0), 2, 1), Encoding.SRGB), out / "borders.png")
-
-
 def _tones(camera: Photographer) -> None:
-    """The Tea Tin: its recipe, its palette by night, and what a game sees of its index art."""
+    """The Tea Tin: its palette by night, a ramp along its colors, and what a game sees of its index art."""
     camera.demo("tea-tin")
     window, session = camera.window, camera.window.session
-    session.set_station("recipe")
-    camera.take("tea-tin")
+    session.set_station("tones")
     session.apply("Night", lambda s: activate(s, s.project.variants[2].id))
     bench = window.bench("tones")
     bench.pages.open("Palette")
     camera.settle()
     bench.palette_page.field.choose(2, 26)
     camera.take("palette")
+    bench.pages.open("Ramp")
+    painted = session.state.project.asset.with_role(Role.PAINTED)[0].id
+    session.apply("Ramp", lambda s: ramps.add_ramp(s, ramps.ramp_of_picture(s, painted, 7), "canal"))
+    strip = ramps.strips_with_ramps(session.state)[0].id
+    session.apply("Row", lambda s: ramps.set_ramps(s, strip, [*ramps.ramps_of(s, strip), LOUD]))
+    session.apply("Lay", lambda s: ramps.lay_ramp(s, strip))
+    camera.settle()
+    bench.ramps.field.choose_row(0)
+    camera.take("ramp")
+    session.undo()
     bench.pages.open("In the game")
     index = next(t.id for t in session.state.project.asset.textures if t.strip)
     bench.game.texture.setCurrentIndex(bench.game.texture.findData(index))
     bench.game.run()
     camera.settle(120)
+    views = camera.window.views
+    bench.game.table.selectRow(2)
+    camera.settle()
+    views.shown.show_flat("texture:game")
     camera.take("in-the-game")
+
+
+def _mend(camera: Photographer) -> None:
+    """A texture made twice as large, before and after."""
+    camera.window.session.set_station("asset")
+    bench = camera.window.bench("asset")
+    bench.pages.open("Mend")
+    page = bench.pages.currentWidget()
+    page.size.setCurrentIndex(1)
+    page.noise.set_value(1.0)
+    page.noise.edited.emit(1.0)
+    camera.settle()
+    camera.take("mend")
+    bench.pages.open("Files")
 
 
 def main() -> None:
@@ -222,6 +226,8 @@ def main() -> None:
         camera.take(station)
         views.shown.set_against("")
         views.set_pointer(None)
+        if station == "asset":
+            _mend(camera)
         if station == "delivery":
             window.bench(station).pages.open("At a distance")
             window.bench(station).mips.run()
@@ -232,7 +238,6 @@ def main() -> None:
     _divisions(camera)
     camera.demo("moth-lantern")
     _surface(camera)
-    borders(out)
     _tones(camera)
     sys.stdout.flush()
     os._exit(0)
