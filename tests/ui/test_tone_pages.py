@@ -215,3 +215,29 @@ def test_a_color_is_dropped_onto_a_swatch(hand: Hand) -> None:
     middle = QPointF(field.width() / 2, 20)
     field.dropEvent(QDropEvent(middle, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
     assert len(ramps_of(session.state, strip)[0].stops) == 3
+
+
+def test_a_parameter_tells_its_reach_and_leads_to_why_there_is_none(hand: Hand) -> None:
+    from PyQt6.QtWidgets import QLabel, QTableView
+
+    from evenpalette.core.project.edits.recipe import update_step
+
+    session = hand.session
+    session.set_station("variants")
+    bench = hand.window.bench("variants")
+    table = hand.find("Values of all variants", QTableView, bench)
+    words = hand.find("Reach of the parameter", QLabel, bench)
+    table.setCurrentIndex(table.model().index(0, 1))
+    hand.wait(lambda: "of the surface" in words.toolTip())
+    assert "Paper 100%" in words.toolTip()
+    plain = hand.form_and_flat()[1]
+    hand.find("show reach", QCheckBox, bench).click()
+    hand.wait(lambda: hand.window.views.headers.flat_stage.currentText() == "Reach")
+    assert np.abs(hand.form_and_flat()[1] - plain).mean() > 20
+    hand.find("show reach", QCheckBox, bench).click()
+    step = session.state.project.recipe.steps[0]
+    session.apply("off", lambda s: update_step(s, step.id, enabled=False))
+    hand.wait(lambda: "switched off" in words.toolTip())
+    hand.find("Go there", QPushButton, bench).click()
+    assert session.station == "recipe"
+    assert session.step == step.id

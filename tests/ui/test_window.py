@@ -202,12 +202,12 @@ def test_fitting_a_tone_runs_beside_the_window_and_can_be_stopped(hand: Hand) ->
     bench = hand.window.bench("tones")
     assert isinstance(bench, TonesBench)
     before = session.state
-    bench.make("bt709")
+    bench.tone.make("bt709")
     assert session.tasks.is_busy
     session.tasks.cancel()
     hand.wait()
     assert session.state is before
-    bench.make("bt709")
+    bench.tone.make("bt709")
     hand.wait(lambda: session.state is not before)
     assert session.state.project.tone.method == "bt709"
     assert "differs from the original" in hand.find("Verdict on the tone", QLabel, bench).text()

@@ -31,6 +31,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits import asset as edit
+from evenpalette.core.project.edits.made_textures import MADE, add_made
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_png
@@ -124,7 +125,8 @@ class AssetBench(QWidget):
             icon="image",
             tip="PNG, JPEG, TIFF, OpenEXR, BMP, TGA, WebP",
         )
-        right = column(row(label("Textures", "heading"), 8, self._empty, None, add), self.table)
+        make = button("Make a texture ...", self._offer_made, tip="Noise for a drift, gradients along the model, occlusion")
+        right = column(row(label("Textures", "heading"), 8, self._empty, None, make, add), self.table)
         files = QWidget()
         inner = QHBoxLayout(files)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -374,6 +376,18 @@ class AssetBench(QWidget):
         path, _ = QFileDialog.getOpenFileName(self, "Bring in a mesh", "", file_filters.MESHES)
         if path:
             bring_in(self._session, [Path(path)], self)
+
+    def _offer_made(self) -> None:
+        """What can be computed, each as a texture of the asset."""
+        menu, view = QMenu(self), self._session.state.mesh
+        size = max((max(raster.size) for raster in self._session.state.textures.values()), default=1024)
+        for words, recipe in MADE.items():
+            action = menu.addAction(
+                words, lambda w=words: self._session.run(f"Make: {w}", lambda s, _: add_made(s, w, min(size, 2048)))
+            )  # type: ignore[misc]
+            assert action is not None
+            action.setEnabled(view is not None or not recipe.needs_mesh)
+        menu.exec(QCursor.pos())
 
     def _ask_textures(self) -> None:
         paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", file_filters.IMAGES)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
+from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.station import Station
 from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
@@ -70,10 +71,14 @@ class RecipeBench(QWidget):
             "copy": tool("copy", "Duplicate the step", self._duplicate),
             "remove": tool("trash-2", "Remove the step (Del)", self._remove),
         }
+        self.reach = ReachLine(session, views)
         header = row(
-            label("Recipe", "heading"), self._counts, None, self._opacity_label, self._opacity, 8, label("starts from", "note"), self._start, 8, add, *self._tools.values(),
+            label("Recipe", "heading"), self._counts, 8, self.reach, self._opacity_label, self._opacity, 8, label("starts from", "note"), self._start, 8, add, *self._tools.values(),
             spacing=6,
         )  # fmt: skip
+        inside = header.layout()
+        assert isinstance(inside, QHBoxLayout)
+        inside.setStretchFactor(self.reach, 1)
         self._area = QScrollArea()
         self._area.setAccessibleName("Steps of the recipe")
         self._area.setWidgetResizable(True)
@@ -143,6 +148,16 @@ class RecipeBench(QWidget):
         if (self.session.step, self.session.row) != self._shown_step:
             self.rebuild()
 
+    def _parameter(self) -> str | None:
+        """The parameter that the selected row follows first, or its step."""
+        step = self.session.state.project.recipe.step(self.session.step or "")
+        if step is None or step.kind not in KINDS:
+            return None
+        row_ = step.row(self.session.row) or next(iter(step.rows), None)
+        keys = [made.key for made in kind_of(step.kind).all_inputs]
+        found = [step.binding(row_, key) for key in keys] if row_ is not None else []
+        return next((b.parameter for b in found if b is not None and b.parameter), None)
+
     def rebuild(self) -> None:
         """Lay the cards anew."""
         focused = self._holder.isAncestorOf(self.focusWidget()) if self.focusWidget() else False
@@ -151,6 +166,7 @@ class RecipeBench(QWidget):
         clear(self._cards)
         self._pictures, self._open, self._shown_cards = [], None, []
         self._shown_step = self.session.step, self.session.row
+        self.reach.look_at(self._parameter())
         if self._desk.alone not in [s.id for s in recipe.steps]:
             self._desk.alone = None
         self._cards.addWidget(self._start_card())

@@ -21,6 +21,7 @@ from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
 from evenpalette.app.rail import VariantRail
 from evenpalette.app.session import Session
+from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.station import Room, Station
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
@@ -192,14 +193,24 @@ class VariantsBench(QWidget):
         layout.setSpacing(6)
         layout.addWidget(header)
         layout.addWidget(self.table, 1)
+        self.reach = ReachLine(session, views)
+        layout.addWidget(self.reach)
         reset = QAction("Follow the parent again", self.table)
         reset.setShortcut("Del")
         reset.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
         reset.triggered.connect(lambda _=False: self._reset_cell())
         self.table.addAction(reset)
         self._reset_action = reset
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(lambda *_: self._look())
         session.changed.connect(self._on_change)
         self.refresh()
+
+    def _look(self) -> None:
+        """Tell the reach of the chosen line's parameter."""
+        index = self.table.currentIndex()
+        self.reach.look_at(self._model.parameter(index.row()).id if index.isValid() else None)
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {VARIANTS, RECIPE, ASSET}:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
+from evenpalette.core.color.oklab import glsl_matrix
 
 YIQ_FROM_RGB: NDArray[np.float64] = np.array(
     [
@@ -17,6 +18,10 @@ YIQ_FROM_RGB: NDArray[np.float64] = np.array(
     ]
 )
 RGB_FROM_YIQ: NDArray[np.float64] = np.linalg.inv(YIQ_FROM_RGB).astype(np.float64)
+
+
+#: Both matrices for shader text.
+GLSL = glsl_matrix("EP_YIQ_FROM_RGB", YIQ_FROM_RGB) + glsl_matrix("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
 
 
 def rgb_to_yiq(rgb: NDArray) -> F32:

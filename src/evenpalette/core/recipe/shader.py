@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
+from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.files import plain_text, safe_name
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.reading import channel_index
@@ -426,7 +427,7 @@ EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
 
 def _parts(glsl: str) -> list[str]:
     """A text with the functions that kinds share apart, so that each is written once."""
-    shared = [text for text in (ENCODING_GLSL, OKLAB_GLSL) if text in glsl]
+    shared = [text for text in (ENCODING_GLSL, OKLAB_GLSL, YIQ_GLSL) if text in glsl]
     for text in shared:
         glsl = glsl.replace(text, "")
     return [*shared, glsl]

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_signed, encode_signed
 from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
-from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB, glsl_matrix
-from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
+from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
+from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
+from evenpalette.core.color.yiq import hue_shift_matrix
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.affine import apply_affine
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
@@ -121,8 +122,7 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapp
 
 _GLSL = (
     ENCODING_GLSL
-    + glsl_matrix("EP_YIQ_FROM_RGB", YIQ_FROM_RGB)
-    + glsl_matrix("EP_RGB_FROM_YIQ", RGB_FROM_YIQ)
+    + YIQ_GLSL
     + OKLAB_GLSL
     + """
 vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space) {

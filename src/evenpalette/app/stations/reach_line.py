@@ -1,0 +1,123 @@
+"""What a parameter reaches, in a line: how much of which regions, on the views on wish; or why it changes nothing, with a
+way to go there."""
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
+
+from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, label
+from evenpalette.core.project.reach import Reach, reach_of, reach_picture
+
+_PAUSE_MS = 250
+
+
+class ReachLine(QWidget):
+    """Looks at one parameter in the active variant, beside the window; the newest wish only."""
+
+    def __init__(self, session: Session, views: TwinViews) -> None:
+        super().__init__()
+        self._session, self._views = session, views
+        self._parameter: str | None = None
+        self._found: Reach | None = None
+        self._text, self._busy, self._again = "", False, False
+        self._words = label("", "note")
+        self._words.setAccessibleName("Reach of the parameter")
+        self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._words.installEventFilter(self)
+        self._go = button("Go there", self._go_there, "link", "The step or region that is the reason")
+        self._show = QCheckBox("show reach")
+        self._show.setToolTip("In both views: the lighter, the more a texel changes when the parameter moves")
+        self._show.clicked.connect(lambda _: self._draw())
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addWidget(self._words, 1)
+        layout.addWidget(self._go)
+        layout.addWidget(self._show)
+        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
+        self._timer.timeout.connect(self._look)
+        session.changed.connect(lambda facets: self._ask() if facets & {VALUES, RECIPE, ACTIVE, REGIONS, COVERAGES, ASSET} else None)
+        self.look_at(None)
+
+    def look_at(self, parameter: str | None) -> None:
+        """Tell the reach of this parameter from now on; None of nothing."""
+        if parameter == self._parameter and self._found is not None:
+            return
+        self._parameter, self._found = parameter, None
+        self._set_text("")
+        for widget in (self._go, self._show):
+            widget.setVisible(False)
+        if parameter is None and self._show.isChecked():
+            self._show.setChecked(False)
+            self._draw()
+        self._ask()
+
+    def _ask(self) -> None:
+        if self._parameter is not None and self.isVisible():
+            self._timer.start()
+
+    def _look(self) -> None:
+        state, parameter = self._session.state, self._parameter
+        if self._busy:
+            self._again = True
+            return
+        if parameter is None or state.project.recipe.parameter(parameter) is None:
+            return
+
+        def done(found: Reach) -> None:
+            self._busy = False
+            if parameter == self._parameter:
+                self._found = found
+                self._set_text(found.words(self._session.state))
+                self._go.setVisible(any(reason.step or reason.region for reason in found.reasons))
+                self._show.setVisible(not found.reasons)
+                if self._show.isChecked():
+                    self._draw()
+            if self._again or parameter != self._parameter:
+                self._again = False
+                self._timer.start()
+
+        def failed(error: Exception) -> None:
+            self._busy = False
+            self._session.failed(error)
+
+        self._busy = True
+        variant = state.project.active_variant
+        self._session.tasks.start(Task("Looking at reach", lambda _: reach_of(state, parameter, variant), done, failed, exclusive=False))
+
+    def _draw(self) -> None:
+        if not self._show.isChecked() or self._found is None or self._found.reasons:
+            self._views.shown.show_both(None)
+            self._views.show_extras({})
+            return
+        self._views.show_extras({"reach": ("Reach", reach_picture(self._found))})
+        self._views.shown.show_both("texture:reach")
+
+    def _go_there(self) -> None:
+        reason = next((r for r in self._found.reasons if r.step or r.region), None) if self._found is not None else None
+        if reason is None:
+            return
+        if reason.region:
+            self._session.set_station("regions")
+            self._session.select_region(reason.region)
+        else:
+            self._session.set_station("recipe")
+            self._session.select_step(reason.step)
+
+    def _set_text(self, text: str) -> None:
+        self._text = text
+        self._words.setToolTip(text)
+        self._words.setText(self._words.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(40, self._words.width())))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._ask()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self._words and event is not None and event.type() is QEvent.Type.Resize:
+            self._set_text(self._text)
+        return False

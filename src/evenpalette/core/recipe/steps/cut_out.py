@@ -1,0 +1,43 @@
+"""Cut-out: holes by a mask, with a threshold or soft."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from evenpalette.core.kernels import njit
+from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _cut(plane, weight, amount, mask, threshold, scale):  # type: ignore[no-untyped-def]
+    for i in range(plane.size):
+        t = min(max((mask[i] - threshold) * scale + np.float32(0.5), np.float32(0)), np.float32(1))
+        plane[i] += (plane[i] * t - plane[i]) * weight[i] * amount
+
+
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    scale = np.float32(1 / max(float(values["softness"]), 0.01))
+    _cut(planes[0], weight, np.float32(amount), reads["mask"][0], np.float32(values["threshold"]), scale)
+
+
+KIND = StepKind(
+    key="cut_out",
+    label="Cut-out",
+    summary="Opacity by a mask: holes, torn edges, lace",
+    inputs=(
+        Input("threshold", "Threshold", ValueType.NUMBER, 0.5, description="What is darker is cut out"),
+        Input("softness", "Softness", ValueType.NUMBER, 0.2, 0.01, 1.0, description="Width of the edge in mask values"),
+    ),
+    maps=(MapInput("mask", "Mask", (1.0,), "White stays", roles=("opacity", "mask", "pattern", "other data")),),
+    ops=(Op("opacity", _run, """
+float ep_cut_out_opacity(float c, float threshold, float softness, float mask) {
+    return c * clamp((mask - threshold) / max(softness, 0.01) + 0.5, 0.0, 1.0);
+}
+""", ("threshold", "softness", "mask")),),
+    examples=({"threshold": 0.4, "softness": 0.9},),
+    own=("threshold", "mask"),
+    formula="c clamp((m - threshold) / softness + 0.5)",
+    source="alpha test with a soft edge: common practice, no source",
+    order=55,
+)  # fmt: skip
