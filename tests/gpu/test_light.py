@@ -5,12 +5,12 @@ from importlib.resources import files
 import numpy as np
 import pytest
 
+from evenpalette.gpu.lights import SET_UPS, Light
 from tests.glsl import Game
 
 LIGHT = (files("evenpalette.gpu") / "shaders" / "light.glsl").read_text("utf-8")
-LAMPS = np.array([[-0.55, 0.62, 0.62], [0.8, 0.1, 0.5], [0.2, 0.35, -0.95]])
-LAMPS /= np.linalg.norm(LAMPS, axis=1, keepdims=True)
-STRENGTHS = (0.60, 0.18, 0.22)
+LAMPS = np.array([lamp[:3] for lamp in Light().lamps])
+STRENGTHS = tuple(lamp[3] for lamp in Light().lamps)
 
 
 @pytest.fixture(scope="module")
@@ -21,7 +21,8 @@ def game() -> Game:
 def shone(game: Game, finish: str, normal: str, to_eye: str, *, sky: tuple[float, float], lamps: float, size: tuple[int, int]) -> np.ndarray:
     """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture."""
     text = "#define COATED 1.0\n" + LIGHT.replace("uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});")
-    text = text.replace("uniform float u_lamps;", f"const float u_lamps = {lamps!r};")
+    shining = ", ".join(f"vec4({x}, {y}, {z}, {strength * lamps})" for (x, y, z), strength in zip(LAMPS, STRENGTHS, strict=True))
+    text = text.replace("uniform vec4 u_lamps[3];", f"const vec4 u_lamps[3] = vec4[3]({shining});")
     text += f"void main() {{ float x = gl_FragCoord.x / {size[0]}.0, y = gl_FragCoord.y / {size[1]}.0;"
     text += f"o = vec4(lit({finish}, {normal}, {to_eye}), 1.0); }}"
     return game.fill(text, size)[..., :3]
@@ -81,3 +82,30 @@ def test_lamps_are_met_by_the_formulas(game: Game, metallic: float, roughness: f
         words = "vec3({}, {}, {})"
         found = shone(game, finish, words.format(*n), words.format(*v), sky=(0.0, 0.0), lamps=1.0, size=(1, 1))[0, 0]
         assert found == pytest.approx(by_formula(base, metallic, roughness, coat, 0.2, n, v), rel=2e-3)
+
+
+@pytest.mark.parametrize("name", list(SET_UPS))
+def test_lamps_are_unit_vectors_that_turn_about_the_vertical(name: str) -> None:
+    still, turned, round_ = (np.array(Light(name, turn=angle).lamps) for angle in (0, 90, 360))
+    assert np.abs(np.linalg.norm(still[:, :3], axis=1) - 1).max() < 2e-3
+    assert np.allclose(turned[:, [0, 1, 2]], still[:, [2, 1, 0]] * (1, 1, -1), atol=1e-6)
+    assert np.allclose(round_, still, atol=1e-6)
+
+
+def test_exposure_is_in_stops_and_the_filmic_curve_keeps_what_is_not_bright(game: Game) -> None:
+    """Khronos PBR neutral tone mapper: below 0.76 only the offset of 0.04 is taken, white light never reaches 1."""
+    head = "#define COATED 0.0\n" + LIGHT.replace("uniform float u_gain;", "const float u_gain = 2.0;")
+
+    def curve(filmic: int) -> np.ndarray:
+        text = head.replace("uniform int u_filmic;", f"const int u_filmic = {filmic};")
+        text += "void main() { float x = gl_FragCoord.x / 256.0; o = vec4(exposed(vec3(x * 4.0)), 1.0); }"
+        return game.fill(text, (256, 1))[0, :, 0]
+
+    places = (np.arange(256) + 0.5) / 256 * 4
+    assert np.allclose(curve(0), 2 * places, rtol=1e-5)
+    bent = curve(1)
+    flat = (2 * places > 0.1) & (2 * places < 0.78)
+    assert np.allclose(bent[flat], 2 * places[flat] - 0.04, atol=1e-5)
+    assert (np.diff(bent) > 0).all()
+    assert bent.max() < 1
+    assert bent[-1] > 0.98

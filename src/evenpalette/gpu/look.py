@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from enum import IntEnum
 
+from evenpalette.gpu.lights import EVEN, Light
+
 
 class Show(IntEnum):
     """The stage of the texel that is drawn; the numbers are those in the shader."""
@@ -23,7 +25,8 @@ class Look:
     variant: id, None is the defaults. steps: how many steps of the recipe run, None is all. alone: only the last of
     those runs. region: index whose coverage is shown, -1 is none. focus: index of the region that is not dimmed.
     overlay: how strong regions are laid over what is shown, 0 to 1; those of one division, of the region or the first.
-    attribute: which one is shown as it is. texture: id of one that stands in for the painted one, as it is stored. copy, seconds: the moment that picks and drifts are of.
+    attribute: which one is shown as it is. texture: id of one that stands in for the painted one, as it is stored.
+    light: what Form is lit by. copy, seconds: the moment that picks and drifts are of.
     """
 
     show: Show = Show.RECIPE
@@ -38,3 +41,4 @@ class Look:
     seconds: float = 0.0
     overlay: float = 0.0
     texture: str = ""
+    light: Light = EVEN

@@ -44,7 +44,6 @@ _MOST_PROGRAMS = 16
 #: What Form's light asks of a surface.
 LIGHTING = (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS)
 #: Radiance of the sky from straight below and from straight above.
-SKY = (0.22, 0.40)
 _OPACITY_USES = (OpacityUse.OPAQUE, OpacityUse.CUT_OUT, OpacityUse.BLEND)
 #: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
 SELECTED = (1.0, 1.0, 1.0, 0.55)
@@ -338,8 +337,10 @@ class SceneRenderer:
             member = program.get("u_ray", None)
             if member is not None:
                 member.write(camera.rays(viewport[2], viewport[3]).T.astype("f4").tobytes())
-            _set(program, "u_sky", SKY)
-            _set(program, "u_lamps", 1.0)
+            _set(program, "u_sky", look.light.sky)
+            _set(program, "u_lamps", look.light.lamps)
+            _set(program, "u_gain", look.light.gain)
+            _set(program, "u_filmic", int(look.light.filmic))
         if below is not None and "u_others" in program:
             below.use(unit)
             _set(program, "u_others", unit)

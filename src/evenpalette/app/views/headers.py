@@ -34,6 +34,8 @@ class ViewHeaders:
         self._offered: tuple[tuple[str, ...], tuple[tuple[str, str], ...]] = (), ()
         self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
         self.lit = self._toggle("sun", "Lit (L)")
+        self.light = self._toggle("lightbulb", "Light: set-up, turn, exposure")
+        self.light.setCheckable(False)
         self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
         self.copy = QSpinBox(views)
         self.copy.setObjectName("onview")
@@ -61,7 +63,7 @@ class ViewHeaders:
             name.setFont(theme.font(15))
         margins = (12, 3, 8, 3)
         self._form = row(
-            form, self.form_stage, self.lit, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins
+            form, self.form_stage, self.lit, self.light, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins
         )
         self._flat = row(
             flat, self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6, margins=margins

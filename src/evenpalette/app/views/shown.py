@@ -8,10 +8,13 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
+from evenpalette.app.views.light_popup import LightPopup
 from evenpalette.app.views.stages import Stages
+from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.project.edits.variants import find_variant
 from evenpalette.core.values import ValueType
 from evenpalette.core.variants.model import DEFAULTS_NAME
+from evenpalette.gpu.lights import Light
 from evenpalette.gpu.look import Look, Show
 
 #: Stages that show regions already, so that none are laid over.
@@ -32,6 +35,7 @@ class Shown(QObject):
         self._session, self._headers = session, headers
         self.wipe = 0.5
         self._extras: dict[str, str] = {}
+        self.light = Light()
         self._before: tuple[Show | str, ...] = ()
         self.against = NOTHING
         self.focus_region = -1
@@ -41,6 +45,7 @@ class Shown(QObject):
         self._clock = QTimer(self, interval=33)
         self._clock.timeout.connect(self._run_clock)
         self._stages, self._station = Stages(), session.station
+        headers.light.clicked.connect(self._ask_light)
         headers.clock.toggled.connect(self._set_clock)
         headers.copy.valueChanged.connect(lambda _: self.copy_changed.emit())
         headers.against_box.activated.connect(lambda _: self.set_against(str(headers.against_box.currentData())))
@@ -95,7 +100,7 @@ class Shown(QObject):
         overlay = float(self._headers.overlay.value()) / 100 if self.overlays and show not in _OF_REGIONS else 0.0
         return Look(
             show, state.project.active_variant, self.step_limit, self._alone, region, self.focus_region, lit,
-            attribute, self.copy, self._seconds, overlay, texture,
+            attribute, self.copy, self._seconds, overlay, texture, self.light,
         )  # fmt: skip
 
     def _looks(self, stage: Show | str, *, lit: bool) -> list[tuple[Look, float]]:
@@ -107,6 +112,16 @@ class Shown(QObject):
         else:
             other = replace(first, variant=None if self.against == DEFAULTS else self.against)
         return [(first, self.wipe), (other, 1.0)]
+
+    def _ask_light(self) -> None:
+        popup = LightPopup(self.light, self._headers.light)
+        popup.changed.connect(self.set_light)
+        show_above(popup, self._headers.light)
+
+    def set_light(self, light: Light) -> None:
+        """What Form is lit by from now on."""
+        self.light = light
+        self.changed.emit()
 
     def offer_extras(self, names: dict[str, str]) -> None:
         """Offer pictures that are no textures of the document as stages: what a look calls them, and in words."""

@@ -3,10 +3,10 @@
 // single scattering loses is given back as in Turquin, "Practical multiple scattering compensation", 2019.
 struct Finish { vec3 base; float metallic; float roughness; float occlusion; float coat; float coat_roughness; };
 uniform vec2 u_sky;        // radiance from straight below and from straight above
-uniform float u_lamps;     // 1, or 0 for the sky alone
+uniform vec4 u_lamps[3];   // toward each lamp, and how strong it is
+uniform float u_gain;      // the exposure as a factor
+uniform int u_filmic;      // 1: highlights are bent in
 const float PI = 3.14159265;
-const vec3 LAMPS[3] = vec3[3](vec3(-0.5313, 0.5989, 0.5989), vec3(0.8433, 0.1054, 0.5270), vec3(0.1938, 0.3391, -0.9206));
-const float STRENGTHS[3] = float[3](0.60, 0.18, 0.22);
 
 float sky(vec3 direction) { return mix(u_sky.x, u_sky.y, 0.5 + 0.5 * direction.y); }
 
@@ -41,16 +41,32 @@ vec3 lit(Finish s, vec3 n, vec3 to_eye) {
     float coat_sky = COATED * s.coat * reflected(vec3(0.04), split_sum(nv, coat_rough)).x;
     c = c * (1.0 - coat_sky) + coat_sky * s.occlusion * sky(mirrored);
     for (int k = 0; k < 3; ++k) {
-        float nl = dot(n, LAMPS[k]) * u_lamps;
+        float nl = dot(n, u_lamps[k].xyz) * step(1e-6, u_lamps[k].w);
         if (nl <= 0.0) continue;
-        vec3 h = normalize(LAMPS[k] + to_eye);
+        vec3 h = normalize(u_lamps[k].xyz + to_eye);
         float nh = clamp(dot(n, h), 0.0, 1.0), vh = clamp(dot(to_eye, h), 0.0, 1.0);
         float x = 1.0 - vh, grazing = x * x * x * x * x;
         vec3 f = f0 + (1.0 - f0) * grazing;
         vec3 under = (1.0 - f) * inside + f * (PI * lobe(nl, nv, nh, roughness));
         float over = COATED * s.coat * (0.04 + 0.96 * grazing);
         // The lamps are as strong as white paper straight under them is bright.
-        c += STRENGTHS[k] * nl * (under * (1.0 - over) + over * (COATED > 0.0 ? PI * lobe(nl, nv, nh, coat_rough) : 0.0));
+        c += u_lamps[k].w * nl * (under * (1.0 - over) + over * (COATED > 0.0 ? PI * lobe(nl, nv, nh, coat_rough) : 0.0));
     }
     return c;
+}
+
+// The Khronos PBR neutral tone mapper (2024), from memory: colors up to 0.8 stay as they are, brighter ones are bent in.
+vec3 neutral_tone(vec3 c) {
+    float x = min(c.r, min(c.g, c.b));
+    c -= x < 0.08 ? x - 6.25 * x * x : 0.04;
+    float peak = max(c.r, max(c.g, c.b));
+    if (peak < 0.76) return c;
+    float bent = 1.0 - 0.0576 / (peak + 0.24 - 0.76);
+    c *= bent / peak;
+    return mix(c, vec3(bent), 1.0 - 1.0 / (0.15 * (peak - bent) + 1.0));
+}
+
+vec3 exposed(vec3 c) {
+    c *= u_gain;
+    return u_filmic == 1 ? neutral_tone(c) : c;
 }

@@ -59,7 +59,7 @@ vec3 aside(ivec2 pixel) {
 #if OTHERS
     return mix(texelFetch(u_others, pixel, 0).rgb, u_surround, 0.15);
 #elif LIT
-    return encode_color(in_light(Finish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel));
+    return encode_color(exposed(in_light(Finish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel)));
 #else
     return vec3(0.62);
 #endif
@@ -106,7 +106,7 @@ void main() {
     vec3 v = read_map(u_normal_map, uv).xyz * 2.0 - 1.0;
     slopes = v.xy / max(v.z, 0.0175);
 #endif
-    c = in_light(Finish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel);
+    c = exposed(in_light(Finish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel));
 #endif
     vec3 e = encode_color(c);
 #else
@@ -118,7 +118,7 @@ void main() {
     float d = clamp(difference(s.base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
     vec3 e = encode_color(vec3(d * d));
 #elif LIT
-    vec3 e = encode_color(in_light(LIT_FINISH, LIT_SLOPES, pixel) + LIT_EMISSIVE);
+    vec3 e = encode_color(exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel) + LIT_EMISSIVE));
 #else
     vec3 e = SHOWN;
 #endif

@@ -1,0 +1,51 @@
+"""The light that Form is judged in: set-up, turn, exposure, curve."""
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+
+from evenpalette.app.widgets.basics import caption
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.gpu.lights import SET_UPS, Light
+
+
+class LightPopup(QWidget):
+    """A small window; `changed` with the light as it is set."""
+
+    changed = pyqtSignal(object)
+
+    def __init__(self, light: Light, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setObjectName("chrome")
+        self._light = light
+        self.set_up = QComboBox()
+        for key, known in SET_UPS.items():
+            self.set_up.addItem(known.label, key)
+            self.set_up.setItemData(self.set_up.count() - 1, known.description, Qt.ItemDataRole.ToolTipRole)
+        self.set_up.setCurrentIndex(self.set_up.findData(light.set_up))
+        self.set_up.activated.connect(lambda i: self._change(set_up=self.set_up.itemData(i)))
+        self.turn, self.exposure = ValueSlider(-180, 180, decimals=0), ValueSlider(-6, 6, decimals=1)
+        self.turn.set_value(light.turn)
+        self.exposure.set_value(light.exposure)
+        self.turn.edited.connect(lambda v: self._change(turn=v))
+        self.exposure.edited.connect(lambda v: self._change(exposure=v))
+        self.filmic = QCheckBox("bend highlights in")
+        self.filmic.setToolTip("What is brighter than white keeps its modelling; colors up to 0.8 stay as they are")
+        self.filmic.setChecked(light.filmic)
+        self.filmic.clicked.connect(lambda on: self._change(filmic=on))
+        grid = QGridLayout(self)
+        grid.setContentsMargins(12, 10, 12, 10)
+        grid.setHorizontalSpacing(10)
+        for line, (words, widget) in enumerate((
+            ("Light", self.set_up), ("Turn", self.turn), ("Exposure, stops", self.exposure), ("Highlights", self.filmic),
+        )):  # fmt: skip
+            grid.addWidget(caption(words, widget), line, 0)
+            grid.addWidget(widget, line, 1)
+        self.setMinimumWidth(300)
+
+    def _change(self, **parts: object) -> None:
+        self._light = replace(self._light, **parts)  # type: ignore[arg-type]
+        self.changed.emit(self._light)
