@@ -10,7 +10,7 @@ from evenpalette.core.project.model import Role
 from evenpalette.core.project.reach import Reach, reach_of
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.model import Binding, Pulse
 from evenpalette.core.values import ChannelRef
 
 SIZE = 64
@@ -106,6 +106,13 @@ def test_each_reason_why_nothing_changes_is_named_with_its_place(state: State) -
 
 def vars_of(state: State) -> dict[str, object]:
     return {key: getattr(state, key) for key in ("project", "mesh", "textures", "made", "tone", "resting")}
+
+
+def test_what_pulses_is_looked_at_when_it_is_on(state: State) -> None:
+    pulsing = bind_input(state, "tint", "amount", Binding(pulse=Pulse(low=0.0, high=1.0, period=3.0)))
+    found = reach(pulsing)
+    assert found.share == pytest.approx(0.5)
+    assert not found.reasons
 
 
 def test_what_is_beyond_white_already_is_said_to_be_cut_off(state: State) -> None:

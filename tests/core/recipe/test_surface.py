@@ -12,7 +12,7 @@ from tests.glsl import Game, apart
 
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.errors import ValueProblem
+from evenpalette.core.errors import RecipeError, ValueProblem
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -22,10 +22,11 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface, trace
 from evenpalette.core.recipe.example import example_step
-from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
+from evenpalette.core.recipe.model import Binding, Pick, Pulse, Recipe, Row, Step
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.pick import pick_index, pick_share, picked
 from evenpalette.core.recipe.plan import plan_of, whole_plan
+from evenpalette.core.recipe.pulse import accepted_pulse, share_at
 from evenpalette.core.recipe.shader import Reads, kit_shader
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.steps import KINDS
@@ -443,3 +444,37 @@ def test_a_pick_stays_in_the_range_of_what_it_is_for() -> None:
     assert max(values) == 1
     with pytest.raises(ValueProblem):
         picked(Pick(values=("red-ish",)), number, 0)
+
+
+# --- pulses over time --------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("shape", ["sine", "steps", "curve"])
+def test_a_pulse_is_the_same_on_cpu_and_gpu_at_any_time_and_comes_back(game: Game, shape: str) -> None:
+    """A tint between two colors and an amount between two numbers; by hand: a sine is at its middle after a quarter."""
+    colors = Pulse(shape=shape, colors=("#203040", "#ffc080"), period=1.7, phase=0.2, steps=3, curve="0:0.1, 0.3:1, 1:0.2")
+    amounts = Pulse(shape=shape, low=0.2, high=0.9, period=2.3, steps=4)
+    row = Row(id="r", regions=("a",), amount=Binding(pulse=amounts), inputs={"color": Binding(pulse=colors)})
+    step = Step(id="t", kind="tint", name="Tint", rows=(row,))
+    found = []
+    for seconds in (0.0, 0.4, 1.13, 2.9, 61.3):
+        cpu = evaluate_surface(bound(step, at=Moment(seconds=seconds)), Sources(BASE, PLANES), ["base_color"], float_output=True)["base_color"].pixels
+        for es in (False, True):
+            gpu = drawn(game, (step,), {}, "base_color", es=es, seconds=seconds)[..., :3]
+            assert np.abs(encode_srgb_8bit(cpu).astype(int) - encode_srgb_8bit(gpu)).max() <= 1
+        found.append(cpu)
+    assert np.abs(found[0] - found[1]).max() > 0.01
+    # Both come back after 10 times 1.7 times 2.3 seconds.
+    later = evaluate_surface(bound(step, at=Moment(seconds=39.1)), Sources(BASE, PLANES), ["base_color"], float_output=True)
+    assert np.abs(later["base_color"].pixels - found[0]).max() < 1e-3
+    assert share_at(Pulse(period=4.0), 1.0) == pytest.approx(0.5)
+    assert share_at(Pulse(period=4.0), 2.0) == pytest.approx(1.0)
+    assert [share_at(Pulse(shape="steps", steps=3, period=3.0), t) for t in (0.5, 1.5, 2.5, 3.5)] == [0, 0.5, 1, 0]
+    assert share_at(Pulse(shape="curve", curve="0:0, 0.5:1, 1:0", period=2.0), 0.5) == pytest.approx(0.5)
+
+
+def test_only_numbers_and_colors_pulse() -> None:
+    kind = KINDS["hue_shift"]
+    with pytest.raises(RecipeError, match="cannot pulse"):
+        accepted_pulse(Pulse(), kind.input("space"))
+    assert accepted_pulse(Pulse(low=-900, high=900), kind.input("angle")).low == kind.input("angle").low

@@ -9,12 +9,14 @@ from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_field import ColorAround
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
+from evenpalette.app.widgets.pulse_dialog import PulseDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import TONE, Binding, Step
+from evenpalette.core.recipe.pulse import TYPES
 from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType, value_text
 
 
@@ -44,7 +46,7 @@ class InputRow:
     @property
     def follows(self) -> bool:
         """Whether it follows a parameter or is picked by copy."""
-        return self.binding.parameter is not None or self.binding.pick is not None
+        return not self.binding.is_plain
 
     @property
     def can_follow(self) -> bool:
@@ -92,7 +94,7 @@ class InputRow:
         if parameter is not None:
             self.editor.set_range(parameter.low, parameter.high)
         self.editor.set_value(value)
-        self.editor.setEnabled(binding.pick is None)
+        self.editor.setEnabled(binding.pick is None and binding.pulse is None)
         if parameter is not None:
             users = sum(
                 b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings
@@ -104,10 +106,13 @@ class InputRow:
         elif binding.pick is not None:
             self.source.setText("by copy")
             self.source.setToolTip("Every placed copy has its own. Click to change what it picks from")
+        elif binding.pulse is not None:
+            self.source.setText("over time")
+            self.source.setToolTip(f"It comes back every {binding.pulse.period:g} seconds. Click to change how")
         else:
             self.source.setText("fixed")
-            self.source.setToolTip("The same in every variant. Click to make it a parameter, or let every copy pick")
-        self.source.setStyleSheet("" if parameter or binding.pick else f"color: {theme.MUTED};")
+            self.source.setToolTip("The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse")
+        self.source.setStyleSheet("" if not binding.is_plain else f"color: {theme.MUTED};")
         variant = find_variant(state, state.project.active_variant)
         self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
 
@@ -164,8 +169,14 @@ class InputRow:
                 menu.addAction("Change the pick ...", self._pick)
                 value = read_binding(binding, self.input, {}, self._desk.copy)
                 menu.addAction("Make it a constant", lambda: self._release(value))
+            elif binding.pulse is not None:
+                menu.addAction("Change the pulse ...", self._pulse)
+                value = read_binding(binding, self.input, {})
+                menu.addAction("Make it a constant", lambda: self._release(value))
             else:
                 menu.addAction("Pick by copy ...", self._pick)
+                if self.input.type in TYPES:
+                    menu.addAction("Pulse over time ...", self._pulse)
             menu.addAction("Make it a parameter ...", self._name)
         fitting = [
             p for p in recipe.parameters
@@ -201,6 +212,17 @@ class InputRow:
             new = Binding(pick=dialog.pick)
             self._desk.session.apply(
                 f"{self.input.label} by copy",
+                lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
+            )
+
+    def _pulse(self) -> None:
+        state, binding = self._desk.session.state, self.binding
+        value = read_binding(binding, self.input, state.values(state.project.active_variant), self._desk.copy)
+        dialog = PulseDialog(self.input, binding.pulse, value, self._desk.pick, self._desk.window)
+        if dialog.exec():
+            new = Binding(pulse=dialog.pulse)
+            self._desk.session.apply(
+                f"{self.input.label} over time",
                 lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
             )
 

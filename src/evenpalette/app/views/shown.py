@@ -227,7 +227,7 @@ class Shown(QObject):
         copies = any(binding.pick is not None for binding in bindings)
         placed = [str(b.value) for b in bindings if isinstance(b.value, str)]
         placed += [str(p.default) for p in state.project.recipe.parameters if p.type is ValueType.PLACEMENT]
-        moves = any("drift=" in text for text in placed)
+        moves = any("drift=" in text for text in placed) or any(b.pulse is not None for b in bindings)
         textures = [(texture.id, texture.name) for texture in state.project.asset.textures]
         headers.fill_stages(state.attributes, [*textures, *self._extras.items()])
         headers.show_moment(copies=copies, moves=moves)

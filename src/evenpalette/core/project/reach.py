@@ -13,7 +13,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
-from evenpalette.core.recipe.binding import BoundStep, bind_recipe
+from evenpalette.core.recipe.binding import BoundStep, Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface, weigh_rows
 from evenpalette.core.recipe.model import Row, Step
 from evenpalette.core.recipe.parameters import Parameter
@@ -117,9 +117,15 @@ def _others(parameter: Parameter, now: Value) -> list[Value]:
     return [value for value in (parameter.accept(v) for v in found) if value != now]
 
 
-def _bound(state: State, values: dict[str, Value], steps: tuple[Step, ...] | None = None) -> list[BoundStep]:
+def _bound(state: State, values: dict[str, Value], steps: tuple[Step, ...] | None = None, seconds: float = 0.0) -> list[BoundStep]:
     recipe = state.project.recipe if steps is None else state.project.recipe.model_copy(update={"steps": steps})
-    return bind_recipe(recipe, state.region_ids, values)
+    return bind_recipe(recipe, state.region_ids, values, Moment(seconds=seconds))
+
+
+def _times(state: State) -> list[float]:
+    """The seconds at which is looked: what pulses is on at one of them."""
+    periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
+    return [0.0, *(period * share for period in sorted(periods)[:2] for share in (0.31, 0.5))]
 
 
 def _surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
@@ -141,14 +147,15 @@ def _change(
 ) -> tuple[F32, F32]:
     """The largest change of what is seen, and of what is computed before anything is cut off, (height, width) each."""
     wanted = tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
-    now = _surface(_bound(state, values, steps), small, wanted)
-    seen = np.zeros(now[BASE_COLOR].shape[:2], np.float32)
+    seen = np.zeros(small.size[::-1], np.float32)
     raw = seen.copy()
-    for other in others:
-        made = _surface(_bound(state, {**values, parameter.id: other}, steps), small, wanted)
-        for key in wanted:
-            np.maximum(seen, np.abs(_shown(key, made[key]) - _shown(key, now[key])).max(-1), out=seen)
-            np.maximum(raw, np.abs(made[key] - now[key]).max(-1), out=raw)
+    for seconds in _times(state):
+        now = _surface(_bound(state, values, steps, seconds), small, wanted)
+        for other in others:
+            made = _surface(_bound(state, {**values, parameter.id: other}, steps, seconds), small, wanted)
+            for key in wanted:
+                np.maximum(seen, np.abs(_shown(key, made[key]) - _shown(key, now[key])).max(-1), out=seen)
+                np.maximum(raw, np.abs(made[key] - now[key]).max(-1), out=raw)
     return seen, raw
 
 
@@ -186,7 +193,7 @@ def _reason(
         return Reason(f"{step.name} is switched off.", step.id)
     if step.kind not in KINDS:
         return Reason(f"{step.name} is of a kind that is not known.", step.id)
-    bound = _bound(state, values)[place]
+    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in _times(state)), key=lambda b: b.amount)
     chosen = [k for k, row in enumerate(step.rows) if any(row.id == other.id for other in rows)]
     if bound.amount == 0 and not _follows(step.amount, parameter):
         return Reason(f"The amount of {step.name} is 0.", step.id)

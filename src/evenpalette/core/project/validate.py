@@ -13,6 +13,7 @@ from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
+from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.regions.model import HueSource
 from evenpalette.core.regions.operations import operation_kind
@@ -137,6 +138,8 @@ def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Ma
     try:
         if binding.pick is not None:
             accepted_pick(binding.pick, input)
+        if binding.pulse is not None:
+            accepted_pulse(binding.pulse, input)
         if parameter is None:
             if binding.value is not None:
                 input.accept(binding.value)

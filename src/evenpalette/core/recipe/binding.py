@@ -12,6 +12,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Step
 from evenpalette.core.recipe.pick import picked
+from evenpalette.core.recipe.pulse import pulsed, shown_value
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType
 
@@ -90,8 +91,12 @@ class BoundStep:
         )
 
 
-def read_binding(binding: Binding | None, input: Input, values: Mapping[str, Value], copy: int = 0) -> Value:
-    """The value an input gets: of its parameter, its pick, its constant, or its default; brought into its range."""
+def read_binding(
+    binding: Binding | None, input: Input, values: Mapping[str, Value], copy: int = 0, seconds: float = 0.0
+) -> Value:
+    """The value an input gets: of its parameter, its pick, its pulse, its constant, or its default; brought into its range."""
+    if binding is not None and binding.pulse is not None:
+        return shown_value(binding.pulse, input, seconds)
     if binding is not None and binding.pick is not None:
         return picked(binding.pick, input, copy)
     value: Value | None = None
@@ -139,6 +144,13 @@ def textures_of(step: Step) -> Iterator[str]:
 NOW = Moment()
 
 
+def _prepared(binding: Binding | None, input: Input, values: Mapping[str, Value], at: Moment):  # type: ignore[no-untyped-def]
+    """The value of an input as kernels take it. A pulse is not rounded to what the document could write."""
+    if binding is not None and binding.pulse is not None:
+        return pulsed(binding.pulse, input, at.seconds)
+    return prepare_value(read_binding(binding, input, values, at.copy), input, at.seconds)
+
+
 def bind_recipe(
     recipe: Recipe, region_ids: list[str], values: Mapping[str, Value], at: Moment = NOW
 ) -> list[BoundStep]:
@@ -149,15 +161,12 @@ def bind_recipe(
         kind = kind_of(step.kind)
         rows = []
         for row in step.rows:
-            prepared = {
-                i.key: prepare_value(read_binding(step.binding(row, i.key), i, values, at.copy), i, at.seconds)
-                for i in kind.all_inputs
-            }
+            prepared = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
             reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
             maps = {key: read for key, read in reads.items() if read is not None}
             regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
-            amount = float(read_binding(row.amount, AMOUNT, values, at.copy))
+            amount = float(_prepared(row.amount, AMOUNT, values, at))
             rows.append(BoundRow(amount, prepared, regions, maps))
-        amount = float(read_binding(step.amount, AMOUNT, values, at.copy)) if step.enabled else 0.0
+        amount = float(_prepared(step.amount, AMOUNT, values, at)) if step.enabled else 0.0
         bound.append(BoundStep(step.id, step.name, kind, amount, tuple(rows)))
     return bound

@@ -1,6 +1,7 @@
 """What the document stores about the recipe."""
 
 from collections.abc import Iterator
+from typing import Literal
 
 from pydantic import Field
 
@@ -24,12 +25,36 @@ class Pick(Stored):
     seed: int = Field(0, ge=0, lt=1 << 31)
 
 
+class Pulse(Stored):
+    """A number or a color that changes with the seconds and comes back after a period.
+
+    low, high: between which, for numbers; colors: between which, for colors. shape: a sine from low to high and back,
+    equal steps up, or a curve of straight pieces (`curve`, its places 0..1 of the period, its values 0..1 of the way).
+    period: seconds. phase: which part of the period it begins with, 0..1. steps: how many, 2 up.
+    """
+
+    shape: Literal["sine", "steps", "curve"] = "sine"
+    low: float = Field(0.0, ge=-1e9, le=1e9)
+    high: float = Field(1.0, ge=-1e9, le=1e9)
+    colors: tuple[str, str] | None = None
+    period: float = Field(2.0, ge=0.05, le=3600)
+    phase: float = Field(0.0, ge=0, le=1)
+    steps: int = Field(2, ge=2, le=16)
+    curve: str = Field("0:0, 0.5:1, 1:0", max_length=400)
+
+
 class Binding(Stored):
-    """Where a step input takes its value: a parameter's id, a constant, or a pick by copy."""
+    """Where a step input takes its value: a parameter's id, a constant, a pick by copy, or a pulse over time."""
 
     parameter: str | None = None
     value: Value | None = None
     pick: Pick | None = None
+    pulse: Pulse | None = None
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is the same at all times and for all copies, in every variant."""
+        return self.parameter is None and self.pick is None and self.pulse is None
 
 
 class Row(Stored):

@@ -25,6 +25,7 @@ from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
+from evenpalette.core.recipe.pulse import pulse_text
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.weights import Sharing
@@ -119,7 +120,7 @@ def _scale_is_on(step: Step, kind: StepKind, op: Op) -> bool:
         return True
     input = kind.input(op.scale)
     bindings = [step.binding(row, op.scale) for row in step.rows]
-    return any(b is not None and (b.parameter or b.pick or read_binding(b, input, {})) for b in bindings)
+    return any(b is not None and (not b.is_plain or read_binding(b, input, {})) for b in bindings)
 
 
 def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLOR,)) -> ShaderText:
@@ -128,7 +129,7 @@ def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLO
 
     def as_uniform(index: int, row: int, input: Input, binding: Binding | None) -> str:
         # A constant choice is written in: software drivers run both sides of every branch.
-        if input.type is ValueType.CHOICE and (binding is None or (binding.parameter is None and binding.pick is None)):
+        if input.type is ValueType.CHOICE and (binding is None or binding.is_plain):
             return str(prepare_value(read_binding(binding, input, {}), input))
         place = f"s{index}_" if row < 0 else f"s{index}_r{row}_"
         uniform = ShaderUniform(place + input.key, GLSL_TYPES[input.type], index, row, input.key)
@@ -154,6 +155,8 @@ def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
     def as_text(_: int, __: int, input: Input, binding: Binding | None) -> str:
         if binding is not None and binding.pick is not None:
             return _pick_text(binding.pick, input)
+        if binding is not None and binding.pulse is not None:
+            return pulse_text(binding.pulse, input)
         if binding is not None and binding.parameter in names:
             parameter = recipe.parameter(str(binding.parameter))
             assert parameter is not None
@@ -325,7 +328,7 @@ class _Builder:
             neutral = ", ".join(_number(value) for value in map_.neutral)
             return f"vec4({neutral})" if map_.whole else neutral
         place = step.binding(row, map_.placement.key)
-        moves = place is not None and (place.parameter is not None or place.pick is not None)
+        moves = place is not None and not place.is_plain
         constant = Placement.parse(str(read_binding(place, map_.placement, {}))) if not moves else Placement()
         if not moves and constant.is_plain:
             name = self._sampler(Sampled(read.texture, map_.whole))

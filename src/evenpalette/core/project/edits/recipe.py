@@ -10,6 +10,7 @@ from evenpalette.core.recipe.kind import AMOUNT, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
+from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ChannelRef, Input, Value
 
@@ -151,6 +152,8 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
             raise RecipeError(f"'{parameter.name}' offers other choices than '{input.label}'.")
     elif binding.pick is not None:
         binding = Binding(pick=accepted_pick(binding.pick, input))
+    elif binding.pulse is not None:
+        binding = Binding(pulse=accepted_pulse(binding.pulse, input))
     elif binding.value is not None:
         binding = Binding(value=input.accept(binding.value))
     row = row_of(step, row_id)
