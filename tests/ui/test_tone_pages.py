@@ -241,3 +241,33 @@ def test_a_parameter_tells_its_reach_and_leads_to_why_there_is_none(hand: Hand) 
     hand.find("Go there", QPushButton, bench).click()
     assert session.station == "recipe"
     assert session.step == step.id
+
+
+def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(hand: Hand) -> None:
+    from PyQt6.QtWidgets import QLineEdit, QListWidget
+
+    from evenpalette.app.stations.step_picker import StepPicker
+
+    session = hand.session
+    session.set_station("recipe")
+    before = [step.kind for step in session.state.project.recipe.steps]
+    seen: list[str] = []
+
+    def pick(picker) -> None:  # type: ignore[no-untyped-def]
+        field = hand.find("What the step does", QLineEdit, picker)
+        QTest.keyClicks(field, "dirty edges")
+        listed = hand.find("Kinds of steps", QListWidget, picker)
+        seen.extend(listed.item(line).text() for line in range(listed.count()))
+        QTest.keyClick(field, Qt.Key.Key_Return)
+
+    when_open(StepPicker, pick)
+    hand.find("Add step", QPushButton, hand.window.bench("recipe")).click()
+    hand.wait(lambda: len(session.state.project.recipe.steps) == len(before) + 1)
+    assert seen[0].startswith("Cover")
+    bench = hand.window.bench("recipe")
+    bench.copy_text()
+    bench.paste_text()
+    steps = session.state.project.recipe.steps
+    assert len(steps) == len(before) + 2
+    assert [step.kind for step in steps].count("cover") == before.count("cover") + 2
+    assert session.step not in before

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QAction, QImage, QKeyEvent
+from PyQt6.QtGui import QGuiApplication, QImage, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -21,10 +21,14 @@ from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.station import Station
 from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
+from evenpalette.app.stations.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
+from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.project.edits import recipe as edit
+from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.project.model import OpacityUse, Role
+from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.recipe.model import TONE
@@ -62,9 +66,7 @@ class RecipeBench(QWidget):
             lambda i: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, self._opacity.itemData(i)))
         )
         self._opacity_label = label("alpha", "note")
-        add = button("Add step", lambda: None, icon="plus", tip="Add a step after the selected one (Ins)")
-        add.setMenu(self._add_menu())
-        self._add = add
+        self._add = add = button("Add step", self.choose_kind, icon="plus", tip="Add a step after the selected one, found by what it does (Ins)")
         self._tools = {
             "left": tool("arrow-left", "Move the step left (Ctrl+Left)", lambda: self._move(-1)),
             "right": tool("arrow-right", "Move the step right (Ctrl+Right)", lambda: self._move(1)),
@@ -105,14 +107,11 @@ class RecipeBench(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(900, 240)
 
-    def _add_menu(self) -> QMenu:
-        menu = QMenu(self)
-        menu.setToolTipsVisible(True)
-        for kind in KINDS.values():
-            action = QAction(f"{kind.label}: {kind.summary}", menu)
-            action.triggered.connect(lambda _=False, k=kind.key: self.add(k))
-            menu.addAction(action)
-        return menu
+    def choose_kind(self) -> None:
+        """Ask for a kind of step by what it does."""
+        picker = StepPicker(self.add, self)
+        show_above(picker, self._add)
+        picker.field.setFocus()
 
     def add(self, kind: str) -> None:
         """Add a step. Paint comes after the selected step, limited to the selected region; dirt, wear and shade come
@@ -274,6 +273,8 @@ class RecipeBench(QWidget):
         menu.addAction("Move left\tCtrl+Left", lambda: self._move(-1))
         menu.addAction("Move right\tCtrl+Right", lambda: self._move(1))
         menu.addAction("Duplicate", self._duplicate)
+        menu.addAction("Copy as text\tCtrl+C", self.copy_text)
+        menu.addAction("Paste steps\tCtrl+V", self.paste_text)
         menu.addAction("Join with neighbors of its kind", self._join)
         menu.addAction("Remove\tDel", self._remove)
         return menu
@@ -292,15 +293,45 @@ class RecipeBench(QWidget):
             self.session.select_step(steps[min(max(index + offset, 0), len(steps) - 1)])
             if self._open:
                 self._open.setFocus()
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy_text()
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            self.paste_text()
         elif event.key() == Qt.Key.Key_Delete:
             self._remove()
         elif event.key() == Qt.Key.Key_F2:
             self.rename()
         elif event.key() == Qt.Key.Key_Insert:
-            self._add.showMenu()
+            self.choose_kind()
         else:
             return
         event.accept()
+
+    def copy_text(self) -> None:
+        """Put the selected step on the clipboard, as text that any project takes."""
+        clipboard = QGuiApplication.clipboard()
+        if self.session.step is not None and clipboard is not None:
+            clipboard.setText(steps_as_text(self.session.state, [self.session.step]))
+            self.session.said.emit("Copied the step as text: paste it into this recipe or another project's.", False)
+
+    def paste_text(self) -> None:
+        """Put the steps of the clipboard behind the selected one."""
+        clipboard = QGuiApplication.clipboard()
+        text = clipboard.text() if clipboard is not None else ""
+        steps = [s.id for s in self.session.state.project.recipe.steps]
+        at = steps.index(self.session.step) + 1 if self.session.step in steps else None
+        missing: list[str] = []
+
+        def paste(state: State) -> State:
+            made, lacks = paste_steps(state, text, at)
+            missing.extend(lacks)
+            return made
+
+        if self.session.apply("Paste steps", paste):
+            new = [s.id for s in self.session.state.project.recipe.steps if s.id not in steps]
+            self.session.select_step(new[0])
+            if missing:
+                self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
 
     def rename(self) -> None:
         """Ask for another name of the selected step."""
