@@ -12,6 +12,7 @@ from evenpalette.core.project.edits.asset import add_texture, replace_texture
 from evenpalette.core.project.edits.mending import add_mended, set_mending, with_made_anew
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.mending.enlarge import enlarge
 from evenpalette.core.raster.mending.flow import flow_of, smooth_along
 from evenpalette.core.raster.mending.mend import mend
@@ -148,3 +149,12 @@ def test_a_mended_texture_takes_over_and_is_made_anew_when_its_file_changes() ->
         add_mended(index, index.project.asset.textures[-1].id, mending)
     with pytest.raises(EvenPaletteError, match="too large"):
         mend(Raster(np.zeros((8192, 8192, 1), np.uint8), Encoding.DATA), Mending(enlarge=4))
+
+
+def test_what_is_looked_at_first_is_where_there_is_most_to_see() -> None:
+    picture = np.full((600, 900, 3), 90, np.uint8)
+    picture[420:480, 640:720] = np.random.default_rng(1).integers(0, 256, (60, 80, 3))
+    u, v = busiest_place(Raster(picture, Encoding.SRGB))
+    assert u * 900 == pytest.approx(680, abs=50)
+    assert v * 600 == pytest.approx(450, abs=40)
+    assert all(0 < x < 1 for x in busiest_place(Raster(np.zeros((5, 7, 1), np.uint8), Encoding.DATA)))

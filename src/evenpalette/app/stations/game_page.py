@@ -27,6 +27,7 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.index_art import WAYS, write_index_art
 from evenpalette.core.project.in_game import LOUDEST, Measured, Pictures, measure_texture, pictures_of
 from evenpalette.core.project.model import Role
+from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.game_ways import LEVELS, VISIBLE, Advice
 from evenpalette.core.raster.raster import Encoding, Raster
 
@@ -122,6 +123,7 @@ class GamePage(QWidget):
 
     def _show(self, measured: Measured) -> None:
         self._measured = measured
+        self._middle = busiest_place(measured.picture)
         names = [way.name for way in measured.ways]
         self.table.setRowCount(len(names))
         for line, way in enumerate(measured.ways):

@@ -15,6 +15,7 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.project.edits.mending import add_mended, set_mending, why_not_mended
 from evenpalette.core.project.model import Role, Texture
 from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.model import Mending
@@ -31,7 +32,7 @@ class MendPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._middle = (0.5, 0.5)
+        self._middle, self._shown_source = (0.5, 0.5), ""
         self._busy = self._asks_again = False
         self.texture = QComboBox()
         self.texture.setAccessibleName("Texture to mend")
@@ -139,6 +140,10 @@ class MendPage(QWidget):
         texture = self._current()
         if texture is not None and texture.mended is not None:
             self._set(texture.mended.mending)
+        source = self._source()
+        if source is not None and source.id != self._shown_source and source.id in self._session.state.textures:
+            self._shown_source = source.id
+            self._middle = busiest_place(self._session.state.textures[source.id])
         mended = texture is not None and texture.mended is not None
         self.make.setText("Mend it so" if mended else "Add the mended texture")
         self._instead.setVisible(not mended)
