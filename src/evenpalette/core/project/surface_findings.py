@@ -72,7 +72,7 @@ def _islands(state: State, division: Division, owner: NDArray[np.int16], texels:
     if near is not None:
         one, other = (division.regions[i].name for i in near.regions)
         text = (
-            f"Islands of {one} and {other} are {near.gap_texels:.0f} texel{"" if round(near.gap_texels) == 1 else "s"} apart, closer than {wanted} of padding: "
+            f"Islands of {one} and {other} are {near.gap_texels:.0f} texel{'' if round(near.gap_texels) == 1 else 's'} apart, closer than {wanted} of padding: "
             f"their colors mix from mip level {near.mip_level} on"
         )
         yield Finding("near-islands", "regions", text, division.regions[near.regions[0]].id, near.place)
