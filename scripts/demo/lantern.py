@@ -407,6 +407,24 @@ VARIANTS: dict[str, tuple[str | None, dict[str, object]]] = {
         "Paper tint": "#9fd0b0", "Moth tint": "#ffffff", "Frame tint": "#d9a441", "Cap tint": "#544379",
         "Tassel tint": "#d46a7e", "Base ring tint": "#38584f", "Knot tint": "#f1e2b6",
     }),
+    "Ember, lit": ("Ember", {"Flame": 1.0, "Flame color": "#ffae4a"}),
+    "Celadon, lit": ("Celadon", {"Flame": 0.8, "Flame color": "#d8ffc8"}),
+    "Snow Fair": (None, {
+        "Paper tint": "#f4f1ea", "Moth tint": "#b8443c", "Frame tint": "#8d97a0", "Cap tint": "#b8443c",
+        "Tassel tint": "#f4f1ea", "Base ring tint": "#5f6b74", "Knot tint": "#b8443c", "Soot": 0.35,
+    }),
+    "Midnight Ferry": (None, {
+        "Paper tint": "#34466e", "Moth tint": "#ffe9a8", "Frame tint": "#c9ccd2", "Cap tint": "#1f2536",
+        "Tassel tint": "#8fb4d9", "Base ring tint": "#20242e", "Knot tint": "#ffe9a8", "Flame": 1.0, "Flame color": "#9fc8ff",
+    }),
+    "Moss Hollow": (None, {
+        "Paper tint": "#8f9a52", "Moth tint": "#e9dfb4", "Frame tint": "#7d6a3c", "Cap tint": "#4b5a34",
+        "Tassel tint": "#b56a3a", "Base ring tint": "#4a4330", "Knot tint": "#d8b45e", "Soot": 0.8, "Sun fade": 0.8,
+    }),
+    "Rose Quay": (None, {
+        "Paper tint": "#e58a86", "Moth tint": "#fff3df", "Frame tint": "#d8a05c", "Cap tint": "#7a2f3d",
+        "Tassel tint": "#7a2f3d", "Base ring tint": "#5a3a36", "Knot tint": "#ffd9b0",
+    }),
 }  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits import asset, faces, palette, recipe, regions, variants
+from evenpalette.core.project.edits import asset, face_sets, palette, recipe, regions, variants
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -109,7 +109,7 @@ def build() -> State:
         (np.round(wear * 255).astype(np.uint8)[..., None], Encoding.DATA, "tin-wear-mask.png", Role.MASK),
     ):
         state = asset.add_texture(state, Raster(np.ascontiguousarray(pixels), encoding), name, role)
-    state = faces.regions_from_mesh(state, "material")
+    state = face_sets.regions_from_mesh(state, "material")
     return _make_variants(_make_recipe(_make_palette(state)))
 
 

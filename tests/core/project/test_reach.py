@@ -6,6 +6,8 @@ import pytest
 from evenpalette.core.project.edits.asset import add_texture
 from evenpalette.core.project.edits.recipe import add_step, bind_input, name_input, update_step
 from evenpalette.core.project.edits.regions import regions_from_channels
+from evenpalette.core.project.edits.variants import add_variant, set_value
+from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.reach import Reach, reach_of
 from evenpalette.core.project.state import State
@@ -106,6 +108,22 @@ def test_each_reason_why_nothing_changes_is_named_with_its_place(state: State) -
 
 def vars_of(state: State) -> dict[str, object]:
     return {key: getattr(state, key) for key in ("project", "mesh", "textures", "made", "tone", "resting")}
+
+
+def test_a_parameter_that_changes_nothing_in_any_variant_is_a_finding(state: State) -> None:
+    assert "unseen-parameter" not in {finding.code for finding in find_all(state)}
+    black = state.project.asset.textures[3].id
+    covered = add_step(state, "fill", None, 1, step_id="fill")
+    fill = covered.project.recipe.step("fill").rows[0]
+    covered = bind_input(covered, "fill", "picture", Binding(value=black), fill.id if "picture" in fill.inputs else None)
+    found = next(finding for finding in find_all(covered) if finding.code == "unseen-parameter")
+    assert found.text == "tint color changes nothing in any variant. Fill covers it."
+    assert found.subject == "fill"
+    # A variant in which the fill is not there makes it a parameter of use.
+    open_ = name_input(covered, "fill", "amount", "Fill amount")
+    made = add_variant(open_, "Bare")
+    made = set_value(made, made.project.active_variant, made.project.recipe.parameters[-1].id, 0.0)
+    assert "unseen-parameter" not in {finding.code for finding in find_all(made)}
 
 
 def test_what_pulses_is_looked_at_when_it_is_on(state: State) -> None:

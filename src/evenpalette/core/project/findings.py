@@ -8,6 +8,7 @@ from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.guess import contradiction
+from evenpalette.core.project.reach import reach_of, unseen
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
@@ -21,6 +22,8 @@ from evenpalette.core.regions.sources.face_runs import unassigned
 
 #: Textures that a fragment shader can read on any device (OpenGL ES 3.0, MAX_TEXTURE_IMAGE_UNITS).
 MOST_SAMPLERS = 16
+#: Texels a side on which it is looked whether a parameter changes anything.
+_SEEN_SIDE = 64
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
 
@@ -151,10 +154,16 @@ def _recipe(state: State) -> list[Finding]:
         if not step.rows or any(row.regions == () for row in step.rows):
             text = f"{step.name} has a row for no region, so it changes nothing"
             found.append(Finding("no-region", "recipe", text, subject=step.id))
+    variants = (None, *(v.id for v in state.project.variants))
+    unseen_here = unseen(state, variants, _SEEN_SIDE) if state.coverages else []
     for parameter in recipe.parameters:
         if not state.project.users(parameter.id):
             text = f"No step reads the parameter {parameter.name}; moving it changes nothing"
             found.append(Finding("unused-parameter", "recipe", text, subject=parameter.id))
+        elif parameter.id in unseen_here:
+            reason = reach_of(state, parameter.id, None, side=_SEEN_SIDE).reasons[0]
+            text = f"{parameter.name} changes nothing in any variant. {reason.text}"
+            found.append(Finding("unseen-parameter", "recipe", text, region=reason.region, subject=reason.step or parameter.id))
     return found
 
 

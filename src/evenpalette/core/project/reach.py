@@ -83,6 +83,30 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
     return Reach(change, share, by_region, strongest, reasons)
 
 
+def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list[str]:
+    """The parameters that steps of the active sheet follow and that change nothing, in none of these variants.
+
+    Far cheaper than the reach of each: it ends with the first texel that changes.
+    """
+    small, used = _small(state, side)
+    seen = used if used.any() else np.ones_like(used)
+    wanted = tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
+    left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
+    for variant in variants:
+        if not left:
+            break
+        values = state.values(variant)
+        for seconds in _times(state):
+            now = _surface(_bound(state, values, None, seconds), small, wanted)
+            for parameter in list(left.values()):
+                for other in _others(parameter, values[parameter.id]):
+                    made = _surface(_bound(state, {**values, parameter.id: other}, None, seconds), small, wanted)
+                    if any((np.abs(_shown(key, made[key]) - _shown(key, now[key])).max(-1)[seen] > LEAST).any() for key in wanted):
+                        del left[parameter.id]
+                        break
+    return list(left)
+
+
 def reach_picture(reach: Reach) -> Raster:
     """The change as a picture: dark where there is none, lighter the more there is, on a scale that shows little ones."""
     share = np.clip(reach.change / max(reach.strongest, LEAST), 0, 1) ** np.float32(0.5)
