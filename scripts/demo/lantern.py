@@ -407,7 +407,7 @@ VARIANTS: dict[str, tuple[str | None, dict[str, object]]] = {
         "Paper tint": "#9fd0b0", "Moth tint": "#ffffff", "Frame tint": "#d9a441", "Cap tint": "#544379",
         "Tassel tint": "#d46a7e", "Base ring tint": "#38584f", "Knot tint": "#f1e2b6",
     }),
-    "Ember, lit": ("Ember", {"Flame": 1.0, "Flame color": "#ffae4a"}),
+    "Ember, lit": (None, {"Flame": 1.0, "Flame color": "#ffae4a"}),
     "Celadon, lit": ("Celadon", {"Flame": 0.8, "Flame color": "#d8ffc8"}),
     "Snow Fair": (None, {
         "Paper tint": "#f4f1ea", "Moth tint": "#b8443c", "Frame tint": "#8d97a0", "Cap tint": "#b8443c",
