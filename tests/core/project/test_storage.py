@@ -87,6 +87,24 @@ def test_a_version_2_project_opens_for_good(tmp_path: Path) -> None:
     assert Storage(tmp_path / "again").open().project == state.project
 
 
+def test_a_project_with_all_that_tones_brought_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.5.0: a region split by hue, levels, a residue, a mended texture, index art, ramps, a pulse, every kind."""
+    state = Storage(Path(__file__).parents[2] / "data" / "version-2" / "ribbon").open()
+    textures = {t.name: t for t in state.project.asset.textures}
+    assert textures["ribbon-mended.png"].mended.mending.enlarge == 2
+    assert state.textures[textures["ribbon-mended.png"].id].size == (64, 64)
+    assert len(textures["ramp.png"].ramps) == 2
+    assert textures["ribbon-strip.png"].locked == ("#ff0000",)
+    sources = [region.source.kind for region in state.project.regions.regions]
+    assert "hue" in sources
+    assert state.coverages[state.region_ids[sources.index("hue")]].max() == 255
+    steps = state.project.recipe.steps
+    assert {step.kind for step in steps} >= {"levels", "residue", "ramp", "palette", "two_tone", "channel_tints", "blend", "drift", "fade"}
+    assert any(b.pulse is not None and b.pulse.shape == "curve" for step in steps for b in step.bindings)
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:
     root = Path(__file__).parents[3]
     schema = json.loads((root / "docs" / "project.schema.json").read_text())
