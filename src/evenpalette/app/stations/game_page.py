@@ -49,7 +49,8 @@ class GamePage(QWidget):
         self.measure = button(
             "Measure", self.run, "primary", "Store, sample and compare with the truth at four distances"
         )
-        self._note = label("CIEDE2000 by mip level, level 0 from twice as near", "note")
+        self._note = label("CIEDE2000 by mip level", "note")
+        self._note.setToolTip("Level 0 is looked at from twice as near, where filtering shows")
         self.table = QTableWidget(0, 4 + len(LEVELS))
         self.table.setAccessibleName("What settings leave of the texture")
         self.table.setHorizontalHeaderLabels(["Setting", *(str(n) for n in LEVELS), "PSNR at 1", "Reads", "Bytes"])

@@ -80,7 +80,7 @@ class RampPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(24)
         layout.addWidget(left)
-        layout.addWidget(self.field, 1)
+        layout.addWidget(column(self.field), 1)
         layout.addWidget(right)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)

@@ -102,14 +102,17 @@ class TonePage(QWidget):
         vertical.setDefaultSectionSize(26)
         self._methods: list[str] = []
         self._use = button("Use this method", self._use_selected, "link")
+        heading = label("CIEDE2000", "note")
+        heading.setToolTip("Of the rebuilt picture: mean, 95th percentile, mean of each region")
+        heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         middle = column(
-            row(
-                label("CIEDE2000 by region", "note"),
-                None,
-                self._use,
-            ),
+            row(heading, self._use),
             self.table,
         )
+        # On a narrow window the table scrolls, and nothing beside it is cut.
+        self.table.setMinimumWidth(90)
+        middle.setMinimumWidth(100)
+        middle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Expanding)
         self._histogram = Histogram()
         self._histogram.setFixedWidth(136)
         self._title = label("", "")

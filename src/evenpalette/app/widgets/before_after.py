@@ -73,6 +73,8 @@ class BeforeAfter(QWidget):
         painter = QPainter(self)
         area = QRectF(self.rect())
         painter.fillRect(area, QColor(theme.SURROUND))
+        if self._before.isNull():
+            return
         x = round(area.width() * self._divide)
         for image, left, right in ((self._before, 0, x), (self._after, x, self.width())):
             if not image.isNull() and right > left:
