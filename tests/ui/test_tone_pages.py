@@ -271,3 +271,33 @@ def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(ha
     assert len(steps) == len(before) + 2
     assert [step.kind for step in steps].count("cover") == before.count("cover") + 2
     assert session.step not in before
+
+
+def test_a_step_is_saved_as_a_file_changed_elsewhere_shown_and_taken(hand: Hand, tmp_path: Path) -> None:
+    import json
+
+    from PyQt6.QtWidgets import QListWidget
+
+    session = hand.session
+    session.set_station("recipe")
+    soot = next(step for step in session.state.project.recipe.steps if step.kind == "cover")
+    session.select_step(soot.id)
+    bench = hand.window.bench("recipe")
+    path = tmp_path / "market.steps.json"
+    bench.save_linked(path)
+    hand.wait(lambda: session.state.project.recipe.step(soot.id).link is not None)
+    raw = json.loads(path.read_text())
+    raw["steps"][0].setdefault("inputs", {})["softness"] = {"value": 0.27}
+    for row in raw["steps"][0]["rows"]:
+        row.get("inputs", {}).pop("softness", None)
+    path.write_text(json.dumps(raw))
+    findings = hand.find("Findings", QListWidget)
+    hand.wait(lambda: any("market.steps.json has changed" in findings.item(k).text() for k in range(findings.count())))
+    line = next(k for k in range(findings.count()) if "market.steps.json" in findings.item(k).text())
+    assert "Softness" in findings.item(line).text()
+    findings.setCurrentRow(line)
+    hand.find("Mend", QPushButton).click()
+    hand.wait(lambda: session.state.project.recipe.step(soot.id).binding(session.state.project.recipe.step(soot.id).rows[0], "softness").value == 0.27)
+    hand.wait(lambda: not any("market.steps.json" in findings.item(k).text() for k in range(findings.count())))
+    session.undo()
+    hand.wait(lambda: any("market.steps.json" in findings.item(k).text() for k in range(findings.count())))

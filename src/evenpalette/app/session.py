@@ -262,6 +262,10 @@ class Session(QObject):
         if facets - {ACTIVE}:
             self._findings_timer.start()
 
+    def find_again(self) -> None:
+        """Look for findings once more: something beside the document changed."""
+        self._findings_timer.start()
+
     def _find(self) -> None:
         state, known = self.state, self._region_findings
 

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
 
-from evenpalette.app.facets import ASSET
+from evenpalette.app.facets import ASSET, RECIPE
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import read_again
 
@@ -25,7 +25,7 @@ class SourceWatch(QObject):
         self._changed: set[str] = set()
         self._timer = QTimer(self, singleShot=True, interval=_QUIET_MILLISECONDS)
         self._timer.timeout.connect(self._read)
-        session.changed.connect(lambda facets: self._follow() if ASSET in facets else None)
+        session.changed.connect(lambda facets: self._follow() if facets & {ASSET, RECIPE} else None)
 
     def _paths(self) -> set[str]:
         asset = self._session.state.project.asset
@@ -34,9 +34,13 @@ class SourceWatch(QObject):
             paths.add(asset.mesh.source_path)
         return {path for path in paths if path and self._session.may_read(path)}
 
+    def _links(self) -> set[str]:
+        """Files that steps follow."""
+        return {step.link.path for step in self._session.state.project.recipe.steps if step.link is not None}
+
     def _follow(self) -> None:
         """Watch the files of the document as it is now, and their folders: a file may be replaced by another."""
-        wanted = {path for path in self._paths() if Path(path).is_file()}
+        wanted = {path for path in self._paths() | self._links() if Path(path).is_file()}
         folders = {str(Path(path).parent) for path in wanted}
         watched = set(self._watcher.files()) | set(self._watcher.directories())
         if gone := watched - wanted - folders:
@@ -50,7 +54,7 @@ class SourceWatch(QObject):
         self._timer.start()
 
     def _look(self) -> None:
-        for path in self._paths():
+        for path in self._paths() | self._links():
             if path in self._stamps and _stamp(path) not in (None, self._stamps[path]):
                 self._note(path)
 
@@ -60,6 +64,9 @@ class SourceWatch(QObject):
             self._timer.start()
             return
         changed, self._changed = self._changed, set()
+        if changed & self._links():
+            # What has changed is a finding: it is shown before anybody takes it.
+            self._session.find_again()
         paths = []
         for path in sorted(changed & self._paths()):
             stamp = _stamp(path)

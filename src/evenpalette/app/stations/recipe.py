@@ -1,11 +1,13 @@
 """Recipe: the steps as cards from left to right, each showing the asset after it; the selected one opens."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QGuiApplication, QImage, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
+    QFileDialog,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -25,6 +27,8 @@ from evenpalette.app.stations.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.edits import links
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.project.model import OpacityUse, Role
@@ -275,6 +279,16 @@ class RecipeBench(QWidget):
         menu.addAction("Duplicate", self._duplicate)
         menu.addAction("Copy as text\tCtrl+C", self.copy_text)
         menu.addAction("Paste steps\tCtrl+V", self.paste_text)
+        menu.addSeparator()
+        step = self.session.state.project.recipe.step(self.session.step or "")
+        if step is not None and step.link is not None:
+            name = Path(step.link.path).name
+            menu.addAction(f"Take the changes of {name}", self._take)
+            menu.addAction(f"Detach from {name}", self._detach)
+        else:
+            menu.addAction("Save as a linked file ...", self._ask_save_linked)
+        menu.addAction("Link steps from a file ...", self._ask_link)
+        menu.addSeparator()
         menu.addAction("Join with neighbors of its kind", self._join)
         menu.addAction("Remove\tDel", self._remove)
         return menu
@@ -332,6 +346,46 @@ class RecipeBench(QWidget):
             self.session.select_step(new[0])
             if missing:
                 self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
+
+    def _ask_save_linked(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "A file that several projects follow", f"steps{links.ENDING}", f"Steps (*{links.ENDING})")
+        if path:
+            self.save_linked(Path(path if path.endswith(links.ENDING) else path + links.ENDING))
+
+    def save_linked(self, path: Path) -> None:
+        """Write the selected step into a file, and let it follow that."""
+        if step := self.session.step:
+            self.session.run(f"Link to {path.name}", lambda s, _: links.save_linked(s, [step], path))
+
+    def _ask_link(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Steps of a file", "", f"Steps (*{links.ENDING})")
+        if path:
+            self.link(Path(path))
+
+    def link(self, path: Path) -> None:
+        """Put the steps of a file behind the selected one; they follow it."""
+        steps = [s.id for s in self.session.state.project.recipe.steps]
+        at = steps.index(self.session.step) + 1 if self.session.step in steps else None
+        missing: list[str] = []
+
+        def work(state: State, _: Progress) -> State:
+            made, lacks = links.link_steps(state, path, at)
+            missing.extend(lacks)
+            return made
+
+        def then() -> None:
+            if missing:
+                self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
+
+        self.session.run(f"Link {path.name}", work, then)
+
+    def _take(self) -> None:
+        if step := self.session.step:
+            self.session.run("Take the changes", lambda s, _: links.take_changes(s, [step]))
+
+    def _detach(self) -> None:
+        if step := self.session.step:
+            self.session.apply("Detach the step", lambda s: links.detach(s, step))
 
     def rename(self) -> None:
         """Ask for another name of the selected step."""

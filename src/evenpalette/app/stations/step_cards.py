@@ -141,7 +141,8 @@ class StepCard(QFrame):
         layout.addWidget(self.picture)
         name = label(self.fontMetrics().elidedText(step.name, Qt.TextElideMode.ElideRight, CARD_WIDTH - 18))
         layout.addWidget(name)
-        layout.addWidget(label(region_text(desk.session, step), "note"))
+        linked = "  linked" if step.link is not None else ""
+        layout.addWidget(label(region_text(desk.session, step) + linked, "note"))
         self._swatches = Swatches(colors_of(desk.session, step, desk.copy))
         self._swatches.setVisible(bool(self._swatches.colors))
         layout.addWidget(self._swatches)

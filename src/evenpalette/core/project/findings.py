@@ -1,12 +1,14 @@
 """Everything that is wrong with a document, by station. The window, `check` and delivery show the same list."""
 
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
+from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
 from evenpalette.core.project.reach import reach_of, unseen
 from evenpalette.core.project.state import State
@@ -154,6 +156,12 @@ def _recipe(state: State) -> list[Finding]:
         if not step.rows or any(row.regions == () for row in step.rows):
             text = f"{step.name} has a row for no region, so it changes nothing"
             found.append(Finding("no-region", "recipe", text, subject=step.id))
+    for change in changes_of(state):
+        if change.problem:
+            found.append(Finding("link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id))
+        else:
+            text = f"{change.name}: {Path(change.path).name} has changed. {'; '.join(change.what[:3])}"
+            found.append(Finding("link-changed", "recipe", text, subject=change.step_id))
     variants = (None, *(v.id for v in state.project.variants))
     unseen_here = unseen(state, variants, _SEEN_SIDE) if state.coverages else []
     for parameter in recipe.parameters:

@@ -6,7 +6,7 @@ import numpy as np
 
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
-from evenpalette.core.project.edits import asset, face_sets, recipe, regions
+from evenpalette.core.project.edits import asset, face_sets, links, recipe, regions
 from evenpalette.core.project.edits.painting import is_paintable, locked_cover, with_painted
 from evenpalette.core.project.edits.refining import add_operation
 from evenpalette.core.project.model import Role
@@ -160,9 +160,18 @@ def _unused_parameter(_: State, finding: Finding) -> Mend | None:
     return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
 
 
+def _take_link(_: State, finding: Finding) -> Mend | None:
+    return "Take the changes", lambda s: links.take_changes(s, [finding.subject])
+
+
+def _lost_link(_: State, finding: Finding) -> Mend | None:
+    return "Detach the step", lambda s: links.detach(s, finding.subject)
+
+
 _MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
     "looks-like-normal": _as_normal,
     "data-as-color": _encoding, "color-as-data": _encoding, "uv-outside": _outside, "impure-flag": _impure, "gap": _gap,
     "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
     "same-flag": _same_flag, "speck": _specks, "seam": _seam, "unused-parameter": _unused_parameter,
+    "link-changed": _take_link, "link-lost": _lost_link,
 }  # fmt: skip

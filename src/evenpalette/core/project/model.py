@@ -231,7 +231,15 @@ def with_sources(project: Project, change: Callable[[str], str]) -> Project:
     def moved(texture: Texture) -> Texture:
         return texture.model_copy(update={"source_path": change(texture.source_path)}) if texture.source_path else texture
 
-    sheets = tuple(sheet.model_copy(update={"textures": tuple(map(moved, sheet.textures))}) for sheet in project.sheets)
+    def linked(step: Step) -> Step:
+        if step.link is None:
+            return step
+        return step.model_copy(update={"link": step.link.model_copy(update={"path": change(step.link.path)})})
+
+    sheets = tuple(
+        sheet.model_copy(update={"textures": tuple(map(moved, sheet.textures)), "steps": tuple(map(linked, sheet.steps))})
+        for sheet in project.sheets
+    )
     mesh = project.mesh
     if mesh is not None and mesh.source_path:
         mesh = mesh.model_copy(update={"source_path": change(mesh.source_path)})

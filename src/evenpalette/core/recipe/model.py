@@ -70,6 +70,21 @@ class Row(Stored):
     inputs: dict[str, Binding] = {}
 
 
+class Link(Stored):
+    """That a step follows one of a file that several projects share.
+
+    path: of the file. key: the step's id there. rows: the row there of each row here. base: the step as it was taken
+    last, before anything was changed here, as JSON: what differs from it is this project's own. seen: a hash of the
+    step in the file as it was taken last.
+    """
+
+    path: str = Field(min_length=1, max_length=1000)
+    key: str = Field(max_length=80)
+    rows: dict[str, str] = {}
+    base: str = Field(max_length=1 << 18)
+    seen: str = Field(max_length=64)
+
+
 class Step(Stored):
     """One operation of the ordered recipe. All rows act on what was there before the step:
 
@@ -85,6 +100,7 @@ class Step(Stored):
     amount: Binding = Binding(value=1.0)
     inputs: dict[str, Binding] = {}
     rows: tuple[Row, ...] = ()
+    link: Link | None = None
 
     def row(self, row_id: str | None) -> Row | None:
         """The row with this id."""

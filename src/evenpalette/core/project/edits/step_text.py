@@ -30,10 +30,10 @@ def steps_as_text(state: State, step_ids: Sequence[str]) -> str:
     followed = {b.parameter for step in steps for b in step.bindings if b.parameter}
     return json.dumps({
         "format": FORMAT, "version": VERSION,
-        "steps": [step.model_dump(mode="json", exclude_defaults=True) | {"id": step.id, "kind": step.kind, "name": step.name} for step in steps],
+        "steps": [step.model_dump(mode="json", exclude_defaults=True, exclude={"link"}) | {"id": step.id, "kind": step.kind, "name": step.name} for step in steps],
         "parameters": [p.model_dump(mode="json") for p in recipe.parameters if p.id in followed],
         "regions": {r.id: r.name for r in state.project.regions.regions if any(r.id in step.named_regions() for step in steps)},
-        "textures": {t.id: t.name for t in state.project.asset.textures if any(t.id in step.model_dump_json() for step in steps)},
+        "textures": {t.id: t.name for t in state.project.asset.textures if any(t.id in step.model_dump_json(exclude={"link"}) for step in steps)},
     }, indent=1)  # fmt: skip
 
 
@@ -42,6 +42,17 @@ def paste_steps(state: State, text: str, at: int | None = None) -> tuple[State, 
 
     Parameters, regions and textures are found by name; parameters that are not there are added. Raises RecipeError.
     """
+    state, pairs, missing = placed(state, text)
+    recipe = state.project.recipe
+    place = len(recipe.steps) if at is None else min(max(at, 0), len(recipe.steps))
+    made = [here for _, here in pairs]
+    all_steps = (*recipe.steps[:place], *made, *recipe.steps[place:])
+    return state.with_project(recipe=recipe.model_copy(update={"steps": all_steps})), missing
+
+
+def placed(state: State, text: str) -> tuple[State, list[tuple[Step, Step]], list[str]]:
+    """Every step of a text as it is there and as it is in this project, not yet put anywhere; the state with the
+    parameters that they follow; and what could not be found, in words. Raises RecipeError."""
     raw = _read(text)
     try:
         steps = [Step.model_validate(step) for step in raw["steps"]]
@@ -60,11 +71,7 @@ def paste_steps(state: State, text: str, at: int | None = None) -> tuple[State, 
     textures = {old: held.get(name, "") for old, name in textures.items()}
     missing += [f"texture {raw['textures'][old]}" for old, new in textures.items() if not new]
     division = {region.id: d.id for d in state.project.regions.divisions for region in d.regions}
-    made = [_here(step, renamed, regions, textures, division) for step in steps]
-    recipe = state.project.recipe
-    place = len(recipe.steps) if at is None else min(max(at, 0), len(recipe.steps))
-    all_steps = (*recipe.steps[:place], *made, *recipe.steps[place:])
-    return state.with_project(recipe=recipe.model_copy(update={"steps": all_steps})), missing
+    return state, [(step, _here(step, renamed, regions, textures, division)) for step in steps], missing
 
 
 def _read(text: str) -> dict[str, Any]:
@@ -124,7 +131,7 @@ def _here(step: Step, parameters: dict[str, str], regions: dict[str, str], textu
         inputs = {key: bound(key, b) for key, b in row.inputs.items() if key in known}
         rows.append(row.model_copy(update={"id": new_id("row"), "regions": named, "inputs": inputs, "amount": amount(row.amount)}))
     inputs = {key: bound(key, b) for key, b in step.inputs.items() if key in known}
-    return step.model_copy(update={"id": new_id("step"), "rows": tuple(rows), "inputs": inputs, "amount": amount(step.amount)})
+    return step.model_copy(update={"id": new_id("step"), "rows": tuple(rows), "inputs": inputs, "amount": amount(step.amount), "link": None})
 
 
 def _names_texture(kind: StepKind, key: str) -> bool:
