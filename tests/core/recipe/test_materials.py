@@ -174,6 +174,31 @@ def test_normals_are_combined_as_published_and_not_added() -> None:
     assert np.abs(combined(base, flat) - base).max() < 2e-3
 
 
+def test_a_mix_by_heights_lets_the_higher_one_through() -> None:
+    """By hand, with heights of 0.9 and 0.1 under an even pattern, plain and by heights."""
+    pattern = np.array([0.0, 0.5, 1.0])
+    first, second = np.array([0.9, 0.1, 0.9]), np.array([0.1, 0.9, 0.1])
+
+    def share(way: str, contrast: float) -> np.ndarray:
+        kind = KINDS["mix"]
+        step = example_step(kind, {"way": way, "contrast": contrast, "second_tint": "#000000"}, (), "")
+        names = {"first": "w", "second": "w", "pattern": "p:0", "first_height": "a:0", "second_height": "b:0"}
+        inputs = {**step.inputs, **{key: Binding(value=name) for key, name in names.items()}}
+        rows = tuple(row.model_copy(update={"inputs": {}}) for row in step.rows)
+        bound = bind_recipe(Recipe(steps=(step.model_copy(update={"inputs": inputs, "rows": rows}),)), IDS, {})
+        textures = {"w": Raster(np.ones((1, 3, 3), np.float32), Encoding.LINEAR)}
+        textures |= {name: Raster(np.asarray(v, np.float32).reshape(1, 3, 1), Encoding.DATA) for name, v in (("p", pattern), ("a", first), ("b", second))}
+        sources = Sources(Raster(np.ones((1, 3, 1), np.float32), Encoding.DATA), [np.full((1, 3), 255, np.uint8)], textures=textures)
+        return 1 - evaluate(bound, sources, float_output=True).pixels[0, :, 0]
+
+    assert np.allclose(share("Plain", 0.0), pattern, atol=1e-4)
+    low, high, depth = first + 1 - pattern, second + pattern, 1 - 0.98 * 0.5
+    ground = np.maximum(low, high) - depth
+    a, b = np.maximum(low - ground, 0), np.maximum(high - ground, 0)
+    assert np.allclose(share("By heights", 0.5), b / (a + b), atol=1e-4)
+    assert np.allclose(share("By heights", 1.0), [0, 1, 1], atol=1e-3)
+
+
 def test_a_cut_out_follows_its_mask() -> None:
     mask = Raster(np.array([[[0], [102], [110], [255]]], np.uint8), Encoding.DATA)
     step = example_step(KINDS["cut_out"], {"threshold": 0.4, "softness": 0.2}, (), "")

@@ -13,7 +13,7 @@ from evenpalette.core.recipe.steps import KINDS
 _WORDS = {
     "tint": "paint color multiply recolor dye", "levels": "brighter darker contrast brightness clip gamma", "residue": "rest hue wander rebuild original",
     "channel_tints": "rgb mask channels three colors", "replace": "remove overpaint solid", "two_tone": "pattern stripes print camouflage two colors",
-    "ramp": "gradient map heat rust", "palette": "index lookup pixel art rows day night", "fill": "texture material tile", "blend": "overlay multiply screen soft light mode",
+    "ramp": "gradient map heat rust", "palette": "index lookup pixel art rows day night", "fill": "texture material tile", "mix": "moss sand snow between stones two textures height blend", "blend": "overlay multiply screen soft light mode",
     "hue_shift": "rotate hue saturation", "drift": "variation vary noise hand painted uneven", "fade": "gradient root tip bleach sun top bottom",
     "grade": "saturation contrast black white point", "balance": "shadows highlights midtones warm cool", "finish": "metal gloss satin matte roughness coat lacquer",
     "normal_detail": "bumps weave grain normal map detail", "cover": "dirt dirty dust rust soot wear edges scratches moss snow", "cut_out": "hole holes alpha opacity torn lace",
