@@ -11,7 +11,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.core.color.hexcode import linear_to_hex
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
-from evenpalette.core.recipe.evaluate import trace
+from evenpalette.core.recipe.evaluate import trace, weight_at
 
 _SAY_MS = 7000
 
@@ -114,19 +114,19 @@ class ProbeBar(QWidget):
         found = trace(steps, texel, 0, 0, made)
         colors = [attributes[BASE_COLOR] for attributes in found]
         chain = []
-        decided, largest = "", 0.0
+        decided, largest = None, 0.0
         for step, before, after in zip(steps, colors, colors[1:], strict=False):
             change = float(np.abs(after - before).max())
             if change > 1e-4:
                 chain.append(f"{step.name} {linear_to_hex(after)}")
                 if change >= largest:
-                    decided, largest = step.name, change
+                    decided, largest = step, change
         final = colors[-1]
         if chain:
             parts.append(" > ".join(chain))
         parts.append(f"final {linear_to_hex(final)}  linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}")
-        if decided:
-            parts.append(f"decided by {decided}")
+        if decided is not None:
+            parts.append(f"decided by {decided.name}, weight {weight_at(decided, texel, 0, 0):.2f}")
         others = [_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR]
         if others:
             parts.append("  ".join(others))

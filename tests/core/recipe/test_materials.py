@@ -11,7 +11,7 @@ from evenpalette.core.project.edits.made_textures import add_made, even_noise
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
-from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
+from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface, weight_at
 from evenpalette.core.recipe.example import example_step
 from evenpalette.core.recipe.model import Binding, Recipe
 from evenpalette.core.recipe.sources import Sources, Start
@@ -208,3 +208,13 @@ def test_a_cut_out_follows_its_mask() -> None:
     sources = Sources(Raster(np.ones((1, 4, 1), np.float32), Encoding.DATA), [np.full((1, 4), 255, np.uint8)], textures={"t": mask})
     found = evaluate_surface(bound, sources, ["opacity"], float_output=True)["opacity"].pixels[0, :, 0]
     assert np.allclose(found, [0, 0.5, (110 / 255 - 0.4) / 0.2 + 0.5, 1], atol=1e-4)
+
+
+def test_the_weight_of_a_step_at_a_texel_is_coverage_times_amounts() -> None:
+    step = example_step(KINDS["tint"], {"color": "#ff0000"}, (), "", amount=0.5)
+    row = step.rows[0].model_copy(update={"regions": ("all",), "amount": Binding(value=0.8)})
+    bound = bind_recipe(Recipe(steps=(step.model_copy(update={"rows": (row,)}),)), IDS, {})
+    coverage = np.array([[255, 0], [51, 255]], np.uint8)
+    sources = Sources(Raster(np.ones((2, 2, 1), np.float32), Encoding.DATA), [coverage])
+    found = [weight_at(bound[0], sources, x, y) for y, x in ((0, 0), (0, 1), (1, 0))]
+    assert found == pytest.approx([0.4, 0.0, 0.08], abs=1e-4)

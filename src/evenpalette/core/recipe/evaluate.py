@@ -171,6 +171,15 @@ def trace(
     return found
 
 
+def weight_at(step: BoundStep, sources: Sources, x: int, y: int) -> float:
+    """How much of a step there is at a texel: the sum of its rows' weights times its amount, 0..1."""
+    box = (x, y, x + 1, y + 1)
+    reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
+    plan = whole_plan([step], tuple({op.writes for op in step.kind.ops}))
+    found = weigh_rows(step, plan.maps_of(0, step.kind), weights, reads)
+    return min(1.0, float(found.weights.sum())) if found.rows else 0.0
+
+
 def _run_tile(steps: Sequence[BoundStep], plan: Plan, sources: Sources, box: Box) -> dict[str, Planes]:
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     planes = {attribute: reads.start(attribute) for attribute in plan.starts}
