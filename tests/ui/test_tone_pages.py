@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialogButtonBox, QMenu, QPushButton, QTableWidget
 
+from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
 from evenpalette.app.stations.pack_dialog import PackDialog
 from evenpalette.app.widgets.before_after import BeforeAfter
 from evenpalette.app.widgets.palette_field import PaletteField
@@ -20,6 +21,7 @@ from evenpalette.core.project.edits.ramps import ramps_of, strips_with_ramps
 from evenpalette.core.project.model import Role
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.raster import Encoding, Raster
 from tests.ui.conftest import Hand, choose
 from tests.ui.test_surface import when_open
 
@@ -74,6 +76,32 @@ def halves(picture: BeforeAfter) -> tuple[np.ndarray, np.ndarray]:
     codes = np.array([[image.pixel(x, image.height() // 2) for x in range(image.width())]])
     middle = image.width() // 2
     return codes[0, middle - 40 : middle - 10], codes[0, middle + 10 : middle + 40]
+
+
+def test_all_grays_are_seen_side_by_side(hand: Hand) -> None:
+    bench = open_page(hand, "tones", "Tone")
+    hand.find("Side by side", QPushButton, bench).click()
+    hand.wait(lambda: hand.window.views.headers.flat_stage.currentText() == "All grays")
+    assert colorful(hand.form_and_flat()[1]) > 0.005, "the paint is beside its grays"
+
+
+def test_a_sheet_of_grays_shows_every_picture_at_its_place() -> None:
+    red = Raster(np.full((TILE, TILE, 3), (200, 0, 0), np.uint8), Encoding.SRGB)
+    half = Raster.gray(np.full((TILE, TILE // 2), 0.5, np.float32))
+    sheet = gray_sheet([(red, "Paint", ""), (half, "Luminance", "mean 1.00"), (red, "Third", ""), (red, "", ""), (red, "", "")]).pixels
+    assert sheet.shape[1] == 4 * TILE
+    assert tuple(sheet[TILE // 2, TILE // 2]) == (200, 0, 0)
+    # IEC 61966-2-1: half the light is code 188.
+    assert tuple(sheet[TILE // 2, TILE + TILE // 2]) == (188, 188, 188)
+    assert tuple(sheet[TILE // 2, TILE + 4]) == tuple(sheet[-1, -1]), "a narrow picture stands in the middle"
+    second_line = sheet[sheet.shape[0] // 2 :, :TILE]
+    assert (second_line == (200, 0, 0)).all(-1).sum() == TILE * TILE, "no caption lies over it"
+
+
+def colorful(picture: np.ndarray) -> float:
+    """The share of pixels that are no gray."""
+    codes = picture[..., :3].astype(int)
+    return float((np.ptp(codes, -1) > 40).mean())
 
 
 def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) -> None:

@@ -19,12 +19,14 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
 from evenpalette.app.session import Session
+from evenpalette.app.stations.gray_sheet import gray_sheet, small
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.histogram import Histogram
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import tone as edit
 from evenpalette.core.project.edits.levels import (
     DEFAULTS,
@@ -102,11 +104,12 @@ class TonePage(QWidget):
         vertical.setDefaultSectionSize(26)
         self._methods: list[str] = []
         self._use = button("Use this method", self._use_selected, "link")
+        self._sheet = button("Side by side", self._show_sheet, "link", "In Flat: the paint and every gray of it beside each other")
         heading = label("CIEDE2000", "note")
         heading.setToolTip("Of the rebuilt picture: mean, 95th percentile, mean of each region")
         heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         middle = column(
-            row(heading, self._use),
+            row(heading, self._sheet, self._use, spacing=4),
             self.table,
         )
         # On a narrow window the table scrolls, and nothing beside it is cut.
@@ -173,7 +176,7 @@ class TonePage(QWidget):
         self._painted.setCurrentIndex(self._painted.findData(settings.painted))
         self._white.set_value(settings.white_percentile)
         ready = bool(state.region_ids) and settings.painted is not None
-        for widget in (self._fit, self._compare, self._use):
+        for widget in (self._fit, self._compare, self._use, self._sheet):
             widget.setEnabled(ready)
         if not ready:
             self._verdict.setText("A tone needs a painted texture and regions.")
@@ -298,6 +301,27 @@ class TonePage(QWidget):
         self._session.tasks.start(Task(
             f"Gray by {WORDS[method]}", lambda _: to_gray(small, method),
             lambda gray: self._show_extra("gray", f"Gray: {WORDS[method]}", gray), self._session.failed, exclusive=False,
+        ))  # fmt: skip
+
+    def _show_sheet(self) -> None:
+        """The paint and all grays in one picture, in Flat, with what was measured of each."""
+        state = self._session.state
+        painted = state.textures.get(state.project.tone.painted or "")
+        if painted is None:
+            return
+        means = {report.method: f"mean {report.mean:.2f}" for report in state.project.tone.compared}
+        fitted = state.tone if state.project.tone.method == edit.FIT else None
+
+        def made(_: Progress) -> list[tuple[Raster, str, str]]:
+            paint = small(painted)
+            tiles = [(paint, "Paint", "")]
+            if fitted is not None:
+                tiles.append((small(fitted), WORDS[edit.FIT], means.get(edit.FIT, "")))
+            return tiles + [(to_gray(paint, method), WORDS[method], means.get(method, "")) for method in METHODS]
+
+        self._session.tasks.start(Task(
+            "Grays side by side", made, lambda tiles: self._show_extra("grays", "All grays", gray_sheet(tiles)),
+            self._session.failed, exclusive=False,
         ))  # fmt: skip
 
     def _show_extra(self, key: str, name: str, raster: Raster) -> None:
