@@ -80,7 +80,7 @@ def halves(picture: BeforeAfter) -> tuple[np.ndarray, np.ndarray]:
 
 def test_all_grays_are_seen_side_by_side(hand: Hand) -> None:
     bench = open_page(hand, "tones", "Tone")
-    hand.find("Side by side", QPushButton, bench).click()
+    hand.find("All grays", QPushButton, bench).click()
     hand.wait(lambda: hand.window.views.headers.flat_stage.currentText() == "All grays")
     assert colorful(hand.form_and_flat()[1]) > 0.005, "the paint is beside its grays"
 

@@ -103,13 +103,14 @@ class TonePage(QWidget):
         vertical.hide()
         vertical.setDefaultSectionSize(26)
         self._methods: list[str] = []
-        self._use = button("Use this method", self._use_selected, "link")
-        self._sheet = button("Side by side", self._show_sheet, "link", "In Flat: the paint and every gray of it beside each other")
+        self._use = button("Use", self._use_selected, "link", "Make the tone by the method of the chosen line")
+        self._use.setAccessibleName("Use this method")
+        self._sheet = button("All grays", self._show_sheet, "link", "In Flat: the paint and every gray of it beside each other")
         heading = label("CIEDE2000", "note")
         heading.setToolTip("Of the rebuilt picture: mean, 95th percentile, mean of each region")
         heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         middle = column(
-            row(heading, self._sheet, self._use, spacing=4),
+            row(heading, self._sheet, self._use, spacing=0),
             self.table,
         )
         # On a narrow window the table scrolls, and nothing beside it is cut.
@@ -320,12 +321,12 @@ class TonePage(QWidget):
             return tiles + [(to_gray(paint, method), WORDS[method], means.get(method, "")) for method in METHODS]
 
         self._session.tasks.start(Task(
-            "Grays side by side", made, lambda tiles: self._show_extra("grays", "All grays", gray_sheet(tiles)),
+            "All grays", made, lambda tiles: self._show_extra("grays", "All grays", gray_sheet(tiles), laid_out=False),
             self._session.failed, exclusive=False,
         ))  # fmt: skip
 
-    def _show_extra(self, key: str, name: str, raster: Raster) -> None:
-        self._views.show_extras({key: (name, raster)})
+    def _show_extra(self, key: str, name: str, raster: Raster, laid_out: bool = True) -> None:
+        self._views.show_extras({key: (name, raster)}, laid_out)
         self._views.shown.show_flat(f"texture:{key}")
 
     def _use_selected(self) -> None:

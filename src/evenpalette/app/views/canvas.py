@@ -121,10 +121,13 @@ class Canvas(QOpenGLWidget):
         self._copies += copies
         self.update()
 
-    def show_extras(self, pictures: dict[str, tuple[str, Raster]]) -> None:
-        """Offer pictures that are no textures of the document as stages: what a look calls each, its name and itself."""
+    def show_extras(self, pictures: dict[str, tuple[str, Raster]], laid_out: bool = True) -> None:
+        """Offer pictures that are no textures of the document as stages: what a look calls each, its name and itself.
+
+        laid_out: whether they lie as the asset's UVs do.
+        """
         self._extras = {key: raster for key, (_, raster) in pictures.items()}
-        self.shown.offer_extras({key: name for key, (name, _) in pictures.items()})
+        self.shown.offer_extras({key: name for key, (name, _) in pictures.items()}, laid_out)
 
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
         """Texels of coverages of the live state changed in place."""

@@ -35,6 +35,7 @@ class Shown(QObject):
         self._session, self._headers = session, headers
         self.wipe = 0.5
         self._extras: dict[str, str] = {}
+        self._laid_out = True
         self.light = Light()
         self._before: tuple[Show | str, ...] = ()
         self.against = NOTHING
@@ -76,8 +77,9 @@ class Shown(QObject):
 
     @property
     def has_lines(self) -> bool:
-        """Whether the UV layout lies over Flat."""
-        return self._headers.lines.isChecked()
+        """Whether the UV layout lies over Flat: not over a picture that is laid out otherwise."""
+        is_extra = str(self._headers.flat_stage.currentData()).removeprefix("texture:") in self._extras
+        return self._headers.lines.isChecked() and (self._laid_out or not is_extra)
 
     @property
     def compared(self) -> tuple[str, str] | None:
@@ -123,9 +125,12 @@ class Shown(QObject):
         self.light = light
         self.changed.emit()
 
-    def offer_extras(self, names: dict[str, str]) -> None:
-        """Offer pictures that are no textures of the document as stages: what a look calls them, and in words."""
-        self._extras = names
+    def offer_extras(self, names: dict[str, str], laid_out: bool = True) -> None:
+        """Offer pictures that are no textures of the document as stages: what a look calls them, and in words.
+
+        laid_out: whether they lie as the asset's UVs do.
+        """
+        self._extras, self._laid_out = names, laid_out
         self._fill_headers()
         self.changed.emit()
 
