@@ -34,6 +34,15 @@ def open_page(hand: Hand, station: str, page: str):  # type: ignore[no-untyped-d
     return bench
 
 
+def open_new_ramp(hand: Hand):  # type: ignore[no-untyped-def]
+    """The bench, the strip and its field, of a ramp from black to white that was just made."""
+    bench = open_page(hand, "tones", "Ramp")
+    take_from_menu("Black to white")
+    hand.find("New ramp ...", QPushButton, bench).click()
+    hand.wait(lambda: strips_with_ramps(hand.session.state))
+    return bench, strips_with_ramps(hand.session.state)[0].id, hand.find("Ramp", RampField, bench)
+
+
 def take_from_menu(beginning: str) -> None:
     """Take the entry of the next menu that begins so."""
 
@@ -131,12 +140,7 @@ def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) 
 
 def test_a_ramp_is_made_edited_by_keyboard_dropped_on_and_laid(hand: Hand) -> None:
     session = hand.session
-    bench = open_page(hand, "tones", "Ramp")
-    take_from_menu("Black to white")
-    hand.find("New ramp ...", QPushButton, bench).click()
-    hand.wait(lambda: strips_with_ramps(session.state))
-    strip = strips_with_ramps(session.state)[0].id
-    field = hand.find("Ramp", RampField, bench)
+    bench, strip, field = open_new_ramp(hand)
     field.setFocus()
     assert [stop.color for stop in ramps_of(session.state, strip)[0].stops] == ["#000000", "#ffffff"]
     QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=QPoint(field.width() // 2, 20))
@@ -229,12 +233,7 @@ def test_a_color_is_dropped_onto_a_swatch(hand: Hand) -> None:
     from PyQt6.QtGui import QColor, QDropEvent
 
     session = hand.session
-    bench = open_page(hand, "tones", "Ramp")
-    take_from_menu("Black to white")
-    hand.find("New ramp ...", QPushButton, bench).click()
-    hand.wait(lambda: strips_with_ramps(session.state))
-    strip = strips_with_ramps(session.state)[0].id
-    field = hand.find("Ramp", RampField, bench)
+    _, strip, field = open_new_ramp(hand)
     data = QMimeData()
     data.setColorData(QColor("#20a040"))
     handle = QPointF(field.width() - 8, field.height() - 8)

@@ -16,11 +16,6 @@ TILE = 256
 _CAPTION = 84
 
 
-def small(raster: Raster) -> Raster:
-    """The raster as it fits into one tile."""
-    return raster.thumbnail(TILE)
-
-
 def gray_sheet(tiles: Sequence[tuple[Raster, str, str]]) -> Raster:
     """Tiles, each a picture (gray or color, at most TILE wide and high), a name and a note, four in a line.
 

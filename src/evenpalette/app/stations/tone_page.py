@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
 from evenpalette.app.session import Session
-from evenpalette.app.stations.gray_sheet import gray_sheet, small
+from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, column, label, row
@@ -284,9 +284,7 @@ class TonePage(QWidget):
         if not self._clipping.isChecked() or state.tone is None:
             self._views.show_extras({})
             return
-        raster = clipping_picture(state, state.project.active_variant)
-        self._views.show_extras({"clipping": ("Clipping", raster)})
-        self._views.shown.show_flat("texture:clipping")
+        self._show_extra("clipping", "Clipping", clipping_picture(state, state.project.active_variant))
 
     def _show_gray(self) -> None:
         """The gray of the chosen line, in Flat, and in Form where a texture is shown."""
@@ -298,7 +296,7 @@ class TonePage(QWidget):
         if method == edit.FIT and state.tone is not None:
             self._views.shown.show_flat(Show.TONE)
             return
-        small = painted.resized(*(max(1, round(side * min(1.0, 1024 / max(painted.size)))) for side in painted.size))
+        small = painted.thumbnail(1024)
         self._session.tasks.start(Task(
             f"Gray by {WORDS[method]}", lambda _: to_gray(small, method),
             lambda gray: self._show_extra("gray", f"Gray: {WORDS[method]}", gray), self._session.failed, exclusive=False,
@@ -314,10 +312,10 @@ class TonePage(QWidget):
         fitted = state.tone if state.project.tone.method == edit.FIT else None
 
         def made(_: Progress) -> list[tuple[Raster, str, str]]:
-            paint = small(painted)
+            paint = painted.thumbnail(TILE)
             tiles = [(paint, "Paint", "")]
             if fitted is not None:
-                tiles.append((small(fitted), WORDS[edit.FIT], means.get(edit.FIT, "")))
+                tiles.append((fitted.thumbnail(TILE), WORDS[edit.FIT], means.get(edit.FIT, "")))
             return tiles + [(to_gray(paint, method), WORDS[method], means.get(method, "")) for method in METHODS]
 
         self._session.tasks.start(Task(
