@@ -28,6 +28,8 @@ class Filter(IntEnum):
 
 #: The largest scale, offset and drift, and the most tiles along a side: what fixed-point phases hold without a doubt.
 MOST, MOST_TILES = 4096.0, 64
+#: After so many repeats everything that repeats is as it was, tiles by chance too.
+PERIOD = 64.0
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,8 @@ class Placement:
 
     scale: repeats along u and v; negative ones flip. turn: in turns, from u towards v, about uv (0, 0). offset: in
     repeats. drift: offset per second. tiles: columns and rows of a grid in the texture, tile: which of them is read,
-    counted from the left of the first row. Inside a grid the wrap holds for the tile. As text, what differs from this:
+    counted from the left of the first row. part: left, top, width and height of a free rectangle that is read instead,
+    as shares of the texture. Inside a grid or a part the wrap holds for the tile. As text, what differs from this:
     'scale=2,2; turn=0.125; offset=0,0.5; drift=0.1,0; tiles=4,4; tile=5; wrap=mirror; filter=nearest', '' for none.
     """
 
@@ -48,6 +51,7 @@ class Placement:
     tile: int = 0
     wrap: Wrap = Wrap.REPEAT
     filter: Filter = Filter.TRILINEAR
+    part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
 
     @classmethod
     def parse(cls, text: str) -> "Placement":
@@ -88,16 +92,22 @@ class Placement:
         return np.array([[cos, -sin], [sin, cos]]) @ np.diag(self.scale)
 
     @property
+    def is_whole(self) -> bool:
+        """Whether the whole texture is read, and not a tile or a part of it."""
+        return self.share == (0.0, 0.0, 1.0, 1.0)
+
+    @property
     def share(self) -> tuple[float, float, float, float]:
-        """Left, top, width and height of its tile as shares of the texture."""
+        """Left, top, width and height of its tile, or its part, as shares of the texture."""
         columns, rows = self.tiles
+        if self.tiles == (1, 1):
+            return self.part
         return (self.tile % columns) / columns, (self.tile // columns) / rows, 1 / columns, 1 / rows
 
     def moved(self, seconds: float) -> tuple[float, float]:
         """offset + drift * seconds; brought near 0 by whole periods where it repeats, so that long runs stay exact."""
-        period = {Wrap.REPEAT: 1.0, Wrap.MIRROR: 2.0}.get(self.wrap)
         where = (o + d * seconds for o, d in zip(self.offset, self.drift, strict=True))
-        u, v = (math.fmod(w, period) if period else w for w in where)
+        u, v = (w if self.wrap is Wrap.CLAMP else math.fmod(w, PERIOD) for w in where)
         return u, v
 
     def uniform(self) -> tuple[float, ...]:
@@ -126,6 +136,13 @@ def _pair(text: str) -> tuple[float, float]:
     return u, v
 
 
+def _rectangle(text: str) -> tuple[float, float, float, float]:
+    left, top, wide, high = (_number(piece) for piece in text.split(","))
+    if min(left, top) < 0 or min(wide, high) <= 0 or max(left + wide, top + high) > 1 + 1e-6:
+        raise ValueError(text)
+    return left, top, wide, high
+
+
 def _tiles(text: str) -> tuple[int, int]:
     columns, rows = (int(part) for part in (text.split(",") if "," in text else (text, text)))
     if not (1 <= columns <= MOST_TILES and 1 <= rows <= MOST_TILES):
@@ -141,7 +158,7 @@ def _place(text: str) -> int:
 
 
 _READERS = {
-    "scale": _pair, "turn": _number, "offset": _pair, "drift": _pair, "tiles": _tiles, "tile": _place,
+    "scale": _pair, "turn": _number, "offset": _pair, "drift": _pair, "tiles": _tiles, "tile": _place, "part": _rectangle,
     "wrap": lambda text: Wrap[text.upper()], "filter": lambda text: Filter[text.upper()],
 }  # fmt: skip
 

@@ -9,13 +9,17 @@ Direction = tuple[float, float, float]
 @dataclass(frozen=True)
 class SetUp:
     """Three lamps, each a direction toward it and how bright white paper straight under it is; the radiance of the sky
-    from straight below and from straight above."""
+    from straight below and from straight above. surroundings: a picture of them in the sky's place, see `Surroundings`."""
 
     label: str
     description: str
     lamps: tuple[tuple[Direction, float], tuple[Direction, float], tuple[Direction, float]]
     sky: tuple[float, float]
+    surroundings: str = ""
 
+
+#: No lamp: the light comes from surroundings alone.
+_OFF = ((0.0, 1.0, 0.0), 0.0)
 
 SET_UPS = {
     "even": SetUp(
@@ -30,17 +34,21 @@ SET_UPS = {
         "Night", "A faint sky and thin rims: for what glows",
         (((-0.3, 0.9, 0.3162), 0.07), ((0.85, 0.2, -0.4873), 0.16), ((-0.85, 0.15, -0.5050), 0.10)), (0.012, 0.05),
     ),
+    "room": SetUp("Room", "A window and a lamp strip, all around: for metal, lacquer and gloss", (_OFF, _OFF, _OFF), (0.1, 0.2), "room"),
+    "yard": SetUp("Yard", "An overcast sky and a low sun, all around: for the street by day", (_OFF, _OFF, _OFF), (0.16, 0.6), "yard"),
 }  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Light:
-    """set_up: a key of SET_UPS. turn: degrees about the vertical. exposure: stops. filmic: highlights bent in, not cut off."""
+    """set_up: a key of SET_UPS. turn: degrees about the vertical. exposure: stops. filmic: highlights bent in, not cut off.
+    bloom: how much of what glows is scattered, 0..1."""
 
     set_up: str = "even"
     turn: float = 0.0
     exposure: float = 0.0
     filmic: bool = False
+    bloom: float = 0.25
 
     @property
     def lamps(self) -> list[tuple[float, float, float, float]]:
@@ -52,6 +60,16 @@ class Light:
     def sky(self) -> tuple[float, float]:
         """Radiance of the sky from below and above."""
         return SET_UPS[self.set_up].sky
+
+    @property
+    def surroundings(self) -> str:
+        """The picture of surroundings in the sky's place, '' for none."""
+        return SET_UPS[self.set_up].surroundings
+
+    @property
+    def turned(self) -> tuple[float, float]:
+        """Cosine and sine of the turn."""
+        return math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
 
     @property
     def gain(self) -> float:

@@ -16,16 +16,22 @@ from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import (
+    ANISOTROPY,
+    ANISOTROPY_ANGLE,
     ATTRIBUTES,
     BASE_COLOR,
     COAT,
     COAT_ROUGHNESS,
     EMISSIVE,
+    HIGHLIGHT_TINT,
     METALLIC,
     NORMAL,
     OCCLUSION,
     OPACITY,
     ROUGHNESS,
+    STRAND_SHAPE,
+    STRAND_TINT,
+    STRANDS,
     Holds,
 )
 from evenpalette.core.recipe.binding import Moment
@@ -34,6 +40,7 @@ from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.surface import SurfaceBuffer
+from evenpalette.gpu.surroundings import surroundings
 from evenpalette.gpu.textures import SMOOTH, SQUARE, RoomMaker, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
@@ -42,8 +49,10 @@ Viewport = tuple[int, int, int, int]
 _WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
 _MOST_PROGRAMS = 16
 #: What Form's light asks of a surface.
-LIGHTING = (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS)
-#: Radiance of the sky from straight below and from straight above.
+LIGHTING = (
+    BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS, HIGHLIGHT_TINT, ANISOTROPY, ANISOTROPY_ANGLE,
+    STRANDS, STRAND_TINT, STRAND_SHAPE,
+)  # fmt: skip
 _OPACITY_USES = (OpacityUse.OPAQUE, OpacityUse.CUT_OUT, OpacityUse.BLEND)
 #: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
 SELECTED = (1.0, 1.0, 1.0, 0.55)
@@ -72,6 +81,9 @@ class SceneRenderer:
         self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
         smooth = ctx.program(self._view_vertex, _shader_file("smooth.frag"))
         self._smooth = smooth, ctx.vertex_array(smooth, [(self._corners, "2f", "in_corner")])
+        blur = ctx.program(self._view_vertex, _shader_file("blur.frag"))
+        self._blur = blur, ctx.vertex_array(blur, [(self._corners, "2f", "in_corner")])
+        self._around: dict[str, moderngl.Texture] = {}
         self._light = _shader_file("light.glsl")
         self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         self._surfaces: dict[str, SurfaceBuffer] = {}
@@ -195,18 +207,29 @@ class SceneRenderer:
             return
         buffer = self._surface_buffer(name, (viewport[2], viewport[3]), camera)
         self._clear_picture(buffer)
+        blooms = max((look.light.bloom for look, _ in looks if self._blooms(look)), default=0.0)
+        if blooms:
+            buffer.bloom.clear()
         for look, left, right in _bands(looks, viewport[2]):
             part = (left, 0, right - left, viewport[3])
-            self._shade(buffer.shaded, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(buffer.size, camera, look, name))
+            room = buffer.bloom.target if self._blooms(look) else buffer.shaded
+            self._shade(room, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(buffer.size, camera, look, name))
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
         self._draw_selection(camera.matrix(*buffer.size), flat=False)
         self.ctx.depth_func = "<"
         program, quad = self._smooth
+        if blooms:
+            buffer.bloom.blur(*self._blur)
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
         _set(program, "u_picture", 0)
+        _set(program, "u_blooms", blooms)
+        if blooms:
+            for unit, picture in enumerate(buffer.bloom.pictures, 1):
+                picture.use(unit)
+        _set(program, "u_bloom", [1, 2])
         _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
         quad.render(moderngl.TRIANGLE_STRIP)
         self.ctx.scissor = None
@@ -341,6 +364,12 @@ class SceneRenderer:
             _set(program, "u_lamps", look.light.lamps)
             _set(program, "u_gain", look.light.gain)
             _set(program, "u_filmic", int(look.light.filmic))
+            if "u_surroundings" in program:
+                self._surroundings(look.light.surroundings).use(unit)
+                _set(program, "u_surroundings", unit)
+                _set(program, "u_harmonics", surroundings(look.light.surroundings).harmonics)
+                _set(program, "u_turned", look.light.turned)
+                unit += 1
         if below is not None and "u_others" in program:
             below.use(unit)
             _set(program, "u_others", unit)
@@ -370,6 +399,20 @@ class SceneRenderer:
             self._shaders[key] = live_shader(self._state.project.recipe, self._state.shader_reads, key)
         return self._shaders[key]
 
+    def _blooms(self, look: Look) -> bool:
+        """Whether what the surface sends out is scattered in this look."""
+        return look.show is Show.RECIPE and look.lit and look.light.bloom > 0 and EMISSIVE in self._made
+
+    def _surroundings(self, key: str) -> moderngl.Texture:
+        """The picture of surroundings."""
+        if key not in self._around:
+            bands = surroundings(key).bands
+            made = self.ctx.texture((bands.shape[1], bands.shape[0]), 1, bands.tobytes(), dtype="f4")
+            made.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            made.repeat_y = False
+            self._around[key] = made
+        return self._around[key]
+
     def _view(self, look: Look, shader: ShaderText, *, lit: bool, others: bool = False) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """The program for a look. Software drivers run every branch, so looks that need less get one that has less."""
         inspect = look.show in (Show.PAINTED, Show.TONE, Show.ID, Show.COVERAGE)
@@ -379,6 +422,8 @@ class SceneRenderer:
         switches = {
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
             "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
+            "BLOOM": lit and self._blooms(look), "SIDED": not inspect and "float ep_side" in shader.text,
+            "SURROUNDED": lit and bool(look.light.surroundings), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
         defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
         defines += _surface_words(shader.attributes, look.attribute)
@@ -493,13 +538,14 @@ def _surface_words(made: Sequence[str], attribute: str) -> str:
         return f"s.{key}" if key in made else ATTRIBUTES[key].glsl_neutral
 
     finish = ", ".join(part(key) for key in (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, COAT, COAT_ROUGHNESS))
+    grain = ", ".join(part(key) for key in (ANISOTROPY_ANGLE, ANISOTROPY, STRANDS, HIGHLIGHT_TINT, STRAND_TINT, STRAND_SHAPE))
     shown = {
         Holds.COLOR: "encode_color({})", Holds.LIGHT: "encode_color({})", Holds.DATA: "vec3({})",
         Holds.SLOPES: "normalize(vec3({}, 1.0)) * 0.5 + 0.5",
     }  # fmt: skip
     key = attribute or BASE_COLOR
     words = {
-        "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
+        "LIT_GRAIN": grain, "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
         "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "COATED": "1.0" if COAT in made else "0.0",
     }  # fmt: skip
     lines = "".join(f"#define {name} {text}\n" for name, text in words.items())

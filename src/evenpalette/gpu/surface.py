@@ -4,6 +4,8 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.gpu.bloom import Bloom
+
 
 class SurfaceBuffer:
     """(u, v), their slopes, the face, and the frame in which light is met, for every pixel of one view of the model.
@@ -27,6 +29,15 @@ class SurfaceBuffer:
         self.picture = ctx.texture(size, 4, dtype="f1")
         self.picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.shaded = ctx.framebuffer([self.picture], self._depth)
+        self._ctx = ctx
+        self._bloom: Bloom | None = None
+
+    @property
+    def bloom(self) -> Bloom:
+        """Room for what the surface sends out; made when it is first needed."""
+        if self._bloom is None:
+            self._bloom = Bloom(self._ctx, self.picture, self._depth)
+        return self._bloom
 
     def read(self, x: int, y: int) -> tuple[float, float] | None:
         """The (u, v) at a pixel (origin bottom left), or None where the model is not, or is of another sheet."""
@@ -54,6 +65,8 @@ class SurfaceBuffer:
 
     def release(self) -> None:
         """Give the memory back."""
+        if self._bloom is not None:
+            self._bloom.release()
         for part in (
             self.target, self.shaded, self.surface, self.slopes, self.faces, self.normal, self.tangent, self.bitangent,
             self.picture, self._depth,

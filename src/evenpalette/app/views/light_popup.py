@@ -36,11 +36,16 @@ class LightPopup(QWidget):
         self.filmic.setToolTip("What is brighter than white keeps its modelling; colors up to 0.8 stay as they are")
         self.filmic.setChecked(light.filmic)
         self.filmic.clicked.connect(lambda on: self._change(filmic=on))
+        self.bloom = ValueSlider(0, 1, decimals=2)
+        self.bloom.setToolTip("How much of what glows is scattered, as in an eye; only in the view, never in what is delivered")
+        self.bloom.set_value(light.bloom)
+        self.bloom.edited.connect(lambda v: self._change(bloom=v))
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 10, 12, 10)
         grid.setHorizontalSpacing(10)
         for line, (words, widget) in enumerate((
             ("Light", self.set_up), ("Turn", self.turn), ("Exposure, stops", self.exposure), ("Highlights", self.filmic),
+            ("Bloom", self.bloom),
         )):  # fmt: skip
             grid.addWidget(caption(words, widget), line, 0)
             grid.addWidget(widget, line, 1)

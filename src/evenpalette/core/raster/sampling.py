@@ -13,6 +13,7 @@ from evenpalette.core.color.encoding import DECODE_8BIT, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.cells import Cells, read_cells
 from evenpalette.core.raster.mips import MipChain, MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_index, sane
@@ -144,21 +145,23 @@ def level_of_detail(placement: Placement, texture: tuple[int, int], size: tuple[
     log2 of the longer of the two steps between neighboring texels (OpenGL 4.6, section 8.14.1), at least 0, at most
     the level on which a tile of the grid is one texel.
     """
-    columns, rows = placement.tiles
-    along = placement.linear / np.array(size, np.float64) * np.array([[texture[0] / columns], [texture[1] / rows]])
+    _, _, wide, high = placement.share
+    tile = texture[0] * wide, texture[1] * high
+    along = placement.linear / np.array(size, np.float64) * np.array([[tile[0]], [tile[1]]])
     longest = float(np.sqrt((along * along).sum(0)).max())
-    cap = math.log2(max(texture)) if placement.tiles == (1, 1) else math.log2(max(1.0, min(texture[0] / columns, texture[1] / rows)))
+    cap = math.log2(max(texture)) if placement.is_whole else math.log2(max(1.0, min(tile)))
     return min(max(math.log2(max(longest, 1e-30)), 0.0), math.floor(cap))
 
 
 def read_placed(
     raster: Raster, placement: Placement, size: tuple[int, int], box: Box, channels: tuple[int, ...],
-    out: F32, *, kind: MipKind = MipKind.PLAIN,
+    out: F32, *, kind: MipKind = MipKind.PLAIN, cells: Cells | None = None,
 ) -> F32:  # fmt: skip
     """Read channels (0 red .. 3 alpha) of a texture at the texel centers of a box of a picture.
 
     size: (width, height) of the picture over which uv goes from 0 to 1. box: (left, top, right, bottom) in its texels.
     out: float32 (channels, texels), which is filled and returned: linear light for color, the stored values for data.
+    cells: tiles by chance, in the grid of the placement.
     """
     out[:] = 0
     chain = mip_chain(raster, kind)
@@ -175,13 +178,13 @@ def read_placed(
             out[k] = 1
     for number, share in ((level, 1 - rest), (level + 1, rest)):
         if share > 0:
-            _read_level(chain, number, placement, size, box, stored, np.float32(share), out)
+            _read_level(chain, number, placement, size, box, stored, np.float32(share), out, cells)
     return out
 
 
 def _read_level(
     chain: MipChain, level: int, placement: Placement, size: tuple[int, int], box: Box,
-    stored: list[tuple[int, int]], weight: np.float32, out: F32,
+    stored: list[tuple[int, int]], weight: np.float32, out: F32, cells: Cells | None,
 ) -> None:  # fmt: skip
     raster = chain.levels[level]
     pixels = raster.pixels if raster.pixels.dtype != np.float32 else sane(raster.pixels)
@@ -203,12 +206,19 @@ def _read_level(
         table, channels = _table(pixels, is_color=is_color), np.array([c for _, c in wanted], np.int64)
         places = [k for k, _ in wanted]
         part = out[places[0] : places[-1] + 1]
+        us, vs = ((start[axis], linear[axis, 0] / size[0], linear[axis, 1] / size[1]) for axis in (0, 1))
+        if cells is not None:
+            grid = np.array([cells.columns, cells.rows, cells.tile, cells.count, cells.seed], np.int64)
+            read_cells(
+                pixels, table, channels, us, vs, right - left, bottom - top, np.array(raster.size, np.int64), grid,
+                float(cells.soften), int(placement.wrap), nearest, weight, part,
+            )  # fmt: skip
+            continue
         how = right - left, bottom - top, tile, strides, int(placement.wrap), nearest, weight, part
         if linear[0, 1] == 0 and linear[1, 0] == 0:
             xs, ys = (start[0], linear[0, 0] / size[0]), (start[1], linear[1, 1] / size[1])
             _straight(flat, table, channels, xs, ys, *how)
         else:
-            us, vs = ((start[axis], linear[axis, 0] / size[0], linear[axis, 1] / size[1]) for axis in (0, 1))
             _turned(flat, table, channels, us, vs, *how)
 
 
@@ -223,7 +233,7 @@ def _tile(placement: Placement, size: tuple[int, int]) -> NDArray[np.int32]:
 
 def is_hardware(placement: Placement) -> bool:
     """Whether a sampler that repeats reads it as it is: no grid, repeated, filtered."""
-    return placement.tiles == (1, 1) and placement.wrap is Wrap.REPEAT and placement.filter is not Filter.NEAREST
+    return placement.is_whole and placement.wrap is Wrap.REPEAT and placement.filter is not Filter.NEAREST
 
 
 #: `ep_laid`: repeated, no grid, filtered by a sampler that repeats and filters between levels. `ep_placed`: everything

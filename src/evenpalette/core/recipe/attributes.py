@@ -1,7 +1,8 @@
 """The surface: the attributes that a recipe makes of a texel.
 
 Meaning as in glTF 2.0 and its ratified extensions: metallic-roughness, KHR_materials_clearcoat (coat),
-KHR_materials_specular (highlight tint), KHR_materials_anisotropy and KHR_materials_emissive_strength.
+KHR_materials_specular (highlight tint), KHR_materials_anisotropy and KHR_materials_emissive_strength. Strands are the
+two shifted highlights of Kajiya and Kay 1989 and Scheuermann 2004.
 """
 
 from dataclasses import dataclass
@@ -49,6 +50,7 @@ class Attribute:
 BASE_COLOR, OPACITY, METALLIC, ROUGHNESS, OCCLUSION = "base_color", "opacity", "metallic", "roughness", "occlusion"
 NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS = "normal", "emissive", "coat", "coat_roughness"
 HIGHLIGHT_TINT, ANISOTROPY, ANISOTROPY_ANGLE = "highlight_tint", "anisotropy", "anisotropy_angle"
+STRANDS, STRAND_TINT, STRAND_SHAPE = "strands", "strand_tint", "strand_shape"
 
 ATTRIBUTES: dict[str, Attribute] = {
     made.key: made
@@ -65,6 +67,9 @@ ATTRIBUTES: dict[str, Attribute] = {
         Attribute(HIGHLIGHT_TINT, "Highlight tint", (1.0, 1.0, 1.0), Holds.COLOR, "Color of a dielectric's highlight"),
         Attribute(ANISOTROPY, "Anisotropy", (0.0,), Holds.DATA, "How far highlights are drawn out"),
         Attribute(ANISOTROPY_ANGLE, "Anisotropy angle", (0.0,), Holds.DATA, "In turns, from the tangent"),
+        Attribute(STRANDS, "Strands", (0.0,), Holds.DATA, "1 takes the light as strands do, along the anisotropy angle"),
+        Attribute(STRAND_TINT, "Second highlight", (1.0, 1.0, 1.0), Holds.COLOR, "Tint of the second highlight of strands"),
+        Attribute(STRAND_SHAPE, "Strand shape", (0.5, 0.2, 0.5, 0.4), Holds.DATA, "Shift (0.5 is none) and width of both highlights"),
     )
 }
 

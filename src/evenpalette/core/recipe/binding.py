@@ -3,13 +3,14 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.placement import Placement
-from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, Prepared, StepKind
+from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Step
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.pulse import pulsed, shown_value
@@ -20,10 +21,11 @@ from evenpalette.core.values import ChannelRef, Input, Value, ValueType
 @dataclass(frozen=True)
 class Moment:
     """The copy and the seconds for which a recipe is evaluated: picks and drifts are values, put in before a texel is
-    touched."""
+    touched. back: whether faces are seen from behind."""
 
     copy: int = 0
     seconds: float = 0.0
+    back: bool = False
 
 
 @dataclass(frozen=True)
@@ -76,7 +78,11 @@ class BoundStep:
 
     def is_active(self, op: Op) -> bool:
         """Whether an operation changes anything with these values."""
-        return not self.is_idle and (not op.scale or any(row.values[op.scale] for row in self.rows))
+        maps = {m.key for m in self.kind.maps}
+        if self.is_idle or (op.scale and not any(row.values[op.scale] for row in self.rows)):
+            return False
+        given = any(key in row.maps or (key not in maps and row.values[key]) for row in self.rows for key in op.needs)
+        return given or not op.needs
 
     def fills(self, op: Op) -> bool:
         """Whether an operation leaves nothing of what was there, anywhere."""
@@ -161,8 +167,9 @@ def bind_recipe(
         kind = kind_of(step.kind)
         rows = []
         for row in step.rows:
-            prepared = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
+            prepared: dict[str, Any] = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
             reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
+            prepared[SIDE] = float(at.back)
             maps = {key: read for key, read in reads.items() if read is not None}
             regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
             amount = float(_prepared(row.amount, AMOUNT, values, at))

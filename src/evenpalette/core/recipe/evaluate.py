@@ -55,7 +55,8 @@ def _store(attribute: str, planes: Planes, out: NDArray) -> None:
         for column, plane in enumerate(_unit_vectors(planes)):
             _store_data8(plane * np.float32(0.5) + np.float32(0.5), out[:, column : column + 1])
     else:
-        _store_data8(planes[0], out)
+        for column, plane in enumerate(planes):
+            _store_data8(plane, out[:, column : column + 1])
 
 
 def _unit_vectors(slopes: Planes) -> Planes:

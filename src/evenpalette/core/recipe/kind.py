@@ -17,6 +17,9 @@ Planes = tuple[Plane, ...]
 #: What kernels and uniforms receive: numbers as float, integers, switches and choices as int, colors as linear (3,)
 #: float32, placements as `Placement`.
 Prepared = Mapping[str, Any]
+#: What an operation may take besides inputs and maps: the texel's place, two planes of 0..1 (vec2 in shaders), and the
+#: side of the face that is seen, a value of 0 for the front and 1 for the back (`ep_side`).
+UV, SIDE = "uv", "side"
 #: Works in place on the planes of the attribute that it writes: planes, weight of each texel, amount, values, reads.
 #: reads: by map key its planes, by attribute key the planes of what was there before the step.
 Kernel = Callable[[Planes, Plane, float, Prepared, Mapping[str, Planes]], None]
@@ -30,7 +33,8 @@ class MapInput:
     neutral: what is read where no texture is given, one number for each plane. roles: names of the texture roles that
     fit, the best first. needed: without a texture the step does nothing, which is worth a finding. looks_up: the key of
     another map, whose texture is a strip: what is read are positions in it, each is looked up, and only then are colors
-    filtered, so that four planes come out. by: inputs that say the row, another row, and the part of that one.
+    filtered, so that four planes come out. by: inputs that say the row, another row, and the part of that one. cells:
+    whether it reads tiles of a grid, one or by chance, by the inputs CELLS; the grid then takes the placement's place.
     """
 
     key: str
@@ -42,6 +46,7 @@ class MapInput:
     needed: bool = True
     looks_up: str = ""
     by: tuple[str, str, str] = ("row", "to", "blend")
+    cells: bool = False
 
     @property
     def planes(self) -> int:
@@ -59,6 +64,8 @@ class MapInput:
         return Input(self.key + PLACED, "Laid", ValueType.PLACEMENT, "", description="How the texture is laid")
 
 
+#: The inputs that say which tiles of a grid a map reads: `Cells` in their order, tiles counted from 1.
+CELLS = ("columns", "rows", "tile", "count", "seed", "soften")
 #: Behind a map's key: the key of its placement.
 PLACED = "_placed"
 
@@ -84,7 +91,8 @@ class Op:
     functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the arguments.
     reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same for every c
     with these values. scale: an input whose number or switch is multiplied into the weight; 0 leaves the attribute
-    alone. affine: for values with which a base color operation is `M c + t`: the matrix (3, 4), else None; rows are
+    alone. needs: maps and inputs; where in all rows none of the maps
+    has a texture and all of the inputs are 0 it does nothing. affine: for values with which a base color operation is `M c + t`: the matrix (3, 4), else None; rows are
     then run in one pass.
     """
 
@@ -95,6 +103,7 @@ class Op:
     reads: tuple[str, ...] = ()
     replaces: Callable[[Prepared], bool] | bool = False
     scale: str = ""
+    needs: tuple[str, ...] = ()
     affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
 
 
@@ -112,7 +121,7 @@ class StepKind:
 
     formula and source are printed in the documentation and in the kit. order: of the work; steps of a kind that lies
     `over_paint` go behind all steps of kinds before them, on the whole surface. own: inputs of which each row has its
-    own unless the artist shares them, by default the first, which names the look. examples: sets of values away from
+    own unless the artist shares them, by default the first, which names the look. helpers: GLSL functions that its operations share. examples: sets of values away from
     the neutral ones, each of which runs other code; warm-up and tests run them all.
     """
 
@@ -130,9 +139,10 @@ class StepKind:
     over_paint: bool = False
     own: tuple[str, ...] = ()
     starting_points: tuple[StartingPoint, ...] = ()
+    helpers: str = ""
 
     def __post_init__(self) -> None:
-        known = {*(i.key for i in self.inputs), *(m.key for m in self.maps)}
+        known = {*(i.key for i in self.inputs), *(m.key for m in self.maps), UV, SIDE}
         for op in self.ops:
             assert op.writes in ATTRIBUTES, f"{self.key}: {op.writes} is no attribute"
             assert known.issuperset(op.takes), f"{self.key}: {op.takes} are not among its inputs"

@@ -1,22 +1,12 @@
-"""Picks by copy: a value for each placed copy of an asset, the same on CPU and GPU.
-
-The hash is `pcg` of Jarzynski and Olano, "Hash Functions for GPU Rendering", JCGT 9(3), 2020.
-"""
+"""Picks by copy: a value for each placed copy of an asset, the same on CPU and GPU."""
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import RecipeError
+from evenpalette.core.pcg import pcg
 from evenpalette.core.recipe.model import Pick
 from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
-
-
-def pcg(numbers: NDArray[np.uint32] | int) -> NDArray[np.uint32]:
-    """The hash of 32-bit numbers."""
-    with np.errstate(over="ignore"):
-        state = np.asarray(numbers, np.uint32) * np.uint32(747796405) + np.uint32(2891336453)
-        word = ((state >> ((state >> np.uint32(28)) + np.uint32(4))) ^ state) * np.uint32(277803737)
-        return np.asarray((word >> np.uint32(22)) ^ word, np.uint32)
 
 
 def copy_hash(copies: NDArray[np.uint32] | int, seed: int) -> NDArray[np.uint32]:
@@ -55,14 +45,9 @@ def accepted_pick(pick: Pick, input: Input) -> Pick:
     return pick.model_copy(update={"values": tuple(input.accept(value) for value in pick.values)})
 
 
-#: The same in shaders.
+#: The same in shaders, behind the text of the hash.
 GLSL = """
-// A number for each copy: pcg, Jarzynski and Olano, JCGT 9(3), 2020.
-uint ep_pcg(uint v) {
-    uint state = v * 747796405u + 2891336453u;
-    uint word = ((state >> ((state >> 28u) + 4u)) ^ state) * 277803737u;
-    return (word >> 22u) ^ word;
-}
+// A value for each copy.
 uint ep_pick(uint copy, uint seed, uint count) { return ep_pcg(copy + ep_pcg(seed)) % count; }
 float ep_pick_share(uint copy, uint seed) { return float(ep_pcg(copy + ep_pcg(seed)) >> 8u) * (1.0 / 16777216.0); }
 """

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import BoundStep
-from evenpalette.core.recipe.kind import Op, StepKind
+from evenpalette.core.recipe.kind import UV, Op, StepKind
 
 
 @dataclass(frozen=True)
@@ -37,12 +37,12 @@ class Plan:
         return self.starts | self.wanted | {op.writes for ops in self.ops for op in ops}
 
     def maps_of(self, index: int, kind: StepKind) -> tuple[str, ...]:
-        """The keys of the maps that a step's kept operations read, its own mask included."""
+        """The keys of the maps that a step's kept operations read, its own mask included; the texel's place is one."""
         ops = self.ops[index]
         if not ops:
             return ()
         taken = {key for op in ops for key in op.takes} | set(kind.weigh.takes if kind.weigh is not None else ())
-        return tuple(m.key for m in kind.maps if m.key in taken)
+        return (*(m.key for m in kind.maps if m.key in taken), *([UV] if UV in taken else []))
 
 
 def plan(uses: Sequence[StepUse], wanted: Iterable[str]) -> Plan:

@@ -13,19 +13,23 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
 from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.files import plain_text, safe_name
+from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Placement
+from evenpalette.core.raster.cells import GLSL as CELLS_GLSL
 from evenpalette.core.raster.reading import channel_index
 from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
 from evenpalette.core.raster.sampling import is_hardware
 from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
-from evenpalette.core.recipe.kind import AMOUNT, MapInput, Op, StepKind
+from evenpalette.core.recipe.heights import GLSL as HEIGHTS_GLSL
+from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
 from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
+from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.weights import Sharing
@@ -111,16 +115,18 @@ def made_attributes(recipe: Recipe, starts: Iterable[str], *, disabled_too: bool
 
 def _written(step: Step) -> set[str]:
     kind = kind_of(step.kind)
-    return {op.writes for op in kind.ops if _scale_is_on(step, kind, op)}
+    return {op.writes for op in kind.ops if _may_act(step, kind, op)}
 
 
-def _scale_is_on(step: Step, kind: StepKind, op: Op) -> bool:
-    """Whether an operation may do something: its switch follows a parameter or is on in some row."""
-    if not op.scale:
-        return True
-    input = kind.input(op.scale)
-    bindings = [step.binding(row, op.scale) for row in step.rows]
-    return any(b is not None and (not b.is_plain or read_binding(b, input, {})) for b in bindings)
+def _may_act(step: Step, kind: StepKind, op: Op) -> bool:
+    """Whether an operation may do something: its switch follows a parameter or is on in some row, and so is something
+    that it needs."""
+
+    def given(key: str) -> bool:
+        bindings = [step.binding(row, key) for row in step.rows]
+        return any((b is not None and not b.is_plain) or read_binding(b, kind.input(key), {}) for b in bindings)
+
+    return (not op.scale or given(op.scale)) and (not op.needs or any(given(key) for key in op.needs))
 
 
 def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLOR,)) -> ShaderText:
@@ -138,7 +144,7 @@ def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLO
 
     def use(step: Step) -> StepUse:
         kind = kind_of(step.kind)
-        return StepUse(kind, lambda op: _scale_is_on(step, kind, op), lambda _: False)
+        return StepUse(kind, lambda op: _may_act(step, kind, op), lambda _: False)
 
     planned = plan([use(step) for step in recipe.steps], wanted)
     return _Builder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
@@ -165,7 +171,7 @@ def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
 
     def use(step: Step) -> StepUse:
         kind = kind_of(step.kind)
-        return StepUse(kind, lambda op: _scale_is_on(step, kind, op), lambda op: _fills(step, kind, op))
+        return StepUse(kind, lambda op: _may_act(step, kind, op), lambda op: _fills(step, kind, op))
 
     shown = recipe.model_copy(update={"steps": steps})
     planned = plan([use(step) for step in steps], made_attributes(recipe, reads.starts))
@@ -248,8 +254,11 @@ class _Builder:
         """The text; uniforms: what the expressions came to need."""
         starts = "".join(self._start(a) for a in ATTRIBUTES if a in self._plan.attributes)
         blocks = "".join(self._step(index, step) for index, step in enumerate(self._steps) if self._plan.ops[index])
-        if "ep_pick" in blocks or any("ep_pick" in line for line in self._lines.values()):
-            self._functions = {PICK_GLSL: None, **self._functions}
+        said = blocks + "".join(self._lines.values())
+        if "ep_pick" in said:
+            self._functions = {PCG_GLSL: None, PICK_GLSL: None, **self._functions}
+        if "ep_side" in said:
+            self._functions = {SIDE_GLSL: None, **self._functions}
         count = (len(self._ids) + 3) // 4
         made = uniforms()
         lines = ["#ifdef GL_ES", "precision highp float;", "precision highp int;", "precision highp sampler2D;", "#endif"]
@@ -319,6 +328,7 @@ class _Builder:
 
     def _map(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
         """An expression for what a row reads through a map."""
+        kind = kind_of(step.kind)
         if map_.looks_up:
             return self._looked_up(index, step, row_index, row, map_)
         binding = step.binding(row, map_.key)
@@ -330,7 +340,17 @@ class _Builder:
         place = step.binding(row, map_.placement.key)
         moves = place is not None and not place.is_plain
         constant = Placement.parse(str(read_binding(place, map_.placement, {}))) if not moves else Placement()
-        if not moves and constant.is_plain:
+        cells = [(kind.input(key), row.inputs.get(key)) for key in CELLS] if map_.cells else []
+        if cells:
+            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
+            given = [self._expression(index, row_index if own else -1, input, own or step.inputs.get(input.key)) for input, own in cells]
+            many, chance = step.binding(row, "count"), kind.input("count")
+            is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
+            self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
+            name = self._sampler(Sampled(read.texture, map_.whole, placed=True))
+            called = "ep_tile" if is_one else "ep_cells"
+            m = self._once(f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m")
+        elif not moves and constant.is_plain:
             name = self._sampler(Sampled(read.texture, map_.whole))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
         else:
@@ -375,14 +395,15 @@ class _Builder:
         if not rows:
             return ""
         ops = self._plan.ops[index]
-        for part in (*([kind.weigh.glsl] if kind.weigh is not None else []), *(op.glsl for op in ops)):
+        for part in (kind.helpers, *([kind.weigh.glsl] if kind.weigh is not None else []), *(op.glsl for op in ops)):
             self._functions.update(dict.fromkeys(_parts(part)))
         maps = self._plan.maps_of(index, kind)
         amount = self._expression(index, -1, AMOUNT, step.amount)
         named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})
         arguments: list[dict[str, str]] = []
         for k, row in rows:
-            given = {key: self._map(index, step, k, row, kind.map(key)) for key in maps}
+            given = {key: "uv" if key == UV else self._map(index, step, k, row, kind.map(key)) for key in maps}
+            given[SIDE] = "ep_side"
             for op in ops:
                 for key in (*op.takes, *([op.scale] if op.scale else []), *(kind.weigh.takes if kind.weigh else ())):
                     if key not in given:
@@ -421,6 +442,9 @@ def _struct(wanted: Sequence[str]) -> str:
     return f"\n// What the recipe makes of a texel.\nstruct EpSurface {{\n{lines}}};\n"
 
 
+#: Set by whoever draws faces from behind, before the surface is asked for.
+SIDE_GLSL = "\n// 0 where the front of a face is seen, 1 where its back is: set it from gl_FrontFacing.\nfloat ep_side = 0.0;\n"
+
 _ENTRIES = """
 EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
     return evenpalette_surface_grad(uv, dFdx(uv), dFdy(uv), seconds, copy);
@@ -430,7 +454,7 @@ EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
 
 def _parts(glsl: str) -> list[str]:
     """A text with the functions that kinds share apart, so that each is written once."""
-    shared = [text for text in (ENCODING_GLSL, OKLAB_GLSL, YIQ_GLSL) if text in glsl]
+    shared = [text for text in (ENCODING_GLSL, OKLAB_GLSL, YIQ_GLSL, HEIGHTS_GLSL, RELIEF_GLSL) if text in glsl]
     for text in shared:
         glsl = glsl.replace(text, "")
     return [*shared, glsl]

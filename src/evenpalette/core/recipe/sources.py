@@ -9,13 +9,14 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.cells import Cells
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, derived, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed
 from evenpalette.core.raster.strips import color_table, levels_of
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead
-from evenpalette.core.recipe.kind import MapInput, Planes
+from evenpalette.core.recipe.kind import CELLS, UV, MapInput, Planes
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.scratch import filled, scratch
@@ -118,7 +119,8 @@ class TileReads:
     def __init__(self, sources: Sources, box: Box) -> None:
         self._sources, self._box = sources, box
         self.texels = (box[2] - box[0]) * (box[3] - box[1])
-        self._held: dict[tuple[MapRead, bool], Planes] = {}
+        self._held: dict[tuple[MapRead, bool, Cells | None], Planes] = {}
+        self._uv: Planes | None = None
 
     def start(self, attribute: str) -> Planes:
         """What an attribute begins with, as planes that may be written to."""
@@ -145,15 +147,33 @@ class TileReads:
 
     def of(self, step: BoundStep, row: BoundRow, keys: Sequence[str]) -> dict[str, Planes]:
         """What a row reads through these maps, by key; a map without a texture gives its neutral values."""
-        maps = [step.kind.map(key) for key in keys]
-        return {m.key: self._looked_up(m, row) if m.looks_up else self._map(m, row.maps.get(m.key)) for m in maps}
+        maps = [step.kind.map(key) for key in keys if key != UV]
+        found = {m.key: self._looked_up(m, row) if m.looks_up else self._map(m, row) for m in maps}
+        return {**found, UV: self.places()} if UV in keys else found
 
-    def _map(self, map_: MapInput, read: MapRead | None) -> Planes:
+    def places(self) -> Planes:
+        """u and v of the texels, float32."""
+        if self._uv is None:
+            left, top, right, bottom = self._box
+            width, height, dx, dy = self._frame
+            u = (np.arange(left, right, dtype=np.float32) + np.float32(dx + 0.5)) / np.float32(width)
+            v = (np.arange(top, bottom, dtype=np.float32) + np.float32(dy + 0.5)) / np.float32(height)
+            self._uv = np.tile(u, bottom - top), np.repeat(v, right - left)
+        return self._uv
+
+    @property
+    def _frame(self) -> tuple[int, int, int, int]:
+        return self._sources.frame or (*self._sources.size, 0, 0)
+
+    def _map(self, map_: MapInput, row: BoundRow) -> Planes:
+        read, cells = row.maps.get(map_.key), None
         if read is None or read.texture not in self._sources.textures:
             return tuple(filled(self.texels, value) for value in map_.neutral)
-        key = read, map_.whole
+        if map_.cells:
+            read, cells = _celled(read, row)
+        key = read, map_.whole, cells
         if key not in self._held:
-            self._held[key] = self._read(read, scratch(f"read {len(self._held)}", (map_.planes, self.texels)))
+            self._held[key] = self._read(read, scratch(f"read {len(self._held)}", (map_.planes, self.texels)), cells)
         return self._held[key]
 
     def _looked_up(self, map_: MapInput, row: BoundRow) -> Planes:
@@ -177,16 +197,16 @@ class TileReads:
         colored = Raster(derived((index.pixels, key), None, make), Encoding.LINEAR)
         return tuple(np.ascontiguousarray(self._cut(self._sources.fitted(colored)).T))
 
-    def _read(self, read: MapRead, out: F32) -> Planes:
+    def _read(self, read: MapRead, out: F32, cells: Cells | None) -> Planes:
         raster = self._sources.textures[read.texture]
         if read.channel is not None:
             raster = raster.with_encoding(Encoding.DATA)
-        if not read.placement.is_plain:
+        if cells is not None or not read.placement.is_plain:
             left, top, right, bottom = self._box
-            width, height, dx, dy = self._sources.frame or (*self._sources.size, 0, 0)
+            width, height, dx, dy = self._frame
             box = (left + dx, top + dy, right + dx, bottom + dy)
             channels = (0, 1, 2, 3) if read.channel is None else (read.channel,)
-            read_placed(raster, read.placement, (width, height), box, channels, out)
+            read_placed(raster, read.placement, (width, height), box, channels, out, cells=cells)
         else:
             pixels = self._cut(self._sources.fitted(raster))
             if read.channel is None:
@@ -201,6 +221,16 @@ class TileReads:
     def _cut(self, raster: Raster) -> NDArray:
         left, top, right, bottom = self._box
         return raster.pixels[top:bottom, left:right].reshape(-1, raster.channels)
+
+
+def _celled(read: MapRead, row: BoundRow) -> tuple[MapRead, Cells | None]:
+    """A read of one tile of a grid, or of tiles by chance."""
+    columns, rows, tile, count, seed, soften = (row.values[key] for key in CELLS)
+    everything = int(columns) * int(rows)
+    first = min(max(int(tile) - 1, 0), everything - 1)
+    cells = Cells(int(columns), int(rows), first, min(int(count), everything), int(seed), float(soften))
+    placement = read.placement if everything == 1 else replace(read.placement, tiles=(cells.columns, cells.rows), tile=first)
+    return replace(read, placement=placement), None if cells.is_one else cells
 
 
 def _filled(out: F32, values: Sequence[float]) -> Planes:

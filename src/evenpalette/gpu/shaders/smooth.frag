@@ -2,6 +2,8 @@
 // Softens the stairs along the outline of the model: alpha says where the model is.
 uniform sampler2D u_picture;
 uniform vec2 u_corner;
+uniform sampler2D u_bloom[2];  // the glow, blurred little and much
+uniform float u_blooms;        // how much of it is scattered, 0 for none
 out vec4 out_color;
 void main() {
     ivec2 p = ivec2(gl_FragCoord.xy - u_corner);
@@ -12,5 +14,12 @@ void main() {
     float around = n.a + s.a + e.a + w.a;
     bool outline = around > 0.5 && around < 3.5;
     vec3 soft = (here.rgb * 4.0 + n.rgb + s.rgb + e.rgb + w.rgb) / 8.0;
-    out_color = vec4(outline ? soft : here.rgb, 1.0);
+    vec3 c = outline ? soft : here.rgb;
+    if (u_blooms > 0.0) {
+        vec2 at = (gl_FragCoord.xy - u_corner) / vec2(last + 1);
+        vec3 scattered = u_blooms * (textureLod(u_bloom[0], at, 0.0).rgb + 0.6 * textureLod(u_bloom[1], at, 0.0).rgb);
+        // Added as light; gamma 2.2 stands in for the sRGB curve where light is added to a picture that is shown.
+        c = pow(pow(c, vec3(2.2)) + scattered, vec3(1.0 / 2.2));
+    }
+    out_color = vec4(c, 1.0);
 }

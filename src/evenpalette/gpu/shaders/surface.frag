@@ -10,7 +10,7 @@ uniform sampler2D u_opacity;
 layout(location = 0) out vec4 out_surface;   // (u, v), 1 where the model is, 1 where that is of another sheet
 layout(location = 1) out vec4 out_slopes;
 layout(location = 2) out float out_face;     // number of the face plus one, 0 is none
-layout(location = 3) out vec4 out_normal;
+layout(location = 3) out vec4 out_normal;    // and 1 where the back of a face is seen
 layout(location = 4) out vec4 out_tangent;   // the direction in which u grows
 layout(location = 5) out vec4 out_bitangent; // the direction in which v grows
 
@@ -24,7 +24,7 @@ void main() {
     vec3 b = dp2perp * duv1.y + dp1perp * duv2.y;
     float scale = inversesqrt(max(max(dot(t, t), dot(b, b)), 1e-30));
     float side = gl_FrontFacing ? 1.0 : -1.0;
-    out_normal = vec4(n * side, 0.0);
+    out_normal = vec4(n * side, 0.5 - 0.5 * side);
     out_tangent = vec4(t * scale * side, 0.0);
     out_bitangent = vec4(b * scale * side, 0.0);
     // Faces of other sheets lie at (-1, -1) with all their corners.

@@ -1,5 +1,8 @@
 #version 330 core
-out vec4 out_color;
+layout(location = 0) out vec4 out_color;
+#if BLOOM
+layout(location = 1) out vec4 out_glow;      // the light that the surface sends out, linear
+#endif
 
 uniform vec2 u_corner;       // first pixel of the viewport
 uniform int u_flat;          // 1: the texture plane, 0: the model
@@ -37,17 +40,31 @@ vec3 encode_color(vec3 c) {
 // A rough perceptual length: the root of each channel, so that dark differences count.
 float difference(vec3 a, vec3 b) { return length(sqrt(max(a, 0.0)) - sqrt(max(b, 0.0))); }
 
+#if LIT || SIDED
+uniform sampler2D u_normal;
+#endif
 #if LIT
-uniform sampler2D u_normal, u_tangent, u_bitangent;
+uniform sampler2D u_tangent, u_bitangent;
 uniform sampler2D u_normal_map;
 uniform mat3 u_ray;          // right and up per pixel, and toward the first pixel, from the eye
 //LIGHT//
-vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
-    vec3 n = texelFetch(u_normal, pixel, 0).xyz;
+vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel, float angle, float anisotropy, float strands, vec3 first, vec3 second, vec4 shape) {
+    vec3 n = texelFetch(u_normal, pixel, 0).xyz, t = texelFetch(u_tangent, pixel, 0).xyz, b = texelFetch(u_bitangent, pixel, 0).xyz;
     // Green is up while v runs down.
-    n = normalize(n + texelFetch(u_tangent, pixel, 0).xyz * slopes.x - texelFetch(u_bitangent, pixel, 0).xyz * slopes.y);
+    n = normalize(n + t * slopes.x - b * slopes.y);
     vec3 to_eye = -normalize(u_ray * vec3(vec2(pixel) + 0.5, 1.0));
+#if GRAINED
+    t = normalize(t - n * dot(n, t) + vec3(1e-6, 0.0, 0.0));
+    vec3 side = cross(n, t);
+    side *= dot(side, b) < 0.0 ? -1.0 : 1.0;
+    vec3 along = cos(2.0 * PI * angle) * t + sin(2.0 * PI * angle) * side;
+    return lit(finish, Grain(along, cross(n, along), anisotropy, strands, first, second, shape), n, to_eye);
+#else
     return lit(finish, n, to_eye);
+#endif
+}
+vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
+    return in_light(finish, slopes, pixel, 0.0, 0.0, 0.0, vec3(1.0), vec3(1.0), vec4(0.5));
 }
 #endif
 
@@ -98,6 +115,9 @@ void main() {
         slope_y = slopes.zw;
     }
     float opacity = 1.0;
+#if SIDED
+    ep_side = u_flat == 1 ? 0.0 : texelFetch(u_normal, pixel, 0).w;
+#endif
 #if INSPECT
     vec3 c = stage_color(uv);
 #if LIT
@@ -118,7 +138,10 @@ void main() {
     float d = clamp(difference(s.base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
     vec3 e = encode_color(vec3(d * d));
 #elif LIT
-    vec3 e = encode_color(exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel) + LIT_EMISSIVE));
+    vec3 e = encode_color(exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel, LIT_GRAIN) + LIT_EMISSIVE));
+#if BLOOM
+    out_glow = vec4(LIT_EMISSIVE * u_gain * opacity, 1.0);
+#endif
 #else
     vec3 e = SHOWN;
 #endif

@@ -5,7 +5,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Plane, Planes, Prepared, StepKind, Weigh
+from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind, Weigh
+from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
+from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.recipe.toward import replacing
 from evenpalette.core.values import Input, ValueType
 
@@ -24,6 +26,11 @@ def _weigh(values: Prepared, reads: Mapping[str, Planes]) -> Plane:
     return out
 
 
+def _lay(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    strength, keep = float(values["strength"]), 1 - float(values["levels"])
+    lay_relief(planes, weight, amount, reads["detail"], strength, keep, down=False)
+
+
 KIND = StepKind(
     key="cover",
     label="Cover",
@@ -38,8 +45,17 @@ KIND = StepKind(
         ),
         Input("roughness", "Roughness", ValueType.NUMBER, 0.9, unit="share", description="Of the cover, where it sets the finish"),
         Input("metallic", "Metallic", ValueType.NUMBER, 0.0, unit="share", description="Of the cover, where it sets the finish"),
+        Input(
+            "levels", "Levels relief", ValueType.NUMBER, 0.0, unit="share",
+            description="How far it fills up the relief below; 1 leaves none of it: thick paint, snow",
+        ),
+        Input("strength", "Relief", ValueType.NUMBER, 1.0, 0.0, 4.0, description="Of its own normal map, where it has one"),
     ),
-    maps=(MapInput("mask", "Mask", (0.0,), "White is covered", roles=("mask",)),),
+    maps=(
+        MapInput("mask", "Mask", (0.0,), "White is covered", roles=("mask",)),
+        MapInput("detail", "Normal map", (0.5, 0.5, 1.0, 1.0), "The relief of the cover, laid on what it leaves of that below", whole=True,
+                 roles=("normal", "pattern"), needed=False),
+    ),
     weigh=Weigh(
         _weigh,
         "float ep_cover_weigh(float level, float softness, float mask) {\n"
@@ -50,13 +66,18 @@ KIND = StepKind(
         replacing("cover", "base_color", "color"),
         replacing("cover", "roughness", "roughness", "finish"),
         replacing("cover", "metallic", "metallic", "finish"),
+        Op("normal", _lay, RELIEF_GLSL + """
+vec2 ep_cover_normal(vec2 c, float levels, float strength, vec4 detail) {
+    return ep_relief(c, detail.rgb, strength, 1.0 - levels, false);
+}
+""", ("levels", "strength", "detail"), needs=("levels", "detail")),
     ),
     examples=(
         {"color": "#2b2620", "level": 0.8, "softness": 0.4},
-        {"color": "#2b2620", "level": 0.9, "softness": 0.7, "finish": True, "roughness": 0.85, "metallic": 0.3},
+        {"color": "#2b2620", "level": 0.9, "softness": 0.7, "finish": True, "roughness": 0.85, "metallic": 0.3, "levels": 0.6, "strength": 0.7},
     ),
-    formula="mixed in by clamp((mask + level - 1) / softness): color, and on wish roughness and metallic",
-    source="common practice, no source",
+    formula="mixed in by clamp((mask + level - 1) / softness): color, and on wish roughness and metallic; its normal map combined with (1 - levels) of the slopes below",
+    source="common practice, no source; normals: C. Barre-Brisebois, S. Hill, \"Blending in Detail\", 2012",
     order=50,
     over_paint=True,
 )  # fmt: skip

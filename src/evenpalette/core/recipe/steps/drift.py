@@ -47,7 +47,7 @@ KIND = StepKind(
     label="Drift",
     summary="Slow variation of hue, saturation and light that keeps the mean",
     inputs=(
-        Input("hue", "Hue", ValueType.NUMBER, 8.0, 0.0, 90.0, unit="degrees", description="How far it turns to either side"),
+        Input("hue", "Hue", ValueType.NUMBER, 8.0, 0.0, 90.0, unit="°", description="How far it turns to either side"),
         Input("saturation", "Saturation", ValueType.NUMBER, 0.15, 0.0, 1.0),
         Input("light", "Light", ValueType.NUMBER, 0.1, 0.0, 1.0),
     ),

@@ -6,49 +6,109 @@ import numpy as np
 
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
+from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.values import Input, ValueType
 
 
+#: Width of the edge where a fill sinks into what is below, in heights.
+_EDGE = 0.1
+
+
 @njit(nogil=True, cache=True, fastmath=True)
-def _fill(plane, weight, amount, picture, alpha, tint, multiply):  # type: ignore[no-untyped-def]
+def _share(alpha, height, level, weight, out):  # type: ignore[no-untyped-def]
+    """How much of the fill there is: its alpha, where its height stands above 1 - level."""
+    edge = np.float32(_EDGE)
+    for i in range(out.size):
+        stands = (height[i] - 1 + level * (1 + edge)) / edge
+        out[i] = alpha[i] * min(max(stands, np.float32(0)), np.float32(1)) * weight[i]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _fill(plane, share, amount, picture, tint, multiply):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
         below = plane[i]
         made = picture[i] * tint
         made += multiply * (made * below - made)
-        plane[i] += (made - below) * alpha[i] * weight[i] * amount
+        plane[i] += (made - below) * share[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    picture, f = reads["picture"], np.float32
-    for plane, color, tint in zip(planes, picture, values["tint"], strict=False):
-        _fill(plane, weight, f(amount), color, picture[3], f(tint), f(values["multiply"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _gray(plane, share, amount, gray):  # type: ignore[no-untyped-def]
+    for i in range(plane.size):
+        if gray[i] >= 0:
+            plane[i] += (gray[i] - plane[i]) * share[i] * amount
 
+
+def _shares(weight: Plane, values: Prepared, reads: Mapping[str, Planes]) -> Plane:
+    out = np.empty_like(weight)
+    _share(reads["picture"][3], reads["height"][0], np.float32(values["level"]), weight, out)
+    return out
+
+
+def _color(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    f, share = np.float32, _shares(weight, values, reads)
+    for plane, color, tint in zip(planes, reads["picture"], values["tint"], strict=False):
+        _fill(plane, share, f(amount), color, f(tint), f(values["multiply"]))
+
+
+def _relief(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    keep = float(values["multiply"])
+    lay_relief(planes, _shares(weight, values, reads), amount, reads["relief"], float(values["strength"]), keep, down=False)
+
+
+def _roughness(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+    _gray(planes[0], _shares(weight, values, reads), np.float32(amount), reads["gray"][0])
+
+
+_SHARED = """
+float ep_fill_share(float level, float height, float alpha) {
+    return alpha * clamp((height - 1.0 + level * 1.1) / 0.1, 0.0, 1.0);
+}
+"""
+_TAKES = ("level", "height", "picture")
 
 KIND = StepKind(
     key="fill",
     label="Fill",
-    summary="A tileable texture, laid by a placement of each row",
+    summary="A tileable set of textures, color, normal and roughness, laid by a placement of each row",
     inputs=(
         Input("tint", "Tint", ValueType.COLOR, "#ffffff", description="Multiplies the texture"),
         Input("multiply", "Keep below", ValueType.NUMBER, 0.0, description="0 covers what is below, 1 multiplies it"),
+        Input("strength", "Relief", ValueType.NUMBER, 1.0, 0.0, 4.0, description="Of its normal map, where it has one"),
+        Input("level", "Level", ValueType.NUMBER, 1.0, description="Below 1 only what stands high is laid, where it has heights"),
     ),
     maps=(
         MapInput(
             "picture", "Texture", (0.0, 0.0, 0.0, 0.0), "Its alpha, where it has one, is how much of it is laid", whole=True,
             roles=("other color",),
         ),
+        MapInput("relief", "Normal map", (0.5, 0.5, 1.0, 1.0), "Of the set, green up", whole=True, roles=("normal", "pattern"), needed=False),
+        MapInput("gray", "Roughness", (-1.0,), "Of the set", roles=("roughness", "packed data", "other data"), needed=False),
+        MapInput("height", "Height", (1.0,), "Of the set: what stands low lets what is below through", roles=("height", "other data"), needed=False),
     ),
     ops=(
-        Op("base_color", _run, """
-vec3 ep_fill_base_color(vec3 c, vec3 tint, float multiply, vec4 picture) {
+        Op("base_color", _color, """
+vec3 ep_fill_base_color(vec3 c, vec3 tint, float multiply, float level, float height, vec4 picture) {
     vec3 made = picture.rgb * tint;
-    return mix(c, mix(made, made * c, multiply), picture.a);
+    return mix(c, mix(made, made * c, multiply), ep_fill_share(level, height, picture.a));
 }
-""", ("tint", "multiply", "picture")),
+""", ("tint", "multiply", *_TAKES)),
+        Op("normal", _relief, RELIEF_GLSL + """
+vec2 ep_fill_normal(vec2 c, float strength, float multiply, vec4 relief, float level, float height, vec4 picture) {
+    return mix(c, ep_relief(c, relief.rgb, strength, multiply, false), ep_fill_share(level, height, picture.a));
+}
+""", ("strength", "multiply", "relief", *_TAKES), needs=("relief",)),
+        Op("roughness", _roughness, """
+float ep_fill_roughness(float c, float gray, float level, float height, vec4 picture) {
+    return gray < 0.0 ? c : mix(c, gray, ep_fill_share(level, height, picture.a));
+}
+""", ("gray", *_TAKES), needs=("gray",)),
     ),
-    examples=({"tint": "#ffe0c0", "multiply": 0.0}, {"tint": "#c0e0ff", "multiply": 0.7}),
+    helpers=_SHARED,
+    examples=({"tint": "#ffe0c0", "multiply": 0.0}, {"tint": "#c0e0ff", "multiply": 0.7, "strength": 0.8, "level": 0.6}),
     own=("tint", "picture", "picture_placed"),
-    formula="op(c) = mix(c, t * mix(1, c, multiply), alpha), t = texture * tint",
-    source="source-over and multiply, W3C Compositing and Blending Level 1, on linear light",
+    formula="op(c) = mix(c, t * mix(1, c, multiply), s), t = texture * tint, s = alpha clamp((height - 1 + 1.1 level) / 0.1); normal: combined with `keep below` of the slopes below; roughness: mix(c, map, s)",
+    source="source-over and multiply, W3C Compositing and Blending Level 1, on linear light; normals: C. Barre-Brisebois, S. Hill, \"Blending in Detail\", 2012; heights are common practice, no source",
     order=25,
 )  # fmt: skip

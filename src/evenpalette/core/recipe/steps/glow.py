@@ -10,17 +10,20 @@ from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _glow(plane, weight, amount, light, mask, picture, keep):  # type: ignore[no-untyped-def]
+def _glow(plane, weight, amount, light, edge, mask, power, picture, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
-        plane[i] += (light * mask[i] * picture[i] + keep * plane[i] - plane[i]) * weight[i] * amount
+        m = mask[i] if power == 1 else max(mask[i], np.float32(0)) ** power
+        made = (edge + (light - edge) * m) * m * picture[i]
+        plane[i] += (made + keep * plane[i] - plane[i]) * weight[i] * amount
 
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     f = np.float32
-    light = values["color"] * f(2.0 ** float(values["stops"]))
+    strength = f(2.0 ** float(values["stops"]))
+    light, edge = values["color"] * strength, values["edge" if values["ramped"] else "color"] * strength
     keep = f(1 if values["adds"] else 0)
-    for plane, color, picture in zip(planes, light, reads["picture"], strict=False):
-        _glow(plane, weight, f(amount), color, reads["mask"][0], picture, keep)
+    for plane, color, rim, picture in zip(planes, light, edge, reads["picture"], strict=False):
+        _glow(plane, weight, f(amount), color, rim, reads["mask"][0], f(values["power"]), picture, keep)
 
 
 KIND = StepKind(
@@ -31,6 +34,9 @@ KIND = StepKind(
         Input("color", "Color", ValueType.COLOR, "#ffd9a0"),
         Input("stops", "Stops", ValueType.NUMBER, 0.0, -6.0, 6.0, description="Strength: each stop doubles the light; 0 is the color itself"),
         Input("adds", "Adds to below", ValueType.SWITCH, True, description="Off, it takes the place of what glows below"),
+        Input("ramped", "Ramp on mask", ValueType.SWITCH, False, description="Its color goes over into another where the mask is dim, as embers do"),
+        Input("edge", "Dim color", ValueType.COLOR, "#ff5a1e", description="Where the mask is nearly black, with the ramp"),
+        Input("power", "Falloff", ValueType.NUMBER, 1.0, 0.25, 8.0, description="Of the mask; above 1 only its brightest parts glow"),
     ),
     maps=(
         MapInput("mask", "Mask", (1.0,), "White glows; without one everything in the regions does", roles=("mask",), needed=False),
@@ -38,15 +44,16 @@ KIND = StepKind(
     ),
     ops=(
         Op("emissive", _run, """
-vec3 ep_glow_emissive(vec3 c, vec3 color, float stops, int adds, float mask, vec4 picture) {
-    return color * exp2(stops) * mask * picture.rgb + (adds == 1 ? c : vec3(0.0));
+vec3 ep_glow_emissive(vec3 c, vec3 color, float stops, int adds, int ramped, vec3 edge, float power, float mask, vec4 picture) {
+    float m = power == 1.0 ? mask : pow(max(mask, 0.0), power);
+    return (ramped == 1 ? mix(edge, color, m) : color) * exp2(stops) * m * picture.rgb + (adds == 1 ? c : vec3(0.0));
 }
-""", ("color", "stops", "adds", "mask", "picture"), replaces=lambda values: not values["adds"]),
+""", ("color", "stops", "adds", "ramped", "edge", "power", "mask", "picture"), replaces=lambda values: not values["adds"]),
     ),
     examples=(
-        {"color": "#ffb060", "stops": -1.0, "adds": True}, {"color": "#60a0ff", "stops": 1.5, "adds": False},
+        {"color": "#ffb060", "stops": -1.0, "adds": True}, {"color": "#60a0ff", "stops": 1.5, "adds": False, "ramped": True, "edge": "#ff3000", "power": 2.0},
     ),
-    formula="emissive = color * 2^stops * mask * texture, added to what glows below or in its place",
+    formula="emissive = mix(dim color, color, m) * 2^stops * m * texture, m = mask^falloff, added to what glows below or in its place",
     source="glTF 2.0 emissive and KHR_materials_emissive_strength; stops are common practice, no source",
     order=65,
 )  # fmt: skip

@@ -10,10 +10,10 @@ from evenpalette.core.color.encoding import decode_signed, encode_signed
 from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
-from evenpalette.core.color.yiq import hue_shift_matrix
+from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.affine import apply_affine
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 _BLOCK = 256
@@ -96,16 +96,69 @@ def _yiq_matrix(values: Prepared) -> NDArray[np.float32]:
 
 
 def _affine(values: Prepared) -> NDArray[np.float32] | None:
-    if values["space"] != 0:
+    if values["space"] != 0 or values["spread"]:
         return None
     offset = np.full((3, 1), values["brightness"], np.float32)
     return np.concatenate([_yiq_matrix(values), offset], 1)
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
+@njit(nogil=True, cache=True, fastmath=True)
+def _offset_by(r, g, b, weight, amount, offset, spread, angle, saturation, brightness, before, to, back, after, encoded, cubed):  # type: ignore[no-untyped-def]
+    """Each texel by an angle of its own. before, to: into the plane of hue, cube roots between them where `cubed`;
+    back, after: out of it. encoded: on encoded values."""
+    for i in range(r.size):
+        w = weight[i] * amount
+        if w == 0:
+            continue
+        x, y, z = r[i], g[i], b[i]
+        if encoded:
+            x, y, z = encode_signed(x), encode_signed(y), encode_signed(z)
+        if cubed:
+            p = before[0, 0] * x + before[0, 1] * y + before[0, 2] * z
+            q = before[1, 0] * x + before[1, 1] * y + before[1, 2] * z
+            s = before[2, 0] * x + before[2, 1] * y + before[2, 2] * z
+            third = np.float32(1 / 3)
+            x, y, z = np.copysign(abs(p) ** third, p), np.copysign(abs(q) ** third, q), np.copysign(abs(s) ** third, s)
+        level = to[0, 0] * x + to[0, 1] * y + to[0, 2] * z + brightness
+        u = to[1, 0] * x + to[1, 1] * y + to[1, 2] * z
+        v = to[2, 0] * x + to[2, 1] * y + to[2, 2] * z
+        turn = angle + (offset[i] * 2 - 1) * spread
+        cos, sin = np.cos(turn) * saturation, np.sin(turn) * saturation
+        u, v = u * cos - v * sin, v * cos + u * sin
+        x = back[0, 0] * level + back[0, 1] * u + back[0, 2] * v
+        y = back[1, 0] * level + back[1, 1] * u + back[1, 2] * v
+        z = back[2, 0] * level + back[2, 1] * u + back[2, 2] * v
+        if cubed:
+            p, q, s = x * x * x, y * y * y, z * z * z
+            x = after[0, 0] * p + after[0, 1] * q + after[0, 2] * s
+            y = after[1, 0] * p + after[1, 1] * q + after[1, 2] * s
+            z = after[2, 0] * p + after[2, 1] * q + after[2, 2] * s
+        if encoded:
+            x, y, z = decode_signed(x), decode_signed(y), decode_signed(z)
+        r[i] += (x - r[i]) * w
+        g[i] += (y - g[i]) * w
+        b[i] += (z - b[i]) * w
+
+
+def _by_texel(r: Plane, g: Plane, b: Plane, weight: Plane, amount: np.float32, values: Prepared, offset: Plane) -> None:
+    f, space = np.float32, int(values["space"])
+    # In (I, Q) hues turn against the angle, see `_yiq_matrix`.
+    sense = 1.0 if space == 1 else -1.0
+    to, back = (LAB_FROM_ROOTS, ROOTS_FROM_LAB) if space == 1 else (YIQ_FROM_RGB, RGB_FROM_YIQ)
+    _offset_by(
+        r, g, b, weight, amount, offset, f(sense * np.radians(float(values["spread"]))), f(sense * np.radians(float(values["angle"]))),
+        f(values["saturation"]), f(values["brightness"]), LMS_FROM_RGB.astype(f), to.astype(f), back.astype(f), RGB_FROM_LMS.astype(f),
+        space == 2, space == 1,
+    )  # fmt: skip
+
+
+def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     r, g, b = planes
     angle, saturation = float(values["angle"]), float(values["saturation"])
     f, brightness = np.float32, np.float32(values["brightness"])
+    if values["spread"]:
+        _by_texel(r, g, b, weight, f(amount), values, reads["offset"][0])
+        return
     if values["space"] == 0:
         matrix = _affine(values)
         assert matrix is not None
@@ -125,8 +178,9 @@ _GLSL = (
     + YIQ_GLSL
     + OKLAB_GLSL
     + """
-vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space) {
-    float x = cos(radians(angle)) * saturation, y = sin(radians(angle)) * saturation;
+vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space, float spread, float offset) {
+    float turn = radians(angle + (offset * 2.0 - 1.0) * spread);
+    float x = cos(turn) * saturation, y = sin(turn) * saturation;
     if (space != 1) {
         vec3 yiq = EP_YIQ_FROM_RGB * (space == 2 ? sign(c) * ep_encode_srgb(abs(c)) : c);
         vec3 turned = EP_RGB_FROM_YIQ * vec3(yiq.x + brightness, x * yiq.y + y * yiq.z, x * yiq.z - y * yiq.y);
@@ -150,14 +204,19 @@ KIND = StepKind(
             "space", "Space", ValueType.CHOICE, "YIQ", choices=SPACES,
             description="YIQ is cheap and works on linear light, or on encoded values as many shaders do; OKLCh keeps lightness",
         ),
+        Input("spread", "By texture", ValueType.NUMBER, 0.0, -180.0, 180.0, "°", description="How far the texture turns hues to either side"),
     ),
-    ops=(Op("base_color", _run, _GLSL, ("angle", "saturation", "brightness", "space"), affine=_affine),),
+    maps=(MapInput("offset", "Offsets", (0.5,), "Black turns hues back, white on, the middle is none", roles=("other data", "pattern", "mask"), needed=False),),
+    ops=(Op("base_color", _run, _GLSL, ("angle", "saturation", "brightness", "space", "spread", "offset"), affine=_affine),),
     examples=(
         {"angle": 75.0, "saturation": 1.3, "brightness": 0.05, "space": "YIQ"},
         {"angle": -110.0, "saturation": 0.8, "brightness": -0.04, "space": "OKLCh"},
         {"angle": 50.0, "saturation": 1.1, "brightness": 0.02, "space": "YIQ encoded"},
+        {"angle": 20.0, "saturation": 1.2, "brightness": 0.02, "space": "YIQ", "spread": 90.0},
+        {"angle": -30.0, "saturation": 0.9, "space": "OKLCh", "spread": 60.0},
+        {"angle": 10.0, "space": "YIQ encoded", "spread": -40.0},
     ),
-    formula="(I, Q) or (a, b) turned by angle, red to yellow to green, and scaled by saturation; Y or L moved by brightness",
+    formula="(I, Q) or (a, b) turned by angle + (2 t - 1) spread, red to yellow to green, and scaled by saturation; Y or L moved by brightness",
     source="NTSC (FCC 1953) matrices, on linear light or on IEC 61966-2-1 values; OKLab: B. Ottosson 2020, matrices of CSS Color Module Level 4",
     order=30,
 )

@@ -5,23 +5,10 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.kernels import njit
+from evenpalette.core.recipe.heights import GLSL as HEIGHTS_GLSL
+from evenpalette.core.recipe.heights import WAYS, shares
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
-
-WAYS = ("Plain", "By heights")
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-untyped-def]
-    for i in range(pattern.size):
-        t = min(max(pattern[i], np.float32(0)), np.float32(1))
-        if by_heights:
-            low, high = first[i] + (1 - t), second[i] + t
-            ground = max(low, high) - depth
-            a, b = max(low - ground, np.float32(0)), max(high - ground, np.float32(0))
-            t = b / max(a + b, np.float32(1e-6))
-        out[i] = t
-
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-untyped-def]
@@ -32,10 +19,7 @@ def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     f = np.float32
-    # From a depth of 1, in which all blends, to nearly none, in which the higher one wins.
-    depth = f(1 - 0.98 * float(values["contrast"]))
-    share = np.empty_like(weight)
-    _shares(reads["pattern"][0], reads["first_height"][0], reads["second_height"][0], depth, int(values["way"]) == 1, share)
+    share = shares(values, reads["pattern"][0], reads["first_height"][0], reads["second_height"][0])
     for plane, first, second, one, two in zip(planes, reads["first"], reads["second"], values["first_tint"], values["second_tint"], strict=False):
         _lay(plane, weight, f(amount), share, first * f(one), second * f(two), f(values["keep"]))
 
@@ -58,15 +42,9 @@ KIND = StepKind(
         MapInput("first_height", "First height", (0.5,), "How high the first stands", roles=("height", "other data"), needed=False),
         MapInput("second_height", "Second height", (0.5,), "How high the second stands", roles=("height", "other data"), needed=False),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", _run, HEIGHTS_GLSL + """
 vec3 ep_mix_base_color(vec3 c, vec3 first_tint, vec3 second_tint, int way, float contrast, float keep, vec4 first, vec4 second, float pattern, float first_height, float second_height) {
-    float t = clamp(pattern, 0.0, 1.0);
-    if (way == 1) {
-        float low = first_height + (1.0 - t), high = second_height + t;
-        float ground = max(low, high) - (1.0 - 0.98 * contrast);
-        float a = max(low - ground, 0.0), b = max(high - ground, 0.0);
-        t = b / max(a + b, 1e-6);
-    }
+    float t = ep_heights(way, contrast, pattern, first_height, second_height);
     return mix(first.rgb * first_tint, second.rgb * second_tint, t) * mix(vec3(1.0), c, keep);
 }
 """, ("first_tint", "second_tint", "way", "contrast", "keep", "first", "second", "pattern", "first_height", "second_height")),),

@@ -1,0 +1,41 @@
+"""Two things by a pattern, plain or by their heights: what stands higher shows through. For kinds that mix."""
+
+import numpy as np
+
+from evenpalette.core.kernels import njit
+from evenpalette.core.recipe.kind import Plane, Prepared
+
+WAYS = ("Plain", "By heights")
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-untyped-def]
+    for i in range(pattern.size):
+        t = min(max(pattern[i], np.float32(0)), np.float32(1))
+        if by_heights:
+            low, high = first[i] + (1 - t), second[i] + t
+            ground = max(low, high) - depth
+            a, b = max(low - ground, np.float32(0)), max(high - ground, np.float32(0))
+            t = b / max(a + b, np.float32(1e-6))
+        out[i] = t
+
+
+def shares(values: Prepared, pattern: Plane, first: Plane, second: Plane) -> Plane:
+    """How much of the second there is at each texel, 0..1. values: `way`, a place in WAYS, and `contrast`."""
+    # From a depth of 1, in which all blends, to nearly none, in which the higher one wins.
+    depth = np.float32(1 - 0.98 * float(values["contrast"]))
+    out = np.empty_like(pattern)
+    _shares(pattern, first, second, depth, int(values["way"]) == 1, out)
+    return out
+
+
+#: The same in shaders.
+GLSL = """
+float ep_heights(int way, float contrast, float pattern, float first, float second) {
+    float t = clamp(pattern, 0.0, 1.0);
+    float low = first + (1.0 - t), high = second + t;
+    float ground = max(low, high) - (1.0 - 0.98 * contrast);
+    float a = max(low - ground, 0.0), b = max(high - ground, 0.0);
+    return way == 1 ? b / max(a + b, 1e-6) : t;
+}
+"""

@@ -1,0 +1,60 @@
+"""Finish map: how the surface takes the light, from the channels of packed textures."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from evenpalette.core.kernels import njit
+from evenpalette.core.recipe.attributes import COAT, METALLIC, OCCLUSION, ROUGHNESS
+from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.values import Input, ValueType
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _read(plane, weight, amount, stored, low, high):  # type: ignore[no-untyped-def]
+    for i in range(plane.size):
+        if stored[i] >= 0:
+            plane[i] += (low + (high - low) * stored[i] - plane[i]) * weight[i] * amount
+
+
+#: Attribute, its word, and the roles of textures that have it.
+_READ = (
+    (ROUGHNESS, "Roughness", ("roughness", "packed data", "other data")),
+    (METALLIC, "Metallic", ("metallic", "packed data", "other data")),
+    (OCCLUSION, "Occlusion", ("occlusion", "packed data", "other data")),
+    (COAT, "Coat", ("packed data", "mask", "other data")),
+)
+
+
+def _op(attribute: str) -> Op:
+    def run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
+        f = np.float32
+        _read(planes[0], weight, f(amount), reads[f"{attribute}_map"][0], f(values[f"{attribute}_low"]), f(values[f"{attribute}_high"]))
+
+    glsl = (
+        f"float ep_finish_map_{attribute}(float c, float low, float high, float stored) {{\n"
+        "    return stored < 0.0 ? c : mix(low, high, stored);\n}\n"
+    )
+    return Op(attribute, run, glsl, (f"{attribute}_low", f"{attribute}_high", f"{attribute}_map"), needs=(f"{attribute}_map",))
+
+
+KIND = StepKind(
+    key="finish_map",
+    label="Finish map",
+    summary="Metallic, roughness, occlusion and coat from the channels of a packed texture",
+    inputs=tuple(
+        Input(f"{attribute}_{end}", f"{label}, {color}", ValueType.NUMBER, value, unit="share", description=f"Where its channel is {color}")
+        for attribute, label, _ in _READ
+        for end, color, value in (("low", "black", 0.0), ("high", "white", 1.0))
+    ),
+    maps=tuple(
+        MapInput(f"{attribute}_map", label, (-1.0,), f"The channel that holds it; without one the {label.lower()} below stays", roles=roles, needed=False)
+        for attribute, label, roles in _READ
+    ),
+    ops=tuple(_op(attribute) for attribute, _, _ in _READ),
+    examples=({"roughness_low": 0.2, "roughness_high": 0.9, "occlusion_low": 0.4},),
+    own=tuple(f"{attribute}_map" for attribute, _, _ in _READ),
+    formula="each attribute with a channel: mix(black, white, channel)",
+    source="glTF 2.0 metallicRoughnessTexture and occlusionTexture; packing by channels is common practice, no source",
+    order=44,
+)  # fmt: skip

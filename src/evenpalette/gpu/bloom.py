@@ -1,0 +1,60 @@
+"""What the surface sends out, scattered as in an eye or a lens: blurred little and much, at a quarter of the size."""
+
+import moderngl
+
+#: A picture's side over that of its blurred ones, and the mip level that is as large as they.
+_COARSER, _LEVEL = 4, 2
+
+
+class Bloom:
+    """Room beside one view of the model. target: draws the picture and, at location 1, the light that it sends out."""
+
+    def __init__(self, ctx: moderngl.Context, picture: moderngl.Texture, depth: moderngl.Renderbuffer) -> None:
+        self._ctx = ctx
+        self._glow = ctx.texture(picture.size, 4, dtype="f2")
+        self.target = ctx.framebuffer([picture, self._glow], depth)
+        self._alone = ctx.framebuffer([self._glow])
+        small = tuple(max(1, side // _COARSER) for side in picture.size)
+        self._small = [ctx.texture(small, 4, dtype="f2") for _ in range(3)]
+        self._rooms = [ctx.framebuffer([texture]) for texture in self._small]
+        for texture in (self._glow, *self._small):
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_x = texture.repeat_y = False
+
+    @property
+    def pictures(self) -> tuple[moderngl.Texture, moderngl.Texture]:
+        """Blurred little, and much."""
+        return self._small[1], self._small[2]
+
+    def clear(self) -> None:
+        """Nothing sends out light."""
+        self._alone.use()
+        self._ctx.scissor = None
+        self._alone.clear(0.0, 0.0, 0.0, 0.0)
+
+    def blur(self, program: moderngl.Program, quad: moderngl.VertexArray) -> None:
+        """Scatter what was drawn."""
+        width, height = self._small[0].size
+        self._glow.build_mipmaps(0, _LEVEL)
+        self._glow.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
+        self._pass(program, quad, self._glow, 0, (1.0 / width, 0.0))
+        self._pass(program, quad, self._small[0], 1, (0.0, 1.0 / height))
+        self._pass(program, quad, self._small[1], 0, (3.5 / width, 0.0))
+        self._pass(program, quad, self._small[0], 2, (0.0, 3.5 / height))
+
+    def _pass(self, program: moderngl.Program, quad: moderngl.VertexArray, source: moderngl.Texture, into: int, step: tuple[float, float]) -> None:
+        self._rooms[into].use()
+        self._ctx.viewport = (0, 0, *self._small[into].size)
+        self._ctx.scissor = None
+        self._ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
+        source.use(0)
+        program["u_picture"].value = 0
+        program["u_level"].value = float(_LEVEL if source is self._glow else 0)
+        program["u_step"].value = step
+        program["u_size"].value = tuple(float(side) for side in self._small[into].size)
+        quad.render(moderngl.TRIANGLE_STRIP)
+
+    def release(self) -> None:
+        """Give the memory back."""
+        for part in (self.target, self._alone, *self._rooms, self._glow, *self._small):
+            part.release()
