@@ -136,6 +136,7 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--map", default="base_color", help=f"{', '.join(ATTRIBUTES)}, tone, id, id:DIVISION, or coverage:REGION")
     render.add_argument("--copy", type=_count, default=0, help="number of the placed copy, for values picked by it")
     render.add_argument("--seconds", type=_seconds, default=0.0, help="time, for textures that drift")
+    render.add_argument("--back", action="store_true", help="faces as they are seen from behind")
     render.add_argument("--sheet", default="", help="name of a sheet; the first one if left out")
     render.add_argument("--size", type=_size, default=0, help="longest side in texels; the sources' own if left out")
     render.add_argument("--out", type=Path, required=True)
@@ -319,7 +320,7 @@ def _map(
 ) -> Raster:
     name = {"color": BASE_COLOR}.get(options.map, options.map)
     if (key := name.replace("-", "_")) in ATTRIBUTES:
-        at, as_light = Moment(options.copy, options.seconds), options.out.suffix.lower() == ".exr"
+        at, as_light = Moment(options.copy, options.seconds, options.back), options.out.suffix.lower() == ".exr"
         made = render_maps(state, variant, (key,), size, at=at, progress=progress, as_light=as_light)[key]
         if made.strength > 1:
             print(f"strength: {made.strength:.6g}")

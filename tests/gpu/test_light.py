@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from evenpalette.gpu.lights import SET_UPS, Light
+from evenpalette.gpu.surroundings import BANDS, COLUMNS, ROWS, blurred, directions, harmonics_of, surroundings
 from tests.glsl import Game
 
 LIGHT = (files("evenpalette.gpu") / "shaders" / "light.glsl").read_text("utf-8")
@@ -18,13 +19,16 @@ def game() -> Game:
     return Game()
 
 
-def shone(game: Game, finish: str, normal: str, to_eye: str, *, sky: tuple[float, float], lamps: float, size: tuple[int, int]) -> np.ndarray:
-    """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture."""
-    text = "#define COATED 1.0\n" + LIGHT.replace("uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});")
+def shone(
+    game: Game, finish: str, normal: str, to_eye: str, *, sky: tuple[float, float], lamps: float, size: tuple[int, int], grain: str = "",
+) -> np.ndarray:  # fmt: skip
+    """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture. grain: of
+    scratches and strands, '' for none."""
+    text = f"#define COATED 1.0\n#define GRAINED {int(bool(grain))}\n" + LIGHT.replace("uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});")
     shining = ", ".join(f"vec4({x}, {y}, {z}, {strength * lamps})" for (x, y, z), strength in zip(LAMPS, STRENGTHS, strict=True))
     text = text.replace("uniform vec4 u_lamps[3];", f"const vec4 u_lamps[3] = vec4[3]({shining});")
     text += f"void main() {{ float x = gl_FragCoord.x / {size[0]}.0, y = gl_FragCoord.y / {size[1]}.0;"
-    text += f"o = vec4(lit({finish}, {normal}, {to_eye}), 1.0); }}"
+    text += f"o = vec4(lit({finish}, {grain + ', ' if grain else ''}{normal}, {to_eye}), 1.0); }}"
     return game.fill(text, size)[..., :3]
 
 
@@ -109,3 +113,86 @@ def test_exposure_is_in_stops_and_the_filmic_curve_keeps_what_is_not_bright(game
     assert (np.diff(bent) > 0).all()
     assert bent.max() < 1
     assert bent[-1] > 0.98
+
+
+def grain(along: np.ndarray, n: np.ndarray, anisotropy: float, strands: float, shape: tuple[float, ...] = (0.5, 0.2, 0.5, 0.4)) -> str:
+    words = "vec3({}, {}, {})"
+    vector = "vec4({}, {}, {}, {})".format(*shape)
+    return f"Grain({words.format(*along)}, {words.format(*np.cross(n, along))}, {anisotropy!r}, {strands!r}, vec3(1.0), vec3(0.8, 0.5, 0.2), {vector})"
+
+
+@pytest.mark.parametrize("anisotropy", [0.0, 0.5, 0.9])
+def test_scratches_draw_highlights_out_by_the_published_lobe(game: Game, anisotropy: float) -> None:
+    """E. Heitz, JCGT 3(2), 2014, and KHR_materials_anisotropy: D with two widths, height-correlated Smith masking."""
+    n, t, v = np.array([0.0, 0.0, 1.0]), np.array([0.8, 0.6, 0.0]), np.array([0.3, -0.2, 0.933])
+    v = v / np.linalg.norm(v)
+    b, base, across = np.cross(n, t), np.array([0.9, 0.7, 0.4]), 0.3**2
+    along = across + (1 - across) * anisotropy**2
+    total = np.zeros(3)
+    for lamp, strength in zip(LAMPS, STRENGTHS, strict=True):
+        nl = n @ lamp
+        if nl <= 0:
+            continue
+        h = (lamp + v) / np.linalg.norm(lamp + v)
+        d = 1 / (np.pi * along * across * ((t @ h / along) ** 2 + (b @ h / across) ** 2 + (n @ h) ** 2) ** 2)
+        shade = nl * np.sqrt((along * (t @ v)) ** 2 + (across * (b @ v)) ** 2 + (n @ v) ** 2)
+        hide = (n @ v) * np.sqrt((along * (t @ lamp)) ** 2 + (across * (b @ lamp)) ** 2 + nl**2)
+        total += strength * np.pi * nl * (base + (1 - base) * (1 - v @ h) ** 5) * d * 0.5 / (shade + hide)
+    words = "vec3({}, {}, {})"
+    finish = "Finish(vec3(0.9, 0.7, 0.4), 1.0, 0.3, 1.0, 0.0, 0.1)"
+    how = {"sky": (0.0, 0.0), "lamps": 1.0, "size": (1, 1)}
+    found = shone(game, finish, words.format(*n), words.format(*v), grain=grain(t, n, anisotropy, 0.0), **how)[0, 0]
+    assert found == pytest.approx(total, rel=2e-3)
+    if anisotropy == 0:
+        assert found == pytest.approx(shone(game, finish, words.format(*n), words.format(*v), **how)[0, 0], rel=1e-4)
+
+
+def test_strands_shine_where_the_light_is_mirrored_about_them(game: Game) -> None:
+    """Kajiya and Kay 1989, Scheuermann 2004: sin(T, H) to a power, largest where H stands on the strand; a shift moves
+    it by as much as T turns toward the normal. Worked out here for one strand and each lamp."""
+    n, t = np.array([0.0, 0.0, 1.0]), np.array([0.0, 1.0, 0.0])
+    shape, base = (0.7, 0.3, 0.4, 0.5), np.array([0.2, 0.1, 0.05])
+    tints = np.array([[1.0, 1.0, 1.0], [0.8, 0.5, 0.2]])
+    for eye in ((0.0, 0.0, 1.0), (0.1, 0.5, 0.86)):
+        v = np.array(eye) / np.linalg.norm(eye)
+        total = np.zeros(3)
+        for lamp, strength in zip(LAMPS, STRENGTHS, strict=True):
+            nl = n @ lamp
+            if nl <= 0:
+                continue
+            h = (lamp + v) / np.linalg.norm(lamp + v)
+            shines = np.zeros(3)
+            for shift, width, tint in ((shape[0], shape[1], tints[0]), (shape[2], shape[3], tints[1])):
+                moved = t + (shift - 0.5) * 2 * n
+                th = moved / np.linalg.norm(moved) @ h
+                fade = np.clip(th + 1, 0, 1)
+                shines += fade**2 * (3 - 2 * fade) * (1 - th**2) ** (1 / width**2) * tint
+            x = np.clip(nl / 0.3, 0, 1)
+            total += strength * (base * (0.25 + 0.75 * nl) + 0.25 * shines * x**2 * (3 - 2 * x))
+        words = "vec3({}, {}, {})"
+        finish = "Finish(vec3(0.2, 0.1, 0.05), 0.0, 0.5, 1.0, 0.0, 0.1)"
+        found = shone(game, finish, words.format(*n), words.format(*v), sky=(0.0, 0.0), lamps=1.0, size=(1, 1), grain=grain(t, n, 0.0, 1.0, shape))
+        assert found[0, 0] == pytest.approx(total, rel=3e-3)
+
+
+def test_light_of_surroundings_is_the_integral_over_them() -> None:
+    """Irradiance over pi at a normal, summed over the picture (Ramamoorthi and Hanrahan 2001 bound the error of nine
+    harmonics for any picture; a few hundredths here), and a furnace: what is everywhere alike is mirrored as it is."""
+    for key in ("room", "yard"):
+        made = surroundings(key)
+        picture, (d, area) = made.bands[:ROWS], directions(ROWS, COLUMNS)
+        assert float(area.sum()) == pytest.approx(4 * np.pi, rel=1e-3)
+        h = made.harmonics
+        for n in np.eye(3).repeat(2, 0) * np.array([1, -1] * 3)[:, None]:
+            x, y, z = n
+            by_harmonics = h[0] + h[1] * y + h[2] * z + h[3] * x + h[4] * x * y + h[5] * y * z + h[6] * (3 * z * z - 1) + h[7] * x * z + h[8] * (x * x - y * y)
+            summed = float((picture * area * np.clip(d @ n, 0, 1)).sum() / np.pi)
+            assert by_harmonics == pytest.approx(summed, abs=0.06 * float(picture.mean() + 1))
+        # Rougher is calmer, and no band adds light.
+        contrast = [float(made.bands[k * ROWS : (k + 1) * ROWS].std()) for k in range(BANDS)]
+        assert contrast == sorted(contrast, reverse=True)
+        assert made.bands.max() <= picture.max() * 1.001
+    even = blurred(np.full((ROWS, COLUMNS), 0.7, np.float32))
+    assert np.allclose(even.bands, 0.7, atol=1e-4)
+    assert np.allclose(even.harmonics, [0.7, *[0] * 8], atol=2e-3)
+    assert harmonics_of(np.ones((ROWS, COLUMNS), np.float32), *directions(ROWS, COLUMNS))[0] == pytest.approx(1, abs=2e-3)
