@@ -1,6 +1,7 @@
 """One description of a typed value, for steps, operations on coverages and parameters; one widget edits it."""
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
@@ -20,7 +21,7 @@ class ValueType(StrEnum):
     """What a value is.
 
     region, texture: an id, '' for none. channel: 'texture id:0..3', with ':inverted' behind it where it is. stops:
-    '0:0, 0.5:1, 1:0'. placement: see `Placement`.
+    '0:0, 0.5:1, 1:0'. placement: see `Placement`. vector: two to four numbers, '0.2, 0.5, 0'.
     """
 
     COLOR = "color"
@@ -33,19 +34,23 @@ class ValueType(StrEnum):
     TEXTURE = "texture"
     STOPS = "stops"
     PLACEMENT = "placement"
+    VECTOR = "vector"
 
 
-#: What a parameter of a game can be: the others name things of the project.
-PARAMETER_TYPES = (
+#: What can differ from copy to copy: a value that a shader computes.
+PICK_TYPES = (
     ValueType.COLOR, ValueType.NUMBER, ValueType.INTEGER, ValueType.CHOICE, ValueType.SWITCH, ValueType.PLACEMENT,
 )  # fmt: skip
+#: What a parameter of a game can be: the others name things of the project. A texture is one of those of the choice.
+PARAMETER_TYPES = (*PICK_TYPES, ValueType.VECTOR, ValueType.TEXTURE)
 
 
 @dataclass(frozen=True)
 class Input:
     """A value that something reads: its words, its type, its range.
 
-    unit: written behind a number; 'share' is a number of 0 to 1 that may also be read and typed as percent.
+    unit: written behind a number; 'share' is a number of 0 to 1 that may also be read and typed as percent. choices: of
+    a texture the ids of those that may be chosen, () for all; of a vector the names of its numbers.
     """
 
     key: str
@@ -88,9 +93,32 @@ def accept_value(value: object, type: ValueType, low: float, high: float, choice
         if type is ValueType.CHANNEL:
             ref = ChannelRef.parse(value)
             return "" if ref is None else str(ref)
+        if type is ValueType.TEXTURE and choices and value not in choices:
+            raise ValueProblem(f"'{name}' takes one of its {len(choices)} textures.")
         if type in (ValueType.REGION, ValueType.TEXTURE):
             return value
+        if type is ValueType.VECTOR:
+            parts = vector_parts(value)
+            if choices and len(parts) != len(choices):
+                raise ValueProblem(f"'{name}' takes {len(choices)} numbers, not {len(parts)}.")
+            return vector_text(min(max(part, low), high) for part in parts)
     raise ValueProblem(f"'{name}' takes a {type.value}, not {str(value)[:60]!r}.")
+
+
+def vector_parts(text: str) -> tuple[float, ...]:
+    """The two to four numbers of '0.2, 0.5, 0'. Raises ValueProblem."""
+    try:
+        parts = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        parts = ()
+    if not 2 <= len(parts) <= 4 or not all(math.isfinite(part) for part in parts):
+        raise ValueProblem(f"A vector is two to four numbers with commas between, as '0.2, 0.5', not '{text[:60]}'.")
+    return parts
+
+
+def vector_text(parts: Iterable[float]) -> str:
+    """The text that `vector_parts` reads."""
+    return ", ".join(f"{part:.9g}" for part in parts)
 
 
 def parse_value(text: str, type: ValueType, unit: str = "") -> Value:

@@ -478,11 +478,13 @@ class SceneRenderer:
         wanted: dict[str, moderngl.Texture] = {"ep_base": self._textures.of(state.base)}
         for k in range(shader.coverage_samplers):
             wanted[f"ep_coverage_{k}"] = self._textures.of_planes(planes[4 * k : 4 * k + 4])
+        values = state.values(look.variant)
         for sampler, sampled in shader.textures.items():
-            raster = state.textures[sampled.texture]
+            chosen = sampled.chosen(values)
+            raster = state.textures.get(chosen, _WHITE)
             raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
             start = state.starts.get(NORMAL)
-            kind = MipKind.NORMAL if start is not None and start.texture == sampled.texture else MipKind.PLAIN
+            kind = MipKind.NORMAL if start is not None and start.texture == chosen else MipKind.PLAIN
             wanted[sampler] = self._textures.of(raster, kind)
         if (start := state.starts.get(NORMAL)) is not None:
             wanted["u_normal_map"] = self._textures.of(state.textures[start.texture].with_encoding(Encoding.DATA), MipKind.NORMAL)

@@ -14,11 +14,20 @@ from tests.glsl import Game
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_model import schema_text
-from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
 from evenpalette.core.project.demo_files import copy_demo, demo_names
-from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.edits.recipe import bind_input, update_parameter, update_step
-from evenpalette.core.project.model import Sheet
+from evenpalette.core.project.edits.asset import remove_texture, rename_project
+from evenpalette.core.project.edits.recipe import (
+    add_step,
+    bind_input,
+    name_texture,
+    name_vector,
+    update_parameter,
+    update_step,
+)
+from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
+from evenpalette.core.project.edits.variants import set_value
+from evenpalette.core.project.model import Role, Sheet, Texture
 from evenpalette.core.project.state import Resting, State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
@@ -41,7 +50,7 @@ class Loader:
     def __init__(self, kit: Path) -> None:
         self.said = json.loads((kit / "parameters.json").read_text())
         self.text = (kit / self.said["recipe"]).read_text()
-        self.textures = {}
+        self.textures, self.chosen = {}, {}
         for entry in self.said["textures"]:
             path = kit / "textures" / entry["file"]
             assert hashlib.sha256(path.read_bytes()).hexdigest() == entry["sha256"]
@@ -50,11 +59,18 @@ class Loader:
             assert raster.pixels.dtype.itemsize * 8 == entry["bits"]
             assert entry["mips"] or entry["filter"] == "nearest"
             self.textures[entry["sampler"]] = raster
+            if entry["parameter"]:
+                self.chosen[entry["sampler"], entry["parameter"], entry["choice"]] = raster
         self.repeat = [entry["sampler"] for entry in self.said["textures"] if entry["wrap"] == "repeat"]
 
     def uniforms(self, variant: dict) -> dict[str, object]:
         by_name = {p["uniform"]: p for p in self.said["parameters"]}
-        return {name: self._uniform(by_name[name], value) for name, value in variant["values"].items()}
+        return {name: self._uniform(by_name[name], value) for name, value in variant["values"].items() if by_name[name]["type"] != "texture"}
+
+    def textures_of(self, variant: dict) -> dict[str, Raster]:
+        """Of several textures with one sampler that of the variant's choice."""
+        picked = {sampler: raster for (sampler, name, choice), raster in self.chosen.items() if variant["values"][name]["texture"] == choice}
+        return {**self.textures, **picked}
 
     @staticmethod
     def _uniform(parameter: dict, value: object) -> object:
@@ -62,13 +78,15 @@ class Loader:
             if parameter["type"] == "placement":
                 return tuple(value["matrix"])
             return tuple(value["linear"]) if parameter["type"] == "color" else value["index"]
+        if isinstance(value, list):
+            return tuple(value)
         return int(value) if parameter["type"] == "switch" else value
 
     def draw(
         self, game: Game, variant: dict, size: tuple[int, int], *, es: bool = False, mips: bool = False, attribute: str = ""
     ) -> np.ndarray:
         return game.run(
-            self.text, self.textures, self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat, attribute=attribute
+            self.text, self.textures_of(variant), self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat, attribute=attribute
         )  # fmt: skip
 
 
@@ -109,6 +127,65 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
             else:
                 codes = drawn[..., :1] * 255
             assert np.abs(codes - picture.pixels).max() <= 1.5, (variant["name"], attribute)
+
+
+def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, lantern: State) -> None:
+    """Three papers to choose among, laid four times, and a finish of four numbers: one shader, other values."""
+    rng, state = np.random.default_rng(6), lantern
+    papers = [f"paper-{k}" for k in range(3)]
+    for k, key in enumerate(papers):
+        # One of them has an alpha: they are read by one shader all the same.
+        raster = Raster(rng.integers(0, 256, (32, 32, 4 if k == 1 else 3), np.uint8), Encoding.SRGB)
+        texture = Texture(id=key, name=key, role=Role.COLOR, encoding=Encoding.SRGB)
+        asset = state.project.asset.model_copy(update={"textures": (*state.project.asset.textures, texture)})
+        state = replace(state.with_project(asset=asset), textures=MappingProxyType({**state.textures, key: raster}))
+    state = add_step(state, "fill", None, 2)
+    fill = state.project.recipe.steps[2].id
+    state = bind_input(state, fill, "picture", Binding(value=papers[0]))
+    state = bind_input(state, fill, "picture_placed", Binding(value="scale=4"))
+    state = name_texture(state, fill, "picture", "Paper pattern", row_id=state.project.recipe.steps[2].rows[0].id if "picture" in state.project.recipe.steps[2].rows[0].inputs else None)
+    pattern = state.project.parameters[-1]
+    assert set(papers) <= set(pattern.choices)
+    state = add_step(state, "finish", None)
+    finish = state.project.recipe.steps[-1]
+    keys = ["roughness", "metallic", "coat", "coat_roughness"]
+    state = name_vector(state, finish.id, keys, "Wear", row_id=finish.rows[0].id if "roughness" in finish.rows[0].inputs else None)
+    wear = state.project.parameters[-1]
+    variants = [v.id for v in state.project.variants[:3]]
+    for k, variant in enumerate(variants):
+        state = set_value(state, variant, pattern.id, papers[k])
+        state = set_value(state, variant, wear.id, f"0.{k + 2}, 0.{k}, 0.5, 0.1")
+    with pytest.raises(ValueProblem, match="4 numbers"):
+        set_value(state, variants[0], wear.id, "1, 0")
+    with pytest.raises(ValueProblem, match="textures"):
+        set_value(state, variants[0], pattern.id, "paper-9")
+    write_kit(state, tmp_path, variants=variants, maps=("base_color", "roughness", "metallic"))
+    loader, game = Loader(tmp_path / "kit"), Game()
+    jsonschema.validate(loader.said, json.loads(schema_text()))
+    by_name = {p["name"]: p for p in loader.said["parameters"]}
+    assert (by_name["Wear"]["glsl"], by_name["Wear"]["choices"][0]) == ("vec4", "Roughness")
+    assert by_name["Paper pattern"]["glsl"] == "sampler2D"
+    pictures = []
+    for k, variant in enumerate(loader.said["variants"]):
+        picture = read_image(tmp_path / variant["folder"] / "base_color.png")
+        drawn = encode_srgb_8bit(loader.draw(game, variant, picture.size, mips=True)).astype(int)
+        assert (np.abs(drawn - picture.pixels[..., :3]).max(-1) <= 1).mean() > 0.999
+        pictures.append(picture.pixels)
+        assert abs(int(read_image(tmp_path / variant["folder"] / "roughness.png", Encoding.DATA).pixels[5, 5, 0]) - round(25.5 * (k + 2))) <= 1
+        assert np.allclose(loader.draw(game, variant, (8, 8), attribute="metallic")[..., 0], k / 10, atol=1e-5)
+    assert all(np.abs(pictures[0].astype(int) - other).mean() > 5 for other in pictures[1:])
+    # A texture that is chosen among is not taken out, and what is no choice any more is chosen by no variant.
+    with pytest.raises(EvenPaletteError, match="still used"):
+        remove_texture(state, papers[2])
+    fewer = update_parameter(state, pattern.id, choices=tuple(papers[:2]))
+    assert [fewer.values(v)[pattern.id] for v in variants] == [papers[0], papers[1], papers[1]]  # the third derives from the second
+    # Copied as text, the choice finds its textures by their names, or goes without.
+    pasted, missing = paste_steps(state, steps_as_text(state, [fill]))
+    assert not missing
+    assert pasted.project.recipe.users(pattern.id)[-1].id == pasted.project.recipe.steps[-1].id
+    elsewhere, missing = paste_steps(State(), steps_as_text(state, [fill]))
+    assert "texture paper-0" in missing
+    assert not elsewhere.project.parameters
 
 
 def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path, lantern: State) -> None:

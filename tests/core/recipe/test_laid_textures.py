@@ -7,7 +7,7 @@ from tests.glsl import Game
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.pcg import pcg
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.binding import Moment, bind_recipe
+from evenpalette.core.recipe.binding import NOW, Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
 from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.shader import Reads, kit_shader, made_attributes
@@ -26,7 +26,7 @@ def step(kind: str, values: dict[str, object]) -> Step:
     return Step(id=kind, kind=kind, name=kind, inputs={k: Binding(value=v) for k, v in values.items()}, rows=(Row(id="r"),))
 
 
-def laid(kind: str, values: dict[str, object], textures: dict[str, Raster], at: Moment = Moment(), base: Raster = WHITE) -> np.ndarray:
+def laid(kind: str, values: dict[str, object], textures: dict[str, Raster], at: Moment = NOW, base: Raster = WHITE) -> np.ndarray:
     bound = bind_recipe(Recipe(steps=(step(kind, values),)), [], {}, at)
     return evaluate(bound, Sources(base, textures=textures), float_output=True).pixels
 

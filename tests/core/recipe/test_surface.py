@@ -13,6 +13,7 @@ from tests.glsl import Game, apart
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RecipeError, ValueProblem
+from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -23,7 +24,6 @@ from evenpalette.core.recipe.binding import Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface, trace
 from evenpalette.core.recipe.example import example_step
 from evenpalette.core.recipe.model import Binding, Pick, Pulse, Recipe, Row, Step
-from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.pick import pick_index, pick_share, picked
 from evenpalette.core.recipe.plan import plan_of, whole_plan

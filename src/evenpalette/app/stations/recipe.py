@@ -23,6 +23,7 @@ from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.station import Station
 from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
+from evenpalette.app.stations.step_drag import StepDrag
 from evenpalette.app.stations.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
@@ -101,6 +102,7 @@ class RecipeBench(QWidget):
         layout.addWidget(self._area, 1)
         self._open: OpenCard | None = None
         self._shown_cards: list[StepCard | OpenCard] = []
+        self._drag = StepDrag(session, views, self._area, lambda: self._shown_cards)
         self._pictures: list[tuple[int, Picture]] = []
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
@@ -181,6 +183,7 @@ class RecipeBench(QWidget):
             else:
                 card = StepCard(self._desk, step, index)
             self._cards.addWidget(card)
+            self._drag.watch(card)
             self._shown_cards.append(card)
             self._pictures.append((index + 1, card.picture))
         if not recipe.steps:
@@ -192,7 +195,7 @@ class RecipeBench(QWidget):
             self._cards.addWidget(hint)
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
-        reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(set(textures_of(s))) for s in recipe.steps)
+        reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(set(textures_of(s, recipe.parameters))) for s in recipe.steps)
         parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture read"))
         self._counts.setText(",  ".join(counted(count, word) for count, word in parts))
         for widget in self._tools.values():
@@ -301,7 +304,9 @@ class RecipeBench(QWidget):
         index = steps.index(self.session.step)
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         offset = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
-        if offset and control:
+        if self._drag.is_on and event.key() == Qt.Key.Key_Escape:
+            self._drag.give_up()
+        elif offset and control:
             self._move(offset)
         elif offset:
             self.session.select_step(steps[min(max(index + offset, 0), len(steps) - 1)])

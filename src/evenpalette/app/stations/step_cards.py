@@ -1,10 +1,9 @@
 """Steps as cards: closed ones with a picture, the open one with all its inputs."""
 
 from PyQt6.QtCore import QPoint, QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -18,6 +17,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.row_strips import RowStrips, StripLook
+from evenpalette.app.stations.step_drag import MovableCard
 from evenpalette.app.stations.step_input import InputRow
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.switch import Switch
@@ -123,12 +123,13 @@ def foot(desk: RecipeDesk, step: Step) -> QWidget:
     return row(alone, None, switch)
 
 
-class StepCard(QFrame):
+class StepCard(MovableCard):
     """A step that is not open: picture, name, regions, alone, on or off."""
 
     def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
-        super().__init__()
-        self._desk, self.step_id = desk, step.id
+        super().__init__(step.id)
+        self._desk = desk
+        self.clicked.connect(lambda: desk.session.select_step(step.id))
         self.setObjectName("card")
         self.setFixedWidth(CARD_WIDTH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -156,10 +157,6 @@ class StepCard(QFrame):
             self._swatches.colors = colors_of(self._desk.session, step, self._desk.copy)
             self._swatches.update()
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._desk.session.select_step(self.step_id)
-
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         self._desk.session.select_step(self.step_id)
         self._desk.menu_wanted.emit(event.globalPos())
@@ -172,12 +169,12 @@ class StepCard(QFrame):
             super().keyPressEvent(event)
 
 
-class OpenCard(QFrame):
+class OpenCard(MovableCard):
     """The selected step with all its inputs."""
 
     def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
-        super().__init__()
-        self._desk, self.step_id = desk, step.id
+        super().__init__(step.id)
+        self._desk = desk
         self.setObjectName("card")
         self.setProperty("selected", True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

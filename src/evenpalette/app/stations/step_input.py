@@ -17,7 +17,17 @@ from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import TONE, Binding, Step
 from evenpalette.core.recipe.pulse import TYPES
-from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType, value_text
+from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.values import (
+    PARAMETER_TYPES,
+    PICK_TYPES,
+    Input,
+    Value,
+    ValueType,
+    value_text,
+    vector_parts,
+    vector_text,
+)
 
 
 class InputRow:
@@ -99,7 +109,8 @@ class InputRow:
             users = sum(
                 b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings
             )
-            text = parameter.name if users < 2 else f"{parameter.name} ({users})"
+            part = f", {parameter.choices[binding.part].lower()}" if binding.part is not None else ""
+            text = parameter.name + part if users < 2 else f"{parameter.name} ({users})"
             self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
             shared = f", followed in {users} places" if users > 1 else ""
             self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")
@@ -128,6 +139,10 @@ class InputRow:
         variant = session.state.project.active_variant
         parameter = session.state.project.recipe.parameter(binding.parameter or "")
         shown = value_text(value, self.input.unit) or "none"
+        if parameter is not None and binding.part is not None:
+            parts = list(vector_parts(str(session.state.values(variant)[parameter.id])))
+            parts[binding.part] = float(value)
+            value = vector_text(parts)
         if parameter is not None:
             label_text = f"{parameter.name} to {shown}"
             session.apply(
@@ -174,19 +189,25 @@ class InputRow:
                 value = read_binding(binding, self.input, {})
                 menu.addAction("Make it a constant", lambda: self._release(value))
             else:
-                menu.addAction("Pick by copy ...", self._pick)
+                if self.input.type in PICK_TYPES:
+                    menu.addAction("Pick by copy ...", self._pick)
                 if self.input.type in TYPES:
                     menu.addAction("Pulse over time ...", self._pulse)
             menu.addAction("Make it a parameter ...", self._name)
+            if len(self._vector_keys()) > 1:
+                menu.addAction("Make a vector parameter of these numbers ...", self._name_vector)
         fitting = [
-            p for p in recipe.parameters
-            if p.type is self.input.type and p.choices == self.input.choices and p.id != binding.parameter
+            (p.name, Binding(parameter=p.id)) for p in recipe.parameters
+            if p.type is self.input.type and (p.type is ValueType.TEXTURE or p.choices == self.input.choices) and p.id != binding.parameter
         ]  # fmt: skip
+        if self.input.type is ValueType.NUMBER:
+            vectors = [p for p in recipe.parameters if p.type is ValueType.VECTOR]
+            fitting += [(f"{p.name}, {part.lower()}", Binding(parameter=p.id, part=k)) for p in vectors for k, part in enumerate(p.choices)]
         if fitting:
             share = menu.addMenu("Use the parameter")
             assert share is not None
-            for p in fitting:
-                share.addAction(p.name, lambda p=p: self._bind(p.id, p.name))  # type: ignore[misc]
+            for words, made in fitting:
+                share.addAction(words, lambda b=made, w=words: self._bind(b, w))  # type: ignore[misc]
         step = edit.step_of(recipe, self.step_id)
         if len(step.rows) > 1 and self.input.key != AMOUNT.key:
             menu.addSeparator()
@@ -237,8 +258,7 @@ class InputRow:
             f"{self.input.label} by row", lambda s: edit.own_input(s, self.step_id, self.input.key)
         )
 
-    def _bind(self, parameter: str, name: str) -> None:
-        new = Binding(parameter=parameter)
+    def _bind(self, new: Binding, name: str) -> None:
         self._desk.session.apply(
             f"{self.input.label} follows {name}",
             lambda s: edit.bind_input(s, self.step_id, self.input.key, new, self.row_id),
@@ -247,9 +267,29 @@ class InputRow:
     def _name(self) -> None:
         step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
         proposal = f"{self._desk.row_name(step, self.row_id)} {self.input.label.lower()}"
+        make = edit.name_texture if self.input.type is ValueType.TEXTURE else edit.name_input
         name, done = QInputDialog.getText(self._desk.window, "New parameter", "Name of the parameter", text=proposal)
         if done and name.strip():
             self._desk.session.apply(
                 f"New parameter {name}",
-                lambda s: edit.name_input(s, self.step_id, self.input.key, name, step.name, self.row_id),
+                lambda s: make(s, self.step_id, self.input.key, name, step.name, self.row_id),
+            )
+
+    def _vector_keys(self) -> list[str]:
+        """This input and the plain numbers behind it that stand where it does, at most four: what a vector may hold."""
+        step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
+        line = step.row(self.row_id)
+        held = set(line.inputs) if line is not None else {i.key for i in kind_of(step.kind).inputs}.difference(*(r.inputs for r in step.rows))
+        keys = [i.key for i in kind_of(step.kind).inputs if i.type is ValueType.NUMBER and i.key in held]
+        plain = [key for key in keys if edit.binding_of(step, key, self.row_id).is_plain]
+        return plain[plain.index(self.input.key) :][:4] if self.input.key in plain else []
+
+    def _name_vector(self) -> None:
+        step, keys = edit.step_of(self._desk.session.state.project.recipe, self.step_id), self._vector_keys()
+        words = ", ".join(edit.input_of(step, key).label.lower() for key in keys)
+        proposal = f"{self._desk.row_name(step, self.row_id)} {kind_of(step.kind).label.lower()}"
+        name, done = QInputDialog.getText(self._desk.window, "New vector parameter", f"Name of the vector of {words}", text=proposal)
+        if done and name.strip():
+            self._desk.session.apply(
+                f"New parameter {name}", lambda s: edit.name_vector(s, self.step_id, keys, name, step.name, self.row_id)
             )

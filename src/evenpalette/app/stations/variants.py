@@ -84,6 +84,9 @@ class ValueTable(QAbstractTableModel):
             value, parameter = self.value(index), self.parameter(index.row())
             if parameter.type is ValueType.PLACEMENT and role == Qt.ItemDataRole.DisplayRole:
                 return placement_words(Placement.parse(str(value)))
+            if parameter.type is ValueType.TEXTURE:
+                texture = self.session.state.project.asset.texture(str(value))
+                return texture.name if texture is not None else "missing"
             return value_text(value, parameter.unit)
         if role == Qt.ItemDataRole.ToolTipRole:
             own = "its own value" if self.is_own(index) else "follows its parent"
@@ -120,7 +123,7 @@ class ValueDelegate(QStyledItemDelegate):
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
         """Numbers and colors are typed in the cell; what has to be chosen opens the editor of its type."""
-        if self._model.parameter(index.row()).type in (ValueType.CHOICE, ValueType.SWITCH, ValueType.PLACEMENT):
+        if self._model.parameter(index.row()).type in (ValueType.CHOICE, ValueType.SWITCH, ValueType.PLACEMENT, ValueType.TEXTURE, ValueType.VECTOR):
             self.wanted.emit(index)
             return None
         return super().createEditor(parent, option, index)

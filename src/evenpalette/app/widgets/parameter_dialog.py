@@ -1,13 +1,24 @@
 """Name, group, description, range and unit of a parameter."""
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.project.edits.recipe import remove_parameter, update_parameter
-from evenpalette.core.values import Value
+from evenpalette.core.project.edits.recipe import are_alike, remove_parameter, update_parameter
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.values import Value, ValueType
 
 
 def edit_parameter(session: Session, parameter_id: str, parent: QWidget) -> None:
@@ -42,6 +53,10 @@ class ParameterDialog(QDialog):
         self.editor.set_value(parameter.default)
         self.editor.edited.connect(self._set_default)
         form.addRow("Default", self.editor)
+        self.textures: QListWidget | None = None
+        if parameter.type is ValueType.TEXTURE:
+            self.textures = self._texture_list(parameter)
+            form.addRow("Chooses among", self.textures)
         if self._is_number:
             form.addRow("Lowest", self.low)
             form.addRow("Highest", self.high)
@@ -61,6 +76,24 @@ class ParameterDialog(QDialog):
         layout.addWidget(self.problem)
         layout.addWidget(buttons)
 
+    def _texture_list(self, parameter: Parameter) -> QListWidget:
+        """The textures that are read as its default is, those of the choice checked."""
+        box, state = QListWidget(), self._session.state
+        box.setAccessibleName("Textures of the choice")
+        box.setMaximumHeight(150)
+        for texture in state.project.asset.textures:
+            if texture.id in parameter.choices or are_alike(state, (str(parameter.default), texture.id)):
+                item = QListWidgetItem(texture.name)
+                item.setData(Qt.ItemDataRole.UserRole, texture.id)
+                item.setCheckState(Qt.CheckState.Checked if texture.id in parameter.choices else Qt.CheckState.Unchecked)
+                box.addItem(item)
+        return box
+
+    def _checked(self) -> tuple[str, ...]:
+        assert self.textures is not None
+        items = (self.textures.item(line) for line in range(self.textures.count()))
+        return tuple(str(i.data(Qt.ItemDataRole.UserRole)) for i in items if i is not None and i.checkState() is Qt.CheckState.Checked)
+
     def _set_default(self, value: Value) -> None:
         self.default = value
 
@@ -69,6 +102,8 @@ class ParameterDialog(QDialog):
             "name": self.name.text(), "group": self.group.text().strip(), "description": self.description.text().strip(),
             "default": self.default,
         }  # fmt: skip
+        if self.textures is not None:
+            parts["choices"] = self._checked()
         try:
             if self._is_number:
                 parts |= {

@@ -10,6 +10,7 @@ from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.vector_field import VectorField
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType
@@ -69,6 +70,11 @@ class ValueEditor(QWidget):
             place.edited.connect(self.edited.emit)
             place.finished.connect(self.finished)
             return place
+        if input.type is ValueType.VECTOR:
+            vector = VectorField(input)
+            vector.edited.connect(self.edited.emit)
+            vector.finished.connect(self.finished)
+            return vector
         box = QComboBox()
         box.setMinimumWidth(60)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -91,6 +97,8 @@ class ValueEditor(QWidget):
         if kind is ValueType.REGION:
             return none + [(r.name, r.id) for r in state.project.regions.regions if r.id != self._without]
         textures = [t for t in state.project.asset.textures if t.id in state.textures]
+        if kind is ValueType.TEXTURE and self.input.choices:
+            return [(t.name, t.id) for t in textures if t.id in self.input.choices]
         if kind is ValueType.TEXTURE:
             return none + [(t.name, t.id) for t in textures]
         found = none
@@ -121,6 +129,8 @@ class ValueEditor(QWidget):
             inner.set_stops(str(value))
         elif isinstance(inner, PlacementField):
             inner.set_placement(str(value))
+        elif isinstance(inner, VectorField):
+            inner.set_vector(str(value))
         elif isinstance(inner, QComboBox):
             place = inner.findData(value)
             if place < 0 and value:

@@ -25,6 +25,7 @@ from evenpalette.core.delivery.kit_model import (
     KitTexture,
     KitVariant,
     PlacementValue,
+    TextureValue,
     schema_text,
 )
 from evenpalette.core.delivery.kit_textures import kit_textures
@@ -42,7 +43,7 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, 
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.shader import ShaderText, kit_shader, parameter_uniform_names
 from evenpalette.core.recipe.steps import kind_of
-from evenpalette.core.values import Value, ValueType
+from evenpalette.core.values import Value, ValueType, vector_parts
 from evenpalette.core.variants.model import Variant
 
 NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
@@ -160,14 +161,20 @@ def _write_shared(state: State, kit: Path, jobs: Sequence[_Job], longest: int) -
     (kit / "recipe.glsl").write_text(header + shader.text, "utf-8")
 
 
-def _value(value: Value, type: ValueType, choices: tuple[str, ...]) -> AnyValue:
+def _value(value: Value, parameter: Parameter, files: dict[str, str]) -> AnyValue:
+    """A parameter's value as it is written. files: of the textures that are chosen among, by their ids."""
+    type = parameter.type
+    if type is ValueType.TEXTURE:
+        return TextureValue(texture=str(value), file=files.get(str(value), ""))
+    if type is ValueType.VECTOR:
+        return list(vector_parts(str(value)))
     if type is ValueType.COLOR:
         r, g, b = (round(float(v), 7) for v in decode_srgb(np.array(parse_hex(str(value))) / 255))
         return ColorValue(hex=str(value), linear=(r, g, b))
     if type is ValueType.PLACEMENT:
         return PlacementValue(placement=str(value), matrix=list(Placement.parse(str(value)).uniform()))
     if type is ValueType.CHOICE:
-        return ChoiceValue(choice=str(value), index=choices.index(str(value)))
+        return ChoiceValue(choice=str(value), index=parameter.choices.index(str(value)))
     if isinstance(value, bool):
         return value
     return int(value) if type is ValueType.INTEGER else float(value)
@@ -177,7 +184,8 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
     """What parameters.json holds for the active sheet."""
     project = state.project
     names = parameter_uniform_names(project.parameters)
-    types = {u.parameter: u.glsl_type for u in shader.uniforms}
+    types = {u.parameter: u.glsl_type for u in shader.uniforms} | {s.parameter: "sampler2D" for s in shader.textures.values() if s.parameter}
+    files = {t.choice: t.file for t in textures if t.choice}
     parameters = [p for p in project.parameters if p.id in types]
     homes = {region.id: division.name for division in project.regions.divisions for region in division.regions}
     return KitDescription(
@@ -186,7 +194,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
             KitParameter(
                 id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,
                 range=(p.low, p.high) if p.is_ranged else None, choices=list(p.choices), group=p.group,
-                description=p.description, default=_value(p.default, p.type, p.choices),
+                description=p.description, default=_value(p.default, p, files),
             )
             for p in parameters
         ],
@@ -212,15 +220,15 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
             for a in (ATTRIBUTES[key] for key in shader.attributes)
         ],
         opacity=KitOpacity(use=project.sheet.opacity.value, threshold=CUT) if OPACITY in shader.attributes else None,
-        variants=[_variant_entry(state, job, parameters, names) for job in jobs],
+        variants=[_variant_entry(state, job, parameters, names, files) for job in jobs],
     )  # fmt: skip
 
 
-def _variant_entry(state: State, job: _Job, parameters: list[Parameter], names: dict[str, str]) -> KitVariant:
+def _variant_entry(state: State, job: _Job, parameters: list[Parameter], names: dict[str, str], files: dict[str, str]) -> KitVariant:
     variant: Variant | None = next((v for v in state.project.variants if v.id == job.variant_id), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)
     values = state.values(job.variant_id)
     return KitVariant(
         id=job.variant_id or "", name=job.name, derives_from=parent, folder=job.folder, maps=job.maps,
-        values={names[p.id]: _value(values[p.id], p.type, p.choices) for p in parameters},
+        values={names[p.id]: _value(values[p.id], p, files) for p in parameters},
     )  # fmt: skip

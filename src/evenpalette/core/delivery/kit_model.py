@@ -34,18 +34,26 @@ class PlacementValue(_Said):
     matrix: list[float] = Field(min_length=16, max_length=16)
 
 
-#: A number as it is; a switch as true or false, 1 or 0 for the uniform.
-AnyValue = ColorValue | ChoiceValue | PlacementValue | bool | int | float
+class TextureValue(_Said):
+    """A texture of a choice: the id that textures of the list have as `choice`, and its file."""
+
+    texture: str
+    file: str
+
+
+#: A number as it is, a vector as a list; a switch as true or false, 1 or 0 for the uniform.
+AnyValue = ColorValue | ChoiceValue | PlacementValue | TextureValue | bool | int | float | list[float]
 
 
 class KitParameter(_Said):
-    """One parameter. `id` stays when the artist renames it; `uniform` may not."""
+    """One parameter. `id` stays when the artist renames it; `uniform` may not. choices: of a choice its words, of a vector
+    the names of its numbers, of a texture the values that `choice` of textures may have: its samplers are those of the textures whose `parameter` is its uniform."""
 
     id: str
     uniform: str
-    glsl: Literal["vec3", "float", "int", "mat4"]
+    glsl: Literal["vec2", "vec3", "vec4", "float", "int", "mat4", "sampler2D"]
     name: str
-    type: Literal["color", "number", "integer", "choice", "switch", "placement"]
+    type: Literal["color", "number", "integer", "choice", "switch", "placement", "vector", "texture"]
     range: tuple[float, float] | None = None
     unit: str = ""
     choices: list[str] = []
@@ -59,7 +67,8 @@ class KitTexture(_Said):
 
     channels: in the file. bits: 8, 16 or 32 (float) a channel. encoding: `srgb` is decoded when it is read, `data` is
     not; float textures are linear light or data as they are. alpha: whether the file has one, which is data and never premultiplied. filter: `linear` is bilinear in a level,
-    with `mips` between levels too; of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
+    with `mips` between levels too. parameter, choice: of several textures with one sampler that one is bound whose choice
+    is the value of the parameter (by uniform); the default stands last. Of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
     """
 
     sampler: str
@@ -75,6 +84,8 @@ class KitTexture(_Said):
     sha256: str
     holds: str = ""
     regions: list[str] = []
+    parameter: str = ""
+    choice: str = ""
 
 
 class KitRegion(_Said):
@@ -112,7 +123,7 @@ class KitAttribute(_Said):
     """One field of `EpSurface`. holds: linear color, light that may exceed 1, data, or slopes x / z and y / z, green up."""
 
     field: str
-    glsl: Literal["float", "vec2", "vec3"]
+    glsl: Literal["float", "vec2", "vec3", "vec4"]
     neutral: list[float]
     holds: Literal["color", "light", "data", "slopes"]
     description: str

@@ -1,6 +1,7 @@
 """The textures of a kit: what is stored, and how a game sets each of them up."""
 
 import hashlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
-from evenpalette.core.recipe.shader import ShaderText
+from evenpalette.core.recipe.shader import Sampled, ShaderText, parameter_uniform_names
 
 
 @dataclass(frozen=True)
@@ -33,24 +34,37 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
     """The textures that a shader reads, in the order of its samplers. longest: side in texels, 0 as they are."""
     regions = [region.name for region in state.project.regions.regions]
     base = state.base
+    uniforms = parameter_uniform_names(state.project.parameters)
     made = [_stored(state, "ep_base", "tone" if base is state.tone else "base", base, longest, "what the recipe starts from")]
     for index, raster in enumerate(coverage_textures(state)):
         names = regions[index * 4 : index * 4 + 4]
         made.append(_stored(state, f"ep_coverage_{index}", f"coverage-{index}", raster, longest, "coverages", names))
-    for sampler, sampled in shader.textures.items():
-        texture = state.project.asset.texture(sampled.texture)
-        name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else sampled.texture)}"
-        raster = state.textures[sampled.texture]
+    for sampler, sampled, key in _read(state, shader):
+        texture = state.project.asset.texture(key)
+        name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else key)}"
+        raster = state.textures[key]
         # Channels that steps read are data, whatever else the texture is.
         raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
         holds = texture.role.value if texture else ""
-        made.append(_stored(state, sampler, name, raster, 0 if sampled.exact else longest, holds, repeats=sampled.placed, exact=sampled.exact))
+        made.append(_stored(state, sampler, name, raster, 0 if sampled.exact else longest, holds, repeats=sampled.placed, exact=sampled.exact, choice=(uniforms[sampled.parameter], key) if sampled.parameter else ("", "")))
     return made
+
+
+def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, Sampled, str]]:
+    """Every sampler of steps with every texture that it may read; of a choice the default last, so that whoever knows no
+    choices is left with it."""
+    for sampler, sampled in shader.textures.items():
+        parameter = state.project.recipe.parameter(sampled.parameter)
+        if parameter is None:
+            yield sampler, sampled, sampled.texture
+            continue
+        for key in sorted(parameter.choices, key=lambda k: k == parameter.default):
+            yield sampler, sampled, key
 
 
 def _stored(
     state: State, sampler: str, name: str, raster: Raster, longest: int, holds: str, regions: list[str] | None = None,
-    *, repeats: bool = False, exact: bool = False,
+    *, repeats: bool = False, exact: bool = False, choice: tuple[str, str] = ("", ""),
 ) -> StoredTexture:  # fmt: skip
     raster = raster.thumbnail(longest) if longest > 0 else raster
     is_float = raster.pixels.dtype == np.float32
@@ -62,7 +76,7 @@ def _stored(
         channels=4 if raster.channels == 2 else raster.channels, bits=raster.pixels.dtype.itemsize * 8,
         encoding="srgb" if is_color else "data", alpha="data" if raster.channels in (2, 4) else "none",
         wrap="repeat" if repeats or _leaves_tile(state) else "clamp", filter="nearest" if exact else "linear", mips=not exact, size=raster.size,
-        sha256=hashlib.sha256(content).hexdigest(), holds=holds, regions=regions or [],
+        sha256=hashlib.sha256(content).hexdigest(), holds=holds, regions=regions or [], parameter=choice[0], choice=choice[1],
     )  # fmt: skip
     return StoredTexture(said, content)
 

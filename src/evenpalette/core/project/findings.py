@@ -196,7 +196,8 @@ def _variants(state: State) -> list[Finding]:
 
 def _delivery(state: State) -> list[Finding]:
     """What a game could not load."""
-    maps = {texture for step in state.project.recipe.steps if step.enabled for texture in textures_of(step)}
+    recipe = state.project.recipe
+    maps = {sampler for step in recipe.steps if step.enabled for sampler in textures_of(step, recipe.parameters)}
     samplers = 1 + (len(state.region_ids) + 3) // 4 + len(maps & set(state.textures))
     if samplers <= MOST_SAMPLERS:
         return []

@@ -21,7 +21,7 @@ from evenpalette.core.recipe.plan import whole_plan
 from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import TileWeights
-from evenpalette.core.values import Value, ValueType
+from evenpalette.core.values import Value, ValueType, vector_text
 
 #: Texels a side on which reach is looked at.
 SIDE = 192
@@ -133,6 +133,11 @@ def _others(parameter: Parameter, now: Value) -> list[Value]:
         found = [not now]
     elif parameter.type is ValueType.CHOICE:
         found = list(parameter.choices[:8])
+    elif parameter.type is ValueType.TEXTURE:
+        found = list(parameter.choices)
+    elif parameter.type is ValueType.VECTOR:
+        count = len(parameter.choices)
+        found = [vector_text([end] * count) for end in (parameter.low, parameter.high)]
     elif parameter.type is ValueType.PLACEMENT:
         here = Placement.parse(str(now))
         found = [str(replace(here, offset=(here.offset[0] + 0.37, here.offset[1] + 0.21))), str(replace(here, turn=here.turn + 0.13))]

@@ -162,7 +162,7 @@ class State:
         color = self.project.tone.painted if base == TONE else base
         if color is not None and color in self.textures and self.textures[color].is_cut:
             found[OPACITY] = Start(color, (3,))
-        read = {texture for step in sheet.steps if step.enabled for texture in textures_of(step)}
+        read = {texture for step in sheet.steps if step.enabled for texture in textures_of(step, self.project.parameters)}
         for texture in sheet.textures:
             raster = self.textures.get(texture.id)
             if raster is None:

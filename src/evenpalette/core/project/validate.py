@@ -143,6 +143,9 @@ def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Ma
         if parameter is None:
             if binding.value is not None:
                 input.accept(binding.value)
+        elif parameter.type is ValueType.VECTOR:
+            if input.type is not ValueType.NUMBER or binding.part is None or binding.part >= len(parameter.choices):
+                yield f"step '{step.name}': {input.label} names no number of the vector '{parameter.name}'"
         elif parameter.type is not input.type:
             yield f"step '{step.name}': {input.label} takes a {input.type.value}, '{parameter.name}' is a {parameter.type.value}"
         elif input.type is ValueType.CHOICE and not set(parameter.choices) <= set(input.choices):

@@ -52,8 +52,8 @@ def read_cells(values, table, channels, us, vs, width, height, texture, grid, mi
     us, vs: start, step along x, step along y of the coordinates; grid: columns, rows, first tile, how many, seed;
     mixing: how far tiles go over into each other.
     """
-    columns, rows, first, count, seed = grid[0], grid[1], grid[2], grid[3], np.uint32(grid[4])
-    wide, high = np.int64(texture[0]), np.int64(texture[1])
+    columns, rows, first, count, seed = int(grid[0]), int(grid[1]), int(grid[2]), int(grid[3]), np.uint32(grid[4])
+    wide, high = int(texture[0]), int(texture[1])
     lookup = table.size > 0
     salt = _hash(seed)
     for row in range(height):
@@ -73,20 +73,20 @@ def read_cells(values, table, channels, us, vs, width, height, texture, grid, mi
                     continue
                 x = cu + ((-1 if fu < 0.5 else 1) if corner % 2 else 0)
                 y = cv + ((-1 if fv < 0.5 else 1) if corner // 2 else 0)
-                chance = _hash((x & 63) + np.int64(_hash((y & 63) + np.int64(salt))))
-                tile = (first + np.int64(chance % np.uint32(count))) % (columns * rows)
-                left = np.int64(np.floor(tile % columns / columns * wide + 0.5))
-                top = np.int64(np.floor(tile // columns / rows * high + 0.5))
+                chance = _hash((x & 63) + int(_hash((y & 63) + int(salt))))
+                tile = (first + int(chance % np.uint32(count))) % (columns * rows)
+                left = int(np.floor(tile % columns / columns * wide + 0.5))
+                top = int(np.floor(tile // columns / rows * high + 0.5))
                 left, top = min(left, wide - 1), min(top, high - 1)
-                across = max(np.int64(np.floor((tile % columns + 1) / columns * wide + 0.5)) - left, 1)
-                down = max(np.int64(np.floor((tile // columns + 1) / rows * high + 0.5)) - top, 1)
+                across = max(int(np.floor((tile % columns + 1) / columns * wide + 0.5)) - left, 1)
+                down = max(int(np.floor((tile // columns + 1) / rows * high + 0.5)) - top, 1)
                 tu, tv = hu * across, hv * down
                 if nearest:
-                    x0 = x1 = min(np.int64(tu), across - 1)
-                    y0 = y1 = min(np.int64(tv), down - 1)
+                    x0 = x1 = min(int(tu), across - 1)
+                    y0 = y1 = min(int(tv), down - 1)
                     gu = gv = 0.0
                 else:
-                    x0, y0 = np.int64(np.floor(tu - 0.5)), np.int64(np.floor(tv - 0.5))
+                    x0, y0 = int(np.floor(tu - 0.5)), int(np.floor(tv - 0.5))
                     gu, gv = tu - 0.5 - x0, tv - 0.5 - y0
                     x1, y1 = x0 + 1, y0 + 1
                     if wrap == 0:

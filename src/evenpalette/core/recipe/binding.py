@@ -1,6 +1,6 @@
 """A recipe with values put in: what both the CPU and the shaders run."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -12,10 +12,11 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Step
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.pulse import pulsed, shown_value
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.core.values import ChannelRef, Input, Value, ValueType
+from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_parts
 
 
 @dataclass(frozen=True)
@@ -108,6 +109,8 @@ def read_binding(
     value: Value | None = None
     if binding is not None:
         value = values.get(binding.parameter) if binding.parameter else binding.value
+        if binding.parameter and binding.part is not None and value is not None:
+            value = vector_parts(str(value))[binding.part]
     return input.default if value is None else input.accept(value)
 
 
@@ -132,15 +135,19 @@ def map_read(map_: MapInput, chosen: str, placement: Placement) -> MapRead | Non
     return None if ref is None else MapRead(ref.texture, ref.channel, ref.invert, placement)
 
 
-def textures_of(step: Step) -> Iterator[str]:
-    """The ids of the textures that a step's bindings name, row by row; none for a kind that is not known."""
+def textures_of(step: Step, parameters: Iterable[Parameter]) -> Iterator[str]:
+    """The ids of the textures that a step's bindings name, row by row, and those that they may choose among; none for a
+    kind that is not known."""
+    choices = {p.id: p.choices for p in parameters if p.type is ValueType.TEXTURE}
     kind = KINDS.get(step.kind)
     if kind is None:
         return
     for inputs in (step.inputs, *(row.inputs for row in step.rows)):
         for map_ in kind.maps:
             binding = inputs.get(map_.key)
-            if binding is not None and binding.value:
+            if binding is not None and binding.parameter:
+                yield from choices.get(binding.parameter, ())
+            elif binding is not None and binding.value:
                 read = map_read(map_, str(binding.value), Placement())
                 if read is not None:
                     yield read.texture

@@ -44,9 +44,11 @@ class Pulse(Stored):
 
 
 class Binding(Stored):
-    """Where a step input takes its value: a parameter's id, a constant, a pick by copy, or a pulse over time."""
+    """Where a step input takes its value: a parameter's id, a constant, a pick by copy, or a pulse over time. part: which
+    of a vector's numbers, from 0."""
 
     parameter: str | None = None
+    part: int | None = Field(None, ge=0, le=3)
     value: Value | None = None
     pick: Pick | None = None
     pulse: Pulse | None = None

@@ -8,7 +8,10 @@ from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
 
 
 class Parameter(Stored):
-    """One parameter of the recipe. Several step inputs may be bound to it."""
+    """One parameter of the recipe. Several step inputs may be bound to it.
+
+    choices: of a choice its words, of a texture the ids of those to choose among, of a vector the names of its numbers.
+    """
 
     id: str
     name: str = Field(min_length=1, max_length=80)
@@ -27,8 +30,10 @@ class Parameter(Stored):
             raise ValueError(f"'{self.name}': a {self.type.value} cannot be a parameter")
         if self.is_ranged and not self.low < self.high:
             raise ValueError(f"'{self.name}': the range {self.low} to {self.high} is empty")
-        if self.type is ValueType.CHOICE and not self.choices:
+        if self.type in (ValueType.CHOICE, ValueType.TEXTURE) and not self.choices:
             raise ValueError(f"'{self.name}' has no choices")
+        if self.type is ValueType.VECTOR and not 2 <= len(self.choices) <= 4:
+            raise ValueError(f"'{self.name}' is a vector of two to four numbers, each with a name")
         try:
             object.__setattr__(self, "default", self.accept(self.default))
         except EvenPaletteError as error:
@@ -37,8 +42,8 @@ class Parameter(Stored):
 
     @property
     def is_ranged(self) -> bool:
-        """Whether it is a number with a range."""
-        return self.type in (ValueType.NUMBER, ValueType.INTEGER)
+        """Whether it is a number, or several, with a range."""
+        return self.type in (ValueType.NUMBER, ValueType.INTEGER, ValueType.VECTOR)
 
     @property
     def input(self) -> Input:

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.pcg import pcg
 from evenpalette.core.recipe.model import Pick
-from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
+from evenpalette.core.values import PICK_TYPES, Input, Value, ValueType
 
 
 def copy_hash(copies: NDArray[np.uint32] | int, seed: int) -> NDArray[np.uint32]:
@@ -38,7 +38,7 @@ def picked(pick: Pick, input: Input, copy: int) -> Value:
 
 def accepted_pick(pick: Pick, input: Input) -> Pick:
     """A pick with its values in the input's type and range. Raises EvenPaletteError."""
-    if input.type not in PARAMETER_TYPES:
+    if input.type not in PICK_TYPES:
         raise RecipeError(f"'{input.label}' names a thing of the project; it cannot differ from copy to copy.")
     if not pick.values and not pick.low <= pick.high:
         raise RecipeError(f"'{input.label}': the pick from {pick.low:g} to {pick.high:g} is empty.")

@@ -35,7 +35,7 @@ from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
 from evenpalette.core.regions.overlap import overlap_glsl
-from evenpalette.core.values import Input, ValueType
+from evenpalette.core.values import Input, Value, ValueType
 
 GLSL_TYPES = {
     ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.INTEGER: "int", ValueType.CHOICE: "int",
@@ -74,12 +74,18 @@ class ShaderUniform:
 @dataclass(frozen=True)
 class Sampled:
     """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement,
-    whether its texels are read one by one: never resized, filtered, compressed."""
+    whether its texels are read one by one: never resized, filtered, compressed. parameter: the id of the one that chooses
+    among textures, of which this is the first; '' for a texture that is always read."""
 
     texture: str
     as_color: bool = False
     placed: bool = False
     exact: bool = False
+    parameter: str = ""
+
+    def chosen(self, values: Mapping[str, Value]) -> str:
+        """The id of the texture with these values of parameters."""
+        return str(values.get(self.parameter, self.texture)) if self.parameter else self.texture
 
 
 @dataclass(frozen=True)
@@ -155,8 +161,9 @@ def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
     names = parameter_uniform_names(recipe.parameters)
     steps = tuple(step for step in recipe.steps if step.enabled)
     uniforms = [
-        ShaderUniform(names[p.id], GLSL_TYPES[p.type], parameter=p.id) for p in recipe.parameters if recipe.users(p.id)
-    ]
+        ShaderUniform(names[p.id], _glsl_type(p), parameter=p.id)
+        for p in recipe.parameters if p.type is not ValueType.TEXTURE and recipe.users(p.id)
+    ]  # fmt: skip
 
     def as_text(_: int, __: int, input: Input, binding: Binding | None) -> str:
         if binding is not None and binding.pick is not None:
@@ -166,7 +173,8 @@ def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
         if binding is not None and binding.parameter in names:
             parameter = recipe.parameter(str(binding.parameter))
             assert parameter is not None
-            return _in_range(names[parameter.id], parameter, input)
+            part = "" if binding.part is None else "." + "xyzw"[binding.part]
+            return _in_range(names[parameter.id] + part, parameter, input)
         return _constant(read_binding(binding, input, {}), input)
 
     def use(step: Step) -> StepUse:
@@ -176,6 +184,10 @@ def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
     shown = recipe.model_copy(update={"steps": steps})
     planned = plan([use(step) for step in steps], made_attributes(recipe, reads.starts))
     return _Builder(shown, reads, as_text, planned).build(lambda: uniforms)
+
+
+def _glsl_type(parameter: Parameter) -> str:
+    return f"vec{len(parameter.choices)}" if parameter.type is ValueType.VECTOR else GLSL_TYPES[parameter.type]
 
 
 def _fills(step: Step, kind: StepKind, op: Op) -> bool:
@@ -245,6 +257,7 @@ class _Builder:
 
     def __init__(self, recipe: Recipe, reads: Reads, expression: _Expression, planned: Plan) -> None:
         self._steps, self._reads, self._expression, self._plan = recipe.steps, reads, expression, planned
+        self._parameters = {p.id: p for p in recipe.parameters if p.type is ValueType.TEXTURE}
         self._ids = {region: index for index, region in enumerate(reads.region_ids)}
         self.textures: dict[str, Sampled] = {}
         self._lines: dict[str, str] = {}
@@ -332,8 +345,14 @@ class _Builder:
         if map_.looks_up:
             return self._looked_up(index, step, row_index, row, map_)
         binding = step.binding(row, map_.key)
-        read = map_read(map_, str(binding.value or ""), Placement()) if binding is not None else None
+        chooses = self._parameters.get(binding.parameter or "") if binding is not None else None
+        named = chooses.choices[0] if chooses is not None else binding.value or "" if binding is not None else ""
+        read = map_read(map_, str(named), Placement())
         count = self._reads.channels.get(read.texture, 0) if read is not None else 0
+        if chooses is not None and count > 2:
+            # Textures of three channels and of four: where a texture has none its alpha reads as one.
+            count = 4
+        follows = chooses.id if chooses is not None else ""
         if read is None or not count:
             neutral = ", ".join(_number(value) for value in map_.neutral)
             return f"vec4({neutral})" if map_.whole else neutral
@@ -347,15 +366,15 @@ class _Builder:
             many, chance = step.binding(row, "count"), kind.input("count")
             is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
             self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
-            name = self._sampler(Sampled(read.texture, map_.whole, placed=True))
+            name = self._sampler(Sampled(read.texture, map_.whole, placed=True, parameter=follows))
             called = "ep_tile" if is_one else "ep_cells"
             m = self._once(f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m")
         elif not moves and constant.is_plain:
-            name = self._sampler(Sampled(read.texture, map_.whole))
+            name = self._sampler(Sampled(read.texture, map_.whole, parameter=follows))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
         else:
             self._functions[PLACED_GLSL] = None
-            name = self._sampler(Sampled(read.texture, map_.whole, placed=True))
+            name = self._sampler(Sampled(read.texture, map_.whole, placed=True, parameter=follows))
             p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
             function = "ep_laid" if not moves and is_hardware(constant) else "ep_placed"
             m = self._once(f"{function}({name}, {p}, uv, dx, dy, seconds)", "vec4", "m")

@@ -230,7 +230,7 @@ def remove_texture(state: State, texture_id: str) -> State:
     users += [
         f"step {s.name}"
         for s in state.project.sheet.steps
-        if texture_id in textures_of(s)
+        if texture_id in textures_of(s, state.project.parameters)
     ]
     if state.project.recipe.base == texture_id:
         users.append("the start of the recipe")

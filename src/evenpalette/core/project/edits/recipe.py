@@ -1,10 +1,11 @@
 """Changing the recipe: its steps and its parameters."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State, new_id
+from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
@@ -12,7 +13,7 @@ from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.core.values import ChannelRef, Input, Value
+from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_text
 
 
 def _with_recipe(state: State, **parts: object) -> State:
@@ -146,9 +147,12 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
     input = input_of(step, key)
     if binding.parameter is not None:
         parameter = state.project.recipe.parameter(binding.parameter)
-        if parameter is None or parameter.type is not input.type:
+        if parameter is not None and parameter.type is ValueType.VECTOR:
+            if input.type is not ValueType.NUMBER or binding.part is None or binding.part >= len(parameter.choices):
+                raise RecipeError(f"'{input.label}' cannot follow a number of the vector '{parameter.name}'.")
+        elif parameter is None or parameter.type is not input.type:
             raise RecipeError(f"'{input.label}' takes a {input.type.value} parameter.")
-        if parameter.choices != input.choices:
+        elif parameter.choices != input.choices and parameter.type is not ValueType.TEXTURE:
             raise RecipeError(f"'{parameter.name}' offers other choices than '{input.label}'.")
     elif binding.pick is not None:
         binding = Binding(pick=accepted_pick(binding.pick, input))
@@ -360,6 +364,47 @@ def name_input(
     return bind_input(state, step_id, key, Binding(parameter=parameter.id), row_id)
 
 
+def name_texture(state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None) -> State:
+    """Turn a texture that a step reads into a new parameter, which chooses among it and those of its role and kind."""
+    step = step_of(state.project.recipe, step_id)
+    input, held = input_of(step, key), binding_of(step, key, row_id).value
+    texture = state.project.asset.texture(str(held or ""))
+    if input.type is not ValueType.TEXTURE or texture is None:
+        raise RecipeError(f"Choose a texture for '{input.label}' first: the parameter then chooses among those like it.")
+    others = (t.id for t in state.project.asset.textures if t.role is texture.role and t.id != texture.id)
+    parameter = Parameter(
+        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=ValueType.TEXTURE, default=texture.id,
+        choices=(texture.id, *(o for o in others if are_alike(state, (texture.id, o)))), group=group, description=input.description,
+    )  # fmt: skip
+    state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
+    return bind_input(state, step_id, key, Binding(parameter=parameter.id), row_id)
+
+
+def are_alike(state: State, textures: Iterable[str]) -> bool:
+    """Whether one shader reads all of these textures: all are gray, or none is, and color is not mixed with data."""
+    held = [state.textures[t] for t in textures if t in state.textures]
+    return len({raster.channels <= 2 for raster in held}) < 2 and len({raster.encoding is Encoding.DATA for raster in held}) < 2
+
+
+def name_vector(state: State, step_id: str, keys: Sequence[str], name: str, group: str = "", row_id: str | None = None) -> State:
+    """Turn two to four constant numbers of a step into one new parameter, a vector, and bind each to its part."""
+    step = step_of(state.project.recipe, step_id)
+    inputs = [input_of(step, key) for key in keys]
+    bindings = [binding_of(step, key, row_id) for key in keys]
+    if not 2 <= len(keys) <= 4 or any(i.type is not ValueType.NUMBER for i in inputs) or not all(b.is_plain for b in bindings):
+        raise RecipeError("A vector takes two to four numbers that follow nothing yet.")
+    values = [float(i.default if b.value is None else b.value) for i, b in zip(inputs, bindings, strict=True)]
+    parameter = Parameter(
+        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=ValueType.VECTOR,
+        default=vector_text(values), low=min(i.low for i in inputs), high=max(i.high for i in inputs),
+        choices=tuple(i.label for i in inputs), group=group,
+    )  # fmt: skip
+    state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
+    for part, key in enumerate(keys):
+        state = bind_input(state, step_id, key, Binding(parameter=parameter.id, part=part), row_id)
+    return state
+
+
 def free_parameter_name(recipe: Recipe, wanted: str) -> str:
     """The name, or with a number behind it when another parameter has it."""
     names = {parameter.name.lower() for parameter in recipe.parameters}
@@ -375,7 +420,8 @@ def release_input(state: State, step_id: str, key: str, value: Value, row_id: st
 
 
 def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
-    """Change a parameter's name, range, unit, group, description or default. Raises RecipeError for what cannot be."""
+    """Change a parameter's name, range, unit, group, description, choices or default. Variants that chose what is no
+    choice any more follow their parent again. Raises RecipeError for what cannot be."""
     recipe = state.project.recipe
     parameter = recipe.parameter(parameter_id)
     if parameter is None:
@@ -391,6 +437,13 @@ def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
         changed = Parameter.model_validate({**parameter.model_dump(), **parts})
     except ValueError as error:
         raise RecipeError(str(error).splitlines()[2].strip() if "\n" in str(error) else str(error)) from error
+    if "choices" in parts:
+        if changed.type is ValueType.TEXTURE and not are_alike(state, changed.choices):
+            raise RecipeError("One shader reads all of them: choose gray textures or colored ones, color or data, not both.")
+        variants = state.project.variants
+        fits = {v.id: parameter_id not in v.values or v.values[parameter_id] in changed.choices for v in variants}
+        left = [v if fits[v.id] else v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}}) for v in variants]
+        state = state.with_project(variants=tuple(left))
     return _with_recipe(state, parameters=tuple(changed if p.id == parameter_id else p for p in recipe.parameters))
 
 

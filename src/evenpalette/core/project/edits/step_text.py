@@ -28,12 +28,13 @@ def steps_as_text(state: State, step_ids: Sequence[str]) -> str:
     if not steps:
         raise RecipeError("Choose a step to copy.")
     followed = {b.parameter for step in steps for b in step.bindings if b.parameter}
+    said = [step.model_dump_json(exclude={"link"}) for step in steps] + [p.model_dump_json() for p in recipe.parameters if p.id in followed]
     return json.dumps({
         "format": FORMAT, "version": VERSION,
         "steps": [step.model_dump(mode="json", exclude_defaults=True, exclude={"link"}) | {"id": step.id, "kind": step.kind, "name": step.name} for step in steps],
         "parameters": [p.model_dump(mode="json") for p in recipe.parameters if p.id in followed],
         "regions": {r.id: r.name for r in state.project.regions.regions if any(r.id in step.named_regions() for step in steps)},
-        "textures": {t.id: t.name for t in state.project.asset.textures if any(t.id in step.model_dump_json(exclude={"link"}) for step in steps)},
+        "textures": {t.id: t.name for t in state.project.asset.textures if any(t.id in text for text in said)},
     }, indent=1)  # fmt: skip
 
 
@@ -63,13 +64,14 @@ def placed(state: State, text: str) -> tuple[State, list[tuple[Step, Step]], lis
     except (ValidationError, EvenPaletteError, KeyError, TypeError, ValueError) as error:
         raise RecipeError(f"These steps cannot be read: {str(error).splitlines()[0][:120]}.") from error
     missing: list[str] = []
-    state, renamed = _with_parameters(state, parameters)
     here = {region.name: region.id for region in state.project.regions.regions}
     held = {texture.name: texture.id for texture in state.project.asset.textures}
     regions = {old: here.get(name, "") for old, name in regions.items()}
     missing += [f"region {raw['regions'][old]}" for old, new in regions.items() if not new]
     textures = {old: held.get(name, "") for old, name in textures.items()}
     missing += [f"texture {raw['textures'][old]}" for old, new in textures.items() if not new]
+    known = [p for p in (_with_textures(p, textures) for p in parameters) if p is not None]
+    state, renamed = _with_parameters(state, known)
     division = {region.id: d.id for d in state.project.regions.divisions for region in d.regions}
     return state, [(step, _here(step, renamed, regions, textures, division)) for step in steps], missing
 
@@ -87,6 +89,15 @@ def _read(text: str) -> dict[str, Any]:
     if raw.get("version") != VERSION:
         raise RecipeError("These steps were copied from a newer version of Even Palette.")
     return raw
+
+
+def _with_textures(parameter: Parameter, textures: dict[str, str]) -> Parameter | None:
+    """A parameter that chooses among textures, among those that are here; None where none of them is."""
+    if parameter.type is not ValueType.TEXTURE:
+        return parameter
+    choices = tuple(new for old in parameter.choices if (new := textures.get(old, "")))
+    default = textures.get(str(parameter.default), "")
+    return parameter.model_copy(update={"choices": choices, "default": default or choices[0]}) if choices else None
 
 
 def _with_parameters(state: State, parameters: Sequence[Parameter]) -> tuple[State, dict[str, str]]:

@@ -10,7 +10,6 @@ from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
 from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.values import Input, ValueType
 
-
 #: Width of the edge where a fill sinks into what is below, in heights.
 _EDGE = 0.1
 

@@ -10,6 +10,7 @@ from evenpalette.core.recipe.heights import WAYS, shares
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
+
 @njit(nogil=True, cache=True, fastmath=True)
 def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
