@@ -1,4 +1,4 @@
-"""Write the demo projects that ship with the application: `python -m scripts.demo [FOLDER]`."""
+"""Write the demo projects that ship with the application: `python -m scripts.demo [FOLDER [NAME ...]]`."""
 
 import shutil
 import sys
@@ -7,7 +7,7 @@ from pathlib import Path
 from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.storage import Storage
 
-from . import lantern, pennant, tin
+from . import lantern, pennant, sign, tin
 
 DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "project" / "demo"
 
@@ -15,7 +15,10 @@ DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "project"
 def main() -> None:
     """Build all projects anew."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else DEFAULT
-    for name, module in (("moth-lantern", lantern), ("pennant", pennant), ("tea-tin", tin)):
+    wanted = sys.argv[2:]
+    for name, module in (("moth-lantern", lantern), ("pennant", pennant), ("stall-sign", sign), ("tea-tin", tin)):
+        if wanted and name not in wanted:
+            continue
         target = folder / name
         shutil.rmtree(target, ignore_errors=True)
         state = module.build()

@@ -351,6 +351,12 @@ def _make_recipe(state: State) -> State:
     state = recipe.update_step(state, "step-fade", name="Fade")
     state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
     state = _make_finish(state)
+    state = recipe.add_step(state, "strands", (_region(state, "Tassel"),), step_id="step-strands")
+    state = recipe.update_step(state, "step-strands", name="Silk of the tassel")
+    row = recipe.step_of(state.project.recipe, "step-strands").rows[0].id
+    for key, value in (("root", "#c9c9c9"), ("tip", "#ffffff")):
+        state = recipe.bind_input(state, "step-strands", key, Binding(value=value), row)
+    state = recipe.name_input(state, "step-strands", "second_highlight", "Silk sheen", "Tassel")
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")
     state = recipe.bind_input(state, "step-soot", "color", Binding(value="#241d18"))

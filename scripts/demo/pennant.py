@@ -9,9 +9,10 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.model import Binding, Pick
 
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, tube
@@ -139,7 +140,7 @@ def build() -> State:
     painted = np.round(encode_srgb(color * openness[..., None]) * 255).astype(np.uint8)
     state = asset.rename_project(State(), "Pennant")
     state = asset.set_mesh(state, build_mesh())
-    height = weave * 0.5 * (1 - pole)
+    height = 0.5 * slub * (1 - pole) + 0.3 * grain * pole
     for pixels, encoding, name in (
         (painted, Encoding.SRGB, "pennant-painted.png"),
         (mask, Encoding.DATA, "pennant-channels.png"),
@@ -148,7 +149,19 @@ def build() -> State:
         (np.round(dust * 255).astype(np.uint8)[..., None], Encoding.DATA, "pennant-dust-mask.png"),
     ):
         state = asset.add_texture(state, Raster(np.ascontiguousarray(pixels), encoding), name)
+    hang = np.round(np.clip(t, 0, 1) * (1 - pole) * 255).astype(np.uint8)[..., None]
+    state = asset.add_texture(state, Raster(np.ascontiguousarray(hang), Encoding.DATA), "pennant-hang.png", Role.DATA)
+    state = asset.add_texture(state, Raster(_weave_tile(), Encoding.DATA), "weave-relief.png", Role.PATTERN)
     return _make_variants(_make_recipe(_make_regions(state)))
+
+
+def _weave_tile() -> NDArray:
+    """A tileable normal map of a plain weave, uint8 (64, 64, 3): four threads each way."""
+    v, u = np.mgrid[:64, :64]
+    warp, weft = 0.5 + 0.5 * np.cos((u + 0.5) * 2 * np.pi / 16), 0.5 + 0.5 * np.cos((v + 0.5) * 2 * np.pi / 16)
+    over = ((u // 16 + v // 16) % 2).astype(float)
+    height = np.tile(over * warp * (0.4 + 0.6 * weft) + (1 - over) * weft * (0.4 + 0.6 * warp), (3, 3))
+    return np.ascontiguousarray(normal_from_height(height * 2.0, 0.6)[64:128, 64:128])
 
 
 def _make_regions(state: State) -> State:
@@ -165,6 +178,7 @@ def _make_recipe(state: State) -> State:
     state = recipe.add_step(state, "grade", cloth, step_id="step-age")
     state = recipe.update_step(state, "step-age", name="Bleach")
     state = recipe.name_input(state, "step-age", "saturation", "Bleach", "Age")
+    state = _make_cloth(state, cloth)
     state = recipe.add_step(state, "cover", None, step_id="step-dust")
     state = recipe.update_step(state, "step-dust", name="Road dust")
     state = recipe.bind_input(state, "step-dust", "color", Binding(value="#8d7c66"))
@@ -172,6 +186,31 @@ def _make_recipe(state: State) -> State:
     state = recipe.add_step(state, "shade", None, step_id="step-folds")
     state = recipe.update_step(state, "step-folds", name="Folds")
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
+
+
+def _make_cloth(state: State, cloth: tuple[str, ...]) -> State:
+    """Every copy hangs in a slightly other dye, fades toward its foot, and is woven. The seeds leave the first copy as it
+    is painted, since the tone is fitted to it."""
+    named = {t.name: t.id for t in state.project.asset.textures}
+    field = next(r.id for r in state.project.regions.regions if r.name == "Field")
+    state = recipe.add_step(state, "hue_shift", (field,), step_id="step-dye")
+    state = recipe.update_step(state, "step-dye", name="Dye of each copy")
+    row = recipe.step_of(state.project.recipe, "step-dye").rows[0].id
+    state = recipe.bind_input(state, "step-dye", "angle", Binding(pick=Pick(low=-9.0, high=9.0, seed=7)), row)
+    state = recipe.bind_input(state, "step-dye", "saturation", Binding(pick=Pick(low=0.88, high=1.06, seed=371)))
+    state = recipe.add_step(state, "fade", cloth, step_id="step-hang")
+    state = recipe.update_step(state, "step-hang", name="Fade to the foot")
+    row = recipe.step_of(state.project.recipe, "step-hang").rows[0].id
+    for key, value in (("root", "#ffffff"), ("tip", "#d9c3a0"), ("gradient", f"{named['pennant-hang.png']}:0")):
+        state = recipe.bind_input(state, "step-hang", key, Binding(value=value), row)
+    for key, number in (("start", 0.35), ("power", 1.6), ("keep", 1.0)):
+        state = recipe.bind_input(state, "step-hang", key, Binding(value=number))
+    state = recipe.name_input(state, "step-hang", "tip", "Foot of the cloth", "Age", row)
+    state = recipe.add_step(state, "normal_detail", cloth, step_id="step-weave")
+    state = recipe.update_step(state, "step-weave", name="Weave")
+    state = recipe.bind_input(state, "step-weave", "detail", Binding(value=named["weave-relief.png"]))
+    state = recipe.bind_input(state, "step-weave", "detail_placed", Binding(value="scale=28"))
+    return recipe.bind_input(state, "step-weave", "strength", Binding(value=0.8))
 
 
 VARIANTS = {
