@@ -7,6 +7,10 @@ import pytest
 
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 
+from evenpalette.gpu.software import compile_quickly
+
+compile_quickly()
+
 from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage

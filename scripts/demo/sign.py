@@ -130,7 +130,7 @@ def build() -> State:
     id_map = build_id_map()
     is_ = {name: (id_map == np.array(parse_hex(flag))).all(-1) for name, flag in FLAGS.items()}
     front = v < 0.64
-    left, top, right, bottom = FRONT
+    _, top, _, bottom = FRONT
     across = (v - top) / (bottom - top) * PLANKS
     groove = np.where(front, smoothstep(0.0, 0.05, np.abs(across - np.round(across))), 1.0)
     groove = np.where(is_["Back"], smoothstep(0.0, 0.05, np.abs((v - BACK[1]) / (BACK[3] - BACK[1]) * PLANKS % 1 - 0.5) * 2 % 1), groove)

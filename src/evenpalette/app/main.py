@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from evenpalette.app import theme
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
+from evenpalette.gpu.software import compile_quickly
 
 
 def make_application() -> QApplication:
@@ -19,6 +20,7 @@ def make_application() -> QApplication:
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
+    compile_quickly()
     surface = QSurfaceFormat()
     surface.setVersion(3, 3)
     surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)

@@ -33,6 +33,10 @@ class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 
 
+class ShaderRefused(EvenPaletteError):  # noqa: N818 - it is an outcome of a driver, not a fault of ours
+    """A graphics driver does not take a shader: what it says, and the line that it says it of."""
+
+
 class ValueProblem(EvenPaletteError):  # noqa: N818 - ValueError is another thing
     """A value is not of the type or range that is wanted."""
 

@@ -1,5 +1,6 @@
 """Draws a document: the model, the texture plane, and thumbnails of the model, all through the recipe's own GLSL."""
 
+import re
 from collections.abc import Sequence
 from importlib.resources import files
 
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.errors import ShaderRefused
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State
@@ -429,13 +431,20 @@ class SceneRenderer:
         defines += _surface_words(shader.attributes, look.attribute)
         text = text.replace("#version 330 core\n", "#version 330 core\n" + defines, 1)
         if text not in self._views:
-            program = self.ctx.program(self._view_vertex, text)
+            program = self._program(text)
             quad = self.ctx.vertex_array(program, [(self._corners, "2f", "in_corner")])
             self._views[text] = program, quad
             while len(self._views) > _MOST_PROGRAMS:
                 for part in reversed(self._views.pop(next(iter(self._views)))):
                     part.release()
         return self._views[text]
+
+    def _program(self, fragment: str) -> moderngl.Program:
+        """The program of a fragment shader. Raises ShaderRefused with the driver's words and the line they are of."""
+        try:
+            return self.ctx.program(self._view_vertex, fragment)
+        except moderngl.Error as error:
+            raise ShaderRefused(_refusal(str(error), fragment)) from error
 
     def _set_look(self, program: moderngl.Program, look: Look, shader: ShaderText) -> None:
         steps = self._state.bound_steps(look.variant, Moment(look.copy, look.seconds))
@@ -552,6 +561,17 @@ def _surface_words(made: Sequence[str], attribute: str) -> str:
     }  # fmt: skip
     lines = "".join(f"#define {name} {text}\n" for name, text in words.items())
     return lines + ("#define HAS_OPACITY\n" if OPACITY in made else "")
+
+
+def _refusal(said: str, text: str) -> str:
+    """What a driver says of a shader, with the line of the text: 'file:line(column): words' or 'file(line) : words'."""
+    found = re.search(r"^\s*\d+(?::(\d+)\(\d+\)|\((\d+)\)\s*):\s*(?:error:\s*)?(.+)$", said, re.MULTILINE)
+    if found is None:
+        words = next((line.strip() for line in said.splitlines() if line.strip() and set(line.strip()) != {"="}), "it says no reason")
+        return f"The graphics driver refuses the shader of this recipe: {words[:200]}. The last good picture stays."
+    line, lines = int(found[1] or found[2]), text.splitlines()
+    quoted = lines[line - 1].strip() if 0 < line <= len(lines) else ""
+    return f"The graphics driver refuses the shader of this recipe: {found[3].strip()[:160]}, in line {line}, '{quoted[:80]}'. The last good picture stays."
 
 
 def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int, int]]:

@@ -110,7 +110,7 @@ class InputRow:
                 b.parameter == parameter.id for step in state.project.users(parameter.id) for b in step.bindings
             )
             part = f", {parameter.choices[binding.part].lower()}" if binding.part is not None else ""
-            text = parameter.name + part if users < 2 else f"{parameter.name} ({users})"
+            text = parameter.name + part if users < 2 or part else f"{parameter.name} ({users})"
             self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
             shared = f", followed in {users} places" if users > 1 else ""
             self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")

@@ -23,6 +23,7 @@ from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.texture_rooms import TextureRooms
+from evenpalette.core.errors import ShaderRefused
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
@@ -54,6 +55,9 @@ class Canvas(QOpenGLWidget):
         self._stale, self._chosen_stale = True, True
         self._framed: object = None
         self._preview: State | None = None
+        #: What was drawn last without a complaint of the driver, and the last complaint.
+        self._held = self._good = State()
+        self._refused = ""
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
@@ -137,8 +141,8 @@ class Canvas(QOpenGLWidget):
     def _bring_up_to_date(self, scene: SceneRenderer) -> None:
         """Hand a changed document to the scene."""
         if self._stale:
-            scene.set_state(self._preview or self.session.state)
-            self._stale = False
+            self._held, self._stale = self._preview or self.session.state, False
+            scene.set_state(self._held)
         if scene.extras is not self._extras:
             scene.extras = self._extras
         for old, new in self._copies:
@@ -240,7 +244,11 @@ class Canvas(QOpenGLWidget):
             self._bring_up_to_date(scene)
             for look, size in wanted:
                 width, height = round(size[0] * frame.ratio), round(size[1] * frame.ratio)
-                data = scene.thumbnail(look, camera, (width, height))
+                try:
+                    data = scene.thumbnail(look, camera, (width, height))
+                except ShaderRefused:
+                    self._go_back(scene)
+                    data = scene.thumbnail(replace(look, steps=None), camera, (width, height))
                 image = QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
                 image.setDevicePixelRatio(frame.ratio)
                 made.append(image)
@@ -263,17 +271,35 @@ class Canvas(QOpenGLWidget):
         if self._chosen_stale:
             scene.set_selection(np.flatnonzero(self.session.faces))
             self._chosen_stale = False
-        frame, shown = self.frame, self.shown
-        target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
-        scene.clear(target)
-        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form())
-        state = self.session.state
-        if state.project.asset.textures or state.coverages or scene.has_model:
-            scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
+        frame = self.frame
+        try:
+            self._draw(scene, self._held)
+            self._good = self._held
+        except ShaderRefused as refused:
+            if self._refused != str(refused):
+                # Once for each shader; said from the event loop, since painting is no place to change other widgets.
+                self._refused = str(refused)
+                QTimer.singleShot(0, lambda: self.session.said.emit(self._refused, True))
+            self._go_back(scene)
+            self._draw(scene, self._held)
         self._paint_over(scene, frame)
         if scene.is_waiting and not self._upload_timer.isActive():
             self._upload_timer.start()
         self.painted.emit()
+
+    def _go_back(self, scene: SceneRenderer) -> None:
+        """Draw what was drawn last without a complaint, until the document changes again."""
+        self._held = self._good
+        scene.set_state(self._held)
+
+    def _draw(self, scene: SceneRenderer, state: State) -> None:
+        """Form and Flat of a state that the scene has."""
+        frame, shown = self.frame, self.shown
+        target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
+        scene.clear(target)
+        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form())
+        if state.project.asset.textures or state.coverages or scene.has_model:
+            scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
 
     def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
         painter = QPainter(self)
