@@ -83,10 +83,48 @@ def surface() -> None:
     print(f"  all attributes cost {everything / alone:.2f} times the base color; steps nobody asked for {alone / less:.2f} times")
 
 
+def materials() -> None:
+    """Ten steps with finish, glow and normal for all attributes, against the round trip; what each step costs."""
+    plain = make_sources()
+    rng = np.random.default_rng(3)
+    noise = Raster(rng.integers(0, 256, (SIZE, SIZE, 3), np.uint8), Encoding.DATA)
+    sources = Sources(plain.base, plain.coverages, textures={**plain.textures, "noise": noise})
+    ids = [str(i) for i in range(4)]
+    colors = ["#d8693c", "#3c69d8", "#69d83c", "#d8d8d8"]
+
+    def step(kind: str, rows: int = 1, own: str = "", values: list[object] | None = None, **shared: object) -> Step:
+        made = [Row(id=f"{kind}{i}", regions=(i,), inputs={own: Binding(value=v)} if own else {}) for i, v in zip(ids, values or colors, strict=True)]
+        return Step(id=kind, kind=kind, name=kind, inputs={k: Binding(value=v) for k, v in shared.items()}, rows=tuple(made) if rows > 1 else (Row(id="whole"),))
+
+    steps = [
+        step("tint", 4, "color"), step("hue_shift", 4, "angle", [10.0, 20.0, 30.0, 40.0]), step("drift", noise="noise"),
+        step("fade", gradient="dirt:0", tip="#d0c0a0"), step("grade", saturation=0.8),
+        step("finish", 4, "roughness", [0.2, 0.4, 0.6, 0.8]), step("cover", mask="dirt:0", finish=True),
+        step("normal_detail", detail="noise"), step("shade", occlusion="occlusion:0"), step("glow", mask="dirt:0"),
+    ]  # fmt: skip
+    wanted = ("base_color", "metallic", "roughness", "coat", "coat_roughness", "normal", "emissive")
+    bound = bind_recipe(Recipe(steps=tuple(steps)), ids, {})
+    picture = sources.base.as_unit()
+
+    def round_trip() -> None:
+        cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_RGB2HSV), cv2.COLOR_HSV2RGB)
+
+    ratio(f"Ten steps with finish, glow and normal on {SIZE}, all attributes", lambda: evaluate_surface(bound, sources, wanted), round_trip, 12.0)
+    reference = min(once(round_trip) for _ in range(5))
+    before = 0.0
+    for count in range(len(steps) + 1):
+        part = bound[:count]
+        seconds = min(once(lambda p=part: evaluate_surface(p, sources, wanted)) for _ in range(3))  # type: ignore[misc]
+        print(f"  {steps[count - 1].kind if count else 'reading and storing':20} {(seconds - before) / reference:.2f} times")
+        before = seconds
+    speedup("  two threads", lambda workers: evaluate_surface(bound, sources, wanted, workers=workers))
+
+
 def run() -> None:
     """Print the ratio and the peak memory."""
     placed()
     surface()
+    materials()
     sources = make_sources()
     picture = sources.base.as_unit()
 

@@ -6,10 +6,8 @@ from pathlib import Path
 import pytest
 
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
-
-from evenpalette.gpu.software import compile_quickly
-
-compile_quickly()
+# As the application does it, see gpu/software.py: contexts of tests are made without one.
+os.environ.setdefault("GALLIVM_PERF", "nopt")
 
 from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.state import State
