@@ -156,12 +156,12 @@ def build() -> State:
 
 
 def _weave_tile() -> NDArray:
-    """A tileable normal map of a plain weave, uint8 (64, 64, 3): four threads each way."""
-    v, u = np.mgrid[:64, :64]
-    warp, weft = 0.5 + 0.5 * np.cos((u + 0.5) * 2 * np.pi / 16), 0.5 + 0.5 * np.cos((v + 0.5) * 2 * np.pi / 16)
-    over = ((u // 16 + v // 16) % 2).astype(float)
+    """A tileable normal map of a plain weave, uint8 (32, 32, 3): four threads each way."""
+    v, u = np.mgrid[:32, :32]
+    warp, weft = 0.5 + 0.5 * np.cos((u + 0.5) * 2 * np.pi / 8), 0.5 + 0.5 * np.cos((v + 0.5) * 2 * np.pi / 8)
+    over = ((u // 8 + v // 8) % 2).astype(float)
     height = np.tile(over * warp * (0.4 + 0.6 * weft) + (1 - over) * weft * (0.4 + 0.6 * warp), (3, 3))
-    return np.ascontiguousarray(normal_from_height(height * 2.0, 0.6)[64:128, 64:128])
+    return np.ascontiguousarray(normal_from_height(height * 2.0, 0.4)[32:64, 32:64])
 
 
 def _make_regions(state: State) -> State:

@@ -1,5 +1,7 @@
 """Stall Sign: a painted board with worn edges in a wooden frame, its boards from an atlas, its finish from a packed map."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +16,8 @@ from evenpalette.core.project.edits import asset, recipe, regions, tone, variant
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.binding import bind_recipe
+from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
 
 from .pattern import noise, normal_from_height, smoothstep
@@ -109,14 +113,14 @@ def build_id_map() -> NDArray:
 
 
 def build_atlas() -> NDArray:
-    """Four boards, 2 by 2, uint8 gray-brown (512, 512, 3): grain along u, each tileable in itself."""
-    side, rows = 256, []
+    """Four boards, 2 by 2, uint8 gray-brown (384, 384, 3): grain along u, each tileable in itself."""
+    side, rows = 192, []
     for first in (0, 2):
         row = []
         for k in (first, first + 1):
-            grain = noise(side, 2 + k, 40 + 12 * k, 80 + k, 4)
+            grain = noise(side, 2 + k, 20 + 6 * k, 80 + k, 4)
             rings = 0.5 + 0.5 * np.sin(2 * np.pi * (np.arange(side)[:, None] / side * (2 + k) + 0.9 * noise(side, 2, 3, 90 + k, 2)))
-            light = 0.74 + 0.20 * (grain - 0.5) + 0.10 * (rings - 0.5) + 0.04 * k
+            light = 0.76 + 0.10 * (grain - 0.5) + 0.04 * (rings - 0.5) + 0.03 * k
             warm = np.array([1.0, 0.97 - 0.01 * k, 0.92 - 0.02 * k])
             row.append(np.clip(light[..., None] * warm, 0, 1))
         rows.append(np.concatenate(row, 1))
@@ -136,16 +140,16 @@ def build() -> State:
     groove = np.where(is_["Back"], smoothstep(0.0, 0.05, np.abs((v - BACK[1]) / (BACK[3] - BACK[1]) * PLANKS % 1 - 0.5) * 2 % 1), groove)
     grain = noise(SIZE, 5, 90, 70, 4)
     raised = cv2.GaussianBlur((is_["Emblem"] | is_["Border"]).astype(np.float32), (0, 0), 1.6)
-    height = 0.9 * groove + 0.10 * (grain - 0.5) + 0.35 * raised
+    height = 0.8 * groove + 0.10 * (grain - 0.5) + 0.35 * raised
     openness = openness_map(mesh, find_topology(mesh), (512, 512), rays=64, reach=0.5, falloff=1.5)
     openness = cv2.resize(cv2.GaussianBlur(openness, (0, 0), 1.5), (SIZE, SIZE), interpolation=cv2.INTER_CUBIC)
-    openness = np.clip(0.3 + 0.74 * openness, 0, 1) * (0.55 + 0.45 * groove)
+    openness = np.clip(0.3 + 0.74 * openness, 0, 1) * (0.85 + 0.15 * groove)
     worn = build_worn(u, v, groove, front)
-    gray = np.clip(0.66 + 0.22 * (grain - 0.5) + 0.05 * raised, 0.05, 1) * (0.7 + 0.3 * groove)
+    gray = np.clip(0.66 + 0.22 * (grain - 0.5) + 0.05 * raised, 0.05, 1) * (0.78 + 0.22 * groove)
     tint = sum(mask[..., None] * hex_to_linear(TINTS[name]) for name, mask in is_.items())
     drift = np.stack([noise(SIZE, 7, 7, 72 + k, 3) for k in range(3)], -1)
     color = tint * gray[..., None] * (1 + 0.04 * (drift - 0.5))
-    color = color * (1 - worn[..., None]) + hex_to_linear("#9a7b56") * (0.8 + 0.4 * (grain[..., None] - 0.5)) * worn[..., None]
+    color = color * (1 - worn[..., None]) + hex_to_linear("#9a7b56") * (1 + 0.12 * (grain[..., None] - 0.5)) * worn[..., None]
     painted = np.round(encode_srgb((color * openness[..., None]).astype(np.float32)) * 255).astype(np.uint8)
     rough = np.where(is_["Iron"], 0.42, np.where(is_["Emblem"] | is_["Border"], 0.30, np.where(is_["Board"], 0.46, 0.72)))
     rough = np.clip(rough + 0.22 * (noise(SIZE, 12, 30, 75, 4) - 0.5) + 0.3 * worn, 0.05, 1)
@@ -168,14 +172,14 @@ def build_worn(u: NDArray, v: NDArray, groove: NDArray, front: NDArray) -> NDArr
     left, top, right, bottom = FRONT
     x, y = (u - left) / (right - left), (v - top) / (bottom - top)
     rim = 1 - np.clip(np.minimum(np.minimum(x, 1 - x) * 2 * WIDE, np.minimum(y, 1 - y) * 2 * HIGH) / 0.5, 0, 1)
-    flakes, fine = noise(SIZE, 10, 22, 76, 4), noise(SIZE, 40, 60, 77, 3)
-    amount = 0.50 * rim**2 + 0.34 * (1 - groove) + 0.30 * (flakes - 0.5) + 0.14 * (fine - 0.5)
-    return np.where(front, smoothstep(0.30, 0.46, amount), 0.0)
+    flakes, fine = noise(SIZE, 10, 20, 76, 4), noise(SIZE, 36, 54, 77, 3)
+    amount = 0.50 * rim**2 + 0.34 * (1 - groove) + 0.30 * (flakes - 0.5) + 0.12 * (fine - 0.5)
+    return np.where(front, smoothstep(0.28, 0.46, amount), 0.0)
 
 
 def _relief() -> NDArray:
-    """A tileable normal map of bare wood, uint8 (256, 256, 3)."""
-    return normal_from_height(noise(256, 3, 44, 78, 4) * 1.2, 1.0)
+    """A tileable normal map of bare wood, uint8 (128, 128, 3)."""
+    return normal_from_height(noise(128, 2, 22, 78, 3) * 1.2, 1.0)
 
 
 def _make_regions(state: State) -> State:
@@ -203,6 +207,7 @@ def _make_recipe(state: State) -> State:
     for key, number in (("columns", 2.0), ("rows", 2.0), ("count", 4.0), ("seed", 3.0), ("soften", 0.04), ("keep", 1.0)):
         state = recipe.bind_input(state, "step-boards", key, Binding(value=number))
     state = recipe.name_input(state, "step-boards", "seed", "Order of boards", "Wood")
+    state = _on_boards(state)
     state = recipe.add_step(state, "finish_map", None, step_id="step-finish")
     state = recipe.update_step(state, "step-finish", name="Finish")
     line = recipe.step_of(state.project.recipe, "step-finish").rows[0].id
@@ -218,10 +223,24 @@ def _make_recipe(state: State) -> State:
         state = recipe.bind_input(state, "step-worn", key, Binding(value=number))
     state = recipe.bind_input(state, "step-worn", "finish", Binding(value=True))
     state = recipe.name_input(state, "step-worn", "color", "Bare wood", "Wear")
-    state = recipe.name_input(state, "step-worn", "level", "Wear", "Wear")
+    state = recipe.name_input(state, "step-worn", "amount", "Wear", "Wear")
     state = recipe.add_step(state, "shade", None, step_id="step-shade")
     state = recipe.bind_input(state, "step-shade", "occlusion", Binding(value=f"{named['sign-finish.png']}:0"))
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
+
+
+def _on_boards(state: State) -> State:
+    """The painted texture with the boards of the recipe in it, as if it had been painted on them: the tone would
+    otherwise carry their opposite."""
+    project, painted = state.project, state.project.tone.painted
+    assert painted is not None
+    boards = project.recipe.model_copy(update={"steps": (recipe.step_of(project.recipe, "step-boards"),)})
+    values = {p.id: p.default for p in project.recipe.parameters}
+    white = replace(state.sources, base=Raster(np.ones((SIZE, SIZE, 1), np.float32), Encoding.DATA))
+    shade = evaluate(bind_recipe(boards, state.region_ids, values), white, float_output=True).pixels
+    worn = next(state.textures[t.id] for t in project.asset.textures if t.name == "sign-worn.png").as_unit()
+    color = state.textures[painted].as_linear_rgb() * (1 + (shade - 1) * (1 - worn))
+    return asset.replace_texture(state, painted, Raster(np.round(encode_srgb(color.astype(np.float32)) * 255).astype(np.uint8), Encoding.SRGB))
 
 
 VARIANTS: dict[str, dict[str, object]] = {

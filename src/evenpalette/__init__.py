@@ -1,3 +1,3 @@
 """Even Palette: recolor game assets at runtime, without repainting textures."""
 
-__version__ = "0.5.0"
+__version__ = "0.6.0"

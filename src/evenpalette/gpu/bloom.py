@@ -1,5 +1,7 @@
 """What the surface sends out, scattered as in an eye or a lens: blurred little and much, at a quarter of the size."""
 
+from collections.abc import Sequence
+
 import moderngl
 
 #: A picture's side over that of its blurred ones, and the mip level that is as large as they.
@@ -11,6 +13,7 @@ class Bloom:
 
     def __init__(self, ctx: moderngl.Context, picture: moderngl.Texture, depth: moderngl.Renderbuffer) -> None:
         self._ctx = ctx
+        self._bands: Sequence[tuple[float, float]] = ()
         self._glow = ctx.texture(picture.size, 4, dtype="f2")
         self.target = ctx.framebuffer([picture, self._glow], depth)
         self._alone = ctx.framebuffer([self._glow])
@@ -32,9 +35,10 @@ class Bloom:
         self._ctx.scissor = None
         self._alone.clear(0.0, 0.0, 0.0, 0.0)
 
-    def blur(self, program: moderngl.Program, quad: moderngl.VertexArray) -> None:
-        """Scatter what was drawn."""
+    def blur(self, program: moderngl.Program, quad: moderngl.VertexArray, bands: Sequence[tuple[float, float]]) -> None:
+        """Scatter what was drawn. bands: shares of the width from and to which it stays: a wipe shows two pictures."""
         width, height = self._small[0].size
+        self._bands = bands
         self._glow.build_mipmaps(0, _LEVEL)
         self._glow.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
         self._pass(program, quad, self._glow, 0, (1.0 / width, 0.0))
@@ -45,14 +49,19 @@ class Bloom:
     def _pass(self, program: moderngl.Program, quad: moderngl.VertexArray, source: moderngl.Texture, into: int, step: tuple[float, float]) -> None:
         self._rooms[into].use()
         self._ctx.viewport = (0, 0, *self._small[into].size)
-        self._ctx.scissor = None
         self._ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
         source.use(0)
         program["u_picture"].value = 0
         program["u_level"].value = float(_LEVEL if source is self._glow else 0)
         program["u_step"].value = step
         program["u_size"].value = tuple(float(side) for side in self._small[into].size)
-        quad.render(moderngl.TRIANGLE_STRIP)
+        width, height = self._small[into].size
+        for low, high in self._bands:
+            left, right = round(low * width), round(high * width)
+            if right > left:
+                self._ctx.scissor = (left, 0, right - left, height)
+                program["u_band"].value = (left / width, right / width)
+                quad.render(moderngl.TRIANGLE_STRIP)
 
     def release(self) -> None:
         """Give the memory back."""

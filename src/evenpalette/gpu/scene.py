@@ -223,7 +223,7 @@ class SceneRenderer:
         self.ctx.depth_func = "<"
         program, quad = self._smooth
         if blooms:
-            buffer.bloom.blur(*self._blur)
+            buffer.bloom.blur(*self._blur, [(left / viewport[2], right / viewport[2]) for _, left, right in _bands(looks, viewport[2])])
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
         _set(program, "u_picture", 0)

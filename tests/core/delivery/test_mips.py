@@ -11,6 +11,7 @@ from evenpalette.core.delivery.mip_truth import measure_mips
 from evenpalette.core.project.demo_files import copy_demo, demo_names
 from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input
 from evenpalette.core.project.edits.regions import set_overlap
+from evenpalette.core.project.model import VERSION
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
@@ -78,7 +79,7 @@ def test_a_version_1_project_opens_looks_as_it_did_and_is_saved_as_version_2(nam
         assert (apart[pure] <= 1).mean() > 0.999
     Storage(tmp_path / "new").save(state)
     raw = json.loads((tmp_path / "new" / "project.json").read_text())
-    assert raw["version"] == 2
+    assert raw["version"] == VERSION
     assert Storage(tmp_path / "new").open().project == state.project
 
 

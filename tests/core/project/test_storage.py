@@ -16,12 +16,14 @@ import pytest
 
 from evenpalette.core import files
 from evenpalette.core.errors import ProjectError
+from evenpalette.core.placement import Placement
 from evenpalette.core.project.autosave import Autosave, find_recoverable, recover
 from evenpalette.core.project.edits.asset import add_texture, rename_project
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster import image_write
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate
 
 
 def equal(a: State, b: State) -> bool:
@@ -101,6 +103,24 @@ def test_a_project_with_all_that_tones_brought_opens_for_good(tmp_path: Path) ->
     steps = state.project.recipe.steps
     assert {step.kind for step in steps} >= {"levels", "residue", "ramp", "palette", "two_tone", "channel_tints", "blend", "drift", "fade"}
     assert any(b.pulse is not None and b.pulse.shape == "curve" for step in steps for b in step.bindings)
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
+def test_a_project_with_all_that_materials_brought_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.6.0, version 3: a step of every kind, a choice of textures, a vector, a part of a texture, a pick."""
+    data = Path(__file__).parents[2] / "data"
+    assert [json.loads((data / f"version-{n}" / "ribbon" / "project.json").read_text())["version"] for n in (2, 3)] == [2, 3]
+    state = Storage(data / "version-3" / "ribbon").open()
+    steps = {step.kind: step for step in state.project.recipe.steps}
+    assert set(steps) >= {"tile", "inside", "strands", "finish_map", "fill", "mix", "finish", "normal_detail", "cut_out", "glow"}
+    pattern, wear = state.project.parameters[-2:]
+    assert [p.type.value for p in (pattern, wear)] == ["texture", "vector"]
+    variant = state.project.variants[0].id
+    assert state.values(variant)[wear.id] == "0.2, 0.4, 0.6"
+    assert state.values(variant)[pattern.id] == pattern.choices[1]
+    assert Placement.parse(str(steps["tile"].binding(steps["tile"].rows[0], "atlas_placed").value)).part == (0.25, 0.25, 0.5, 0.5)
+    evaluate(state.bound_steps(variant), state.sources, size=(16, 16))
     Storage(tmp_path / "again").save(state)
     assert Storage(tmp_path / "again").open().project == state.project
 

@@ -14,6 +14,7 @@ from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.gray import METHODS, to_gray
 
 RNG = np.random.default_rng(9)
@@ -59,6 +60,24 @@ def test_the_fit_sees_through_dirt_and_soft_edges() -> None:
     apart = np.abs(rebuilt(state).astype(int) - encode_srgb_8bit(dirty.astype(np.float32)))
     assert apart.max() <= 2
     assert (apart <= 1).mean() > 0.99
+
+
+def test_a_stain_that_the_cover_does_not_match_leaves_no_dark_rim() -> None:
+    """The paint under a stain with streaks of its own is of the gray of its region, not black to make up for them."""
+    gray = RNG.uniform(0.5, 0.7, (64, 64, 1))
+    stain = np.repeat(np.linspace(0, 1, 64)[None], 64, 0)
+    streaks = np.where(np.arange(64) % 4 < 2, 0.6, 1.3)[:, None, None]
+    clean = gray * hex_to_linear("#4fa3ce")
+    dirty = clean * (1 - stain[..., None]) + hex_to_linear("#9a7b56") * streaks * stain[..., None]
+    state = two_regions(encode_srgb_8bit(dirty.astype(np.float32)), np.full((64, 64), 255, np.uint8))
+    state = asset.add_texture(state, Raster.gray(np.round(stain * 255).astype(np.uint8)), "stain.png", Role.MASK)
+    state = recipe.add_step(state, "cover")
+    state = recipe.bind_input(state, state.project.recipe.steps[-1].id, "color", Binding(value="#9a7b56"))
+    state = tone.make_tone(state)
+    found = state.tone.channel(0)
+    plain, rim = found[:, :16], found[:, 40:60]
+    assert rim.min() >= plain.min() - 0.03
+    assert rim.max() <= plain.max() + 0.03
 
 
 def test_the_default_variant_of_the_demo_shows_the_painted_original(lantern: State) -> None:

@@ -1,12 +1,13 @@
 """Project files of earlier versions, as today's version has them. Works on the JSON before it is checked.
 
 Version 1 had one division, one sheet, and a step for each region. Neighboring steps of one kind with disjoint regions
-become one step with rows; what they have in common is set once.
+become one step with rows; what they have in common is set once. What version 2 says means the same in version 3, which
+says more: vectors, choices of textures, parts of textures.
 """
 
 from typing import Any
 
-from evenpalette.core.project.model import FIRST_SHEET
+from evenpalette.core.project.model import FIRST_SHEET, VERSION
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.model import FIRST_DIVISION
@@ -18,12 +19,14 @@ _ONE: Tree = {"parameter": None, "value": 1.0}
 
 def migrated(raw: Tree) -> Tree:
     """The file's content as of today's version. What is malformed is left for the check that follows."""
+    if raw.get("version") == 2:
+        return {**raw, "version": VERSION}
     if raw.get("version") != 1:
         return raw
     try:
         return _from_1(raw)
     except (KeyError, TypeError, AttributeError, ValueError, IndexError):
-        return {key: value for key, value in raw.items() if key != "regions"} | {"version": 2, "damaged": True}
+        return {key: value for key, value in raw.items() if key != "regions"} | {"version": VERSION, "damaged": True}
 
 
 def migration_note(raw: Tree) -> str:
@@ -57,7 +60,7 @@ def _from_1(raw: Tree) -> Tree:
     made = {key: raw[key] for key in kept if key in raw}
     strange = set(raw) - {*kept, "asset", "regions", "tone", "recipe", "rasters", "version"}
     return made | {
-        "version": 2, "mesh": asset.get("mesh"), "sheets": [sheet], "parameters": recipe.get("parameters", []),
+        "version": VERSION, "mesh": asset.get("mesh"), "sheets": [sheet], "parameters": recipe.get("parameters", []),
         "rasters": raw.get("rasters", {}), **{key: raw[key] for key in strange},
     }  # fmt: skip
 

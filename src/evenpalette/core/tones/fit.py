@@ -148,6 +148,37 @@ def hidden_paint(steps: Sequence[BoundStep], sources: Sources) -> F32 | None:
     return hidden
 
 
+def calm_hidden(gray: F32, hidden: F32, coverages: Sequence[NDArray[np.uint8]]) -> None:
+    """Keep a solved gray (height, width), in place, within what its region has in plain sight, where it is hardly seen.
+
+    Where a cover leaves a share s of the paint, the gray moves the color by s only, and whatever the cover lacks would
+    drive it to black or white: a dark rim around every stain. What is half hidden may leave the region's range a little,
+    what is hidden for 0.6 and more not at all.
+    """
+    ranges = [_plain_range(gray, hidden, coverage) for coverage in coverages]
+    for rows in row_strips(*gray.shape):
+        low, high, total = (np.zeros(gray[rows].shape, np.float32) for _ in range(3))
+        for (least, most), coverage in zip(ranges, coverages, strict=True):
+            total += coverage[rows]
+            low += coverage[rows] * np.float32(least)
+            high += coverage[rows] * np.float32(most)
+        total = np.maximum(total, 1)
+        strict = np.clip((hidden[rows] - 0.25) / 0.35, 0, 1) * (low + high > 0)
+        here = gray[rows]
+        here += strict * (np.clip(here, low / total, high / total) - here)
+
+
+def _plain_range(gray: F32, hidden: F32, coverage: NDArray[np.uint8]) -> tuple[float, float]:
+    """The least and the most gray of a region where little hides it, from at most a million texels; 0 and 0 for none."""
+    every = max(1, int(np.sqrt(gray.size / (1 << 20))))
+    small = np.s_[::every, ::every]
+    seen = gray[small][(hidden[small] < 0.25) & (coverage[small] >= 128)]
+    if len(seen) < 16:
+        return 0.0, 0.0
+    least, most = np.percentile(seen, (0.1, 99.9))
+    return float(least), float(most)
+
+
 def plain_tone(painted: F32, method: str, coverages: Sequence[NDArray[np.uint8]]) -> tuple[F32, list[str]]:
     """The gray of a plain method, linear (height, width), and for each region the tint that serves it best.
 

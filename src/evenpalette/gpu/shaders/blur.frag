@@ -3,14 +3,18 @@
 uniform sampler2D u_picture;
 uniform float u_level;  // mip level that is read
 uniform vec2 u_step;    // (u, v) from tap to tap
-out vec4 out_color;
 uniform vec2 u_size;    // of the target
+uniform vec2 u_band;    // what lies beyond these u belongs to another picture
+out vec4 out_color;
+
+vec3 tap(vec2 at) {
+    return at.x < u_band.x || at.x > u_band.y ? vec3(0.0) : textureLod(u_picture, at, u_level).rgb;
+}
+
 void main() {
     vec2 at = gl_FragCoord.xy / u_size;
-    vec3 sum = textureLod(u_picture, at, u_level).rgb * 0.1964;
+    vec3 sum = tap(at) * 0.1964;
     const float w[4] = float[4](0.1747, 0.1210, 0.0657, 0.0404);
-    for (int k = 1; k < 5; ++k) {
-        sum += (textureLod(u_picture, at + u_step * float(k), u_level).rgb + textureLod(u_picture, at - u_step * float(k), u_level).rgb) * w[k - 1];
-    }
+    for (int k = 1; k < 5; ++k) sum += (tap(at + u_step * float(k)) + tap(at - u_step * float(k))) * w[k - 1];
     out_color = vec4(sum, 1.0);
 }

@@ -19,7 +19,7 @@ void main() {
         vec2 at = (gl_FragCoord.xy - u_corner) / vec2(last + 1);
         vec3 scattered = u_blooms * (textureLod(u_bloom[0], at, 0.0).rgb + 0.6 * textureLod(u_bloom[1], at, 0.0).rgb);
         // Added as light; gamma 2.2 stands in for the sRGB curve where light is added to a picture that is shown.
-        c = pow(pow(c, vec3(2.2)) + scattered, vec3(1.0 / 2.2));
+        if (dot(scattered, vec3(1.0)) > 1e-3) c = pow(pow(c, vec3(2.2)) + scattered, vec3(1.0 / 2.2));
     }
     out_color = vec4(c, 1.0);
 }

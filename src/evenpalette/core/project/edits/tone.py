@@ -29,7 +29,7 @@ from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.regions.checks.gaps import used_mask
-from evenpalette.core.tones.fit import hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
+from evenpalette.core.tones.fit import calm_hidden, hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
 from evenpalette.core.tones.residue import residue_map
 from evenpalette.core.tones.tints import TintFit, fit_tints
@@ -133,6 +133,8 @@ def make_tone(state: State, method: str = FIT, progress: Progress = no_progress)
     progress(0.25)
     if method == FIT:
         gray = solve_gray(steps, working, painted, lambda done: progress(0.25 + done * 0.5))
+        if (hidden := hidden_paint(steps, working)) is not None and working.coverages:
+            calm_hidden(gray, hidden, working.coverages)
     settings = state.project.tone.model_copy(update={"method": method})
     state = replace(state.with_project(tone=settings), tone=tone_raster(gray))
     del gray
