@@ -8,7 +8,9 @@ uniform vec2 u_band;    // what lies beyond these u belongs to another picture
 out vec4 out_color;
 
 vec3 tap(vec2 at) {
-    return at.x < u_band.x || at.x > u_band.y ? vec3(0.0) : textureLod(u_picture, at, u_level).rgb;
+    // Half a texel inside, so that none beyond is filtered in.
+    float inset = 0.49 / u_size.x;
+    return at.x < u_band.x + inset || at.x > u_band.y - inset ? vec3(0.0) : textureLod(u_picture, at, u_level).rgb;
 }
 
 void main() {
