@@ -63,5 +63,11 @@ class Kernel:
 
 
 def njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
-    """Compile a function with numba's `njit` and these options when it is first called."""
+    """Compile a function with numba's `njit` and these options when it is first called.
+
+    Kernels of `fastmath` divide as NumPy does: a division that could raise an error is a branch, and no loop with a
+    branch is vectorized. They keep their divisors from zero themselves.
+    """
+    if options.get("fastmath"):
+        options = {"error_model": "numpy", **options}
     return lambda function: Kernel(function, options)

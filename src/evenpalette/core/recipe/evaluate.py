@@ -21,6 +21,7 @@ from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.kind import Op, Planes
 from evenpalette.core.recipe.plan import Plan, plan_of, whole_plan
 from evenpalette.core.recipe.sources import Sources, TileReads
+from evenpalette.core.recipe.toward import toward_all
 from evenpalette.core.recipe.weights import TileWeights
 
 #: Large enough that taking turns at the interpreter lock between kernels costs little: with two threads 256k texels
@@ -42,6 +43,16 @@ def _store_data8(plane, out):  # type: ignore[no-untyped-def]
         out[i, 0] = np.uint8(min(max(plane[i], np.float32(0)), np.float32(1)) * np.float32(255) + np.float32(0.5))
 
 
+@njit(nogil=True, cache=True, fastmath=True)
+def _store_slopes8(x, y, out):  # type: ignore[no-untyped-def]
+    half = np.float32(127.5)
+    for i in range(x.size):
+        length = half / np.sqrt(x[i] * x[i] + y[i] * y[i] + np.float32(1))
+        out[i, 0] = np.uint8(x[i] * length + half + np.float32(0.5))
+        out[i, 1] = np.uint8(y[i] * length + half + np.float32(0.5))
+        out[i, 2] = np.uint8(length + half + np.float32(0.5))
+
+
 def _store(attribute: str, planes: Planes, out: NDArray) -> None:
     """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for float32."""
     if out.dtype == np.float32:
@@ -52,8 +63,7 @@ def _store(attribute: str, planes: Planes, out: NDArray) -> None:
         bits = r.view(np.int32), g.view(np.int32), b.view(np.int32)
         _store_srgb8(r, g, b, bits[0], bits[1], bits[2], PIECE_OFFSETS, PIECE_SLOPES, out)
     elif ATTRIBUTES[attribute].holds is Holds.SLOPES:
-        for column, plane in enumerate(_unit_vectors(planes)):
-            _store_data8(plane * np.float32(0.5) + np.float32(0.5), out[:, column : column + 1])
+        _store_slopes8(*planes, out)
     else:
         for column, plane in enumerate(planes):
             _store_data8(plane, out[:, column : column + 1])
@@ -238,6 +248,11 @@ def _run_step(
         if op.affine is not None and matrices is not None and not op.scale:
             r, g, b = target
             apply_affine((r, g, b), found.weights, matrices[found.rows])
+            continue
+        if op.sets and len(rows) > 1:
+            amounts = np.array([float(row.values[op.scale]) if op.scale else 1.0 for row in rows], np.float32)
+            numbers = [np.broadcast_to(np.asarray(row.values[op.sets], np.float32), len(target)) for row in rows]
+            toward_all(target, found.weights, amounts, np.ascontiguousarray(np.stack(numbers, 1)))
             continue
         if shared is None:
             shared = np.flatnonzero((found.weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)

@@ -10,10 +10,11 @@ WAYS = ("Plain", "By heights")
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-untyped-def]
+    one = np.float32(1)
     for i in range(pattern.size):
-        t = min(max(pattern[i], np.float32(0)), np.float32(1))
+        t = min(max(pattern[i], np.float32(0)), one)
         if by_heights:
-            low, high = first[i] + (1 - t), second[i] + t
+            low, high = first[i] + (one - t), second[i] + t
             ground = max(low, high) - depth
             a, b = max(low - ground, np.float32(0)), max(high - ground, np.float32(0))
             t = b / max(a + b, np.float32(1e-6))

@@ -90,7 +90,7 @@ class Op:
     writes: the attribute. glsl: a function `T ep_<kind>_<writes>(T c, <takes>, <reads>)` that returns op(c); helper
     functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the arguments.
     reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same for every c
-    with these values. scale: an input whose number or switch is multiplied into the weight; 0 leaves the attribute
+    with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input whose number or switch is multiplied into the weight; 0 leaves the attribute
     alone. needs: maps and inputs; where in all rows none of the maps
     has a texture and all of the inputs are 0 it does nothing. affine: for values with which a base color operation is `M c + t`: the matrix (3, 4), else None; rows are
     then run in one pass.
@@ -102,6 +102,7 @@ class Op:
     takes: tuple[str, ...] = ()
     reads: tuple[str, ...] = ()
     replaces: Callable[[Prepared], bool] | bool = False
+    sets: str = ""
     scale: str = ""
     needs: tuple[str, ...] = ()
     affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None

@@ -11,26 +11,24 @@ from evenpalette.core.recipe.kind import Plane, Planes
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _combine(x, y, weight, amount, red, green, blue, strength, keep, down):  # type: ignore[no-untyped-def]
+    # Numbers of 32 bits throughout: with plain ones the compiler works in 64 and in half as wide steps.
+    one, two = np.float32(1), np.float32(2)
     for i in range(x.size):
         w = weight[i] * amount
-        if w == 0:
-            continue
         # The detail as a unit vector, its slopes scaled.
-        u, v = red[i] * 2 - 1, green[i] * 2 - 1
-        if down:
-            v = -v
-        z = max(blue[i] * 2 - 1, np.float32(0.2))
+        u, v = red[i] * two - one, (green[i] * two - one) * down
+        z = max(blue[i] * two - one, np.float32(0.2))
         u, v = u * strength, v * strength
-        length = 1 / np.sqrt(u * u + v * v + z * z)
+        length = one / np.sqrt(u * u + v * v + z * z)
         u, v, z = u * length, v * length, z * length
         # The base as a unit vector; t and u of reoriented normal mapping.
         bx, by = x[i] * keep, y[i] * keep
-        length = 1 / np.sqrt(bx * bx + by * by + 1)
-        tx, ty, tz = bx * length, by * length, length + 1
-        dot = (tx * -u + ty * -v + tz * z) / tz
-        mx, my, mz = tx * dot + u, ty * dot + v, max(tz * dot - z, np.float32(0.1))
-        x[i] += (mx / mz - x[i]) * w
-        y[i] += (my / mz - y[i]) * w
+        length = one / np.sqrt(bx * bx + by * by + one)
+        tx, ty, tz = bx * length, by * length, length + one
+        dot = (tz * z - tx * u - ty * v) / tz
+        share = w / max(tz * dot - z, np.float32(0.1))
+        x[i] += (tx * dot + u) * share - x[i] * w
+        y[i] += (ty * dot + v) * share - y[i] * w
 
 
 def lay_relief(planes: Planes, weight: Plane, amount: float, vectors: Planes, strength: float, keep: float, *, down: bool) -> None:
@@ -38,7 +36,7 @@ def lay_relief(planes: Planes, weight: Plane, amount: float, vectors: Planes, st
     below stays, 0..1. down: whether its green points down."""
     red, green, blue = vectors[:3]
     f = np.float32
-    _combine(*planes, weight, f(amount), red, green, blue, f(strength), f(keep), down)
+    _combine(*planes, weight, f(amount), red, green, blue, f(strength), f(keep), f(-1 if down else 1))
 
 
 #: The same in shaders.

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from evenpalette.core.color.blocks import sine_cosine
 from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB
 from evenpalette.core.kernels import njit
@@ -13,17 +14,16 @@ from evenpalette.core.values import Input, ValueType
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _drift(r, g, b, weight, amount, first, second, third, hue, saturation, light, level, to, back):  # type: ignore[no-untyped-def]
+    one, two = np.float32(1), np.float32(2)
     for i in range(r.size):
         w = weight[i] * amount
-        if w == 0:
-            continue
-        angle = (first[i] * 2 - 1) * hue
-        chroma = (1 + (second[i] * 2 - 1) * saturation) * level
-        bright = 1 + (third[i] * 2 - 1) * light
+        sin, cos = sine_cosine((first[i] * two - one) * hue)
+        chroma = (one + (second[i] * two - one) * saturation) * level
+        bright = one + (third[i] * two - one) * light
         y = to[0, 0] * r[i] + to[0, 1] * g[i] + to[0, 2] * b[i]
         u = to[1, 0] * r[i] + to[1, 1] * g[i] + to[1, 2] * b[i]
         v = to[2, 0] * r[i] + to[2, 1] * g[i] + to[2, 2] * b[i]
-        cos, sin = np.cos(angle) * chroma, np.sin(angle) * chroma
+        cos, sin = cos * chroma, sin * chroma
         u, v = u * cos - v * sin, u * sin + v * cos
         r[i] += ((back[0, 0] * y + back[0, 1] * u + back[0, 2] * v) * bright - r[i]) * w
         g[i] += ((back[1, 0] * y + back[1, 1] * u + back[1, 2] * v) * bright - g[i]) * w

@@ -11,14 +11,13 @@ from evenpalette.core.values import Input, ValueType
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _fade(plane, weight, amount, gradient, root, tip, start, scale, power, keep):  # type: ignore[no-untyped-def]
+    one = np.float32(1)
     for i in range(plane.size):
         w = weight[i] * amount
-        if w == 0:
-            continue
         t = min(max((gradient[i] - start) * scale, np.float32(0)), np.float32(1))
         if power != 1:
             t = t**power
-        made = (root + (tip - root) * t) * (1 + keep * (plane[i] - 1))
+        made = (root + (tip - root) * t) * (one + keep * (plane[i] - one))
         plane[i] += (made - plane[i]) * w
 
 

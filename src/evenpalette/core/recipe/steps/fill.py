@@ -19,7 +19,7 @@ def _share(alpha, height, level, weight, out):  # type: ignore[no-untyped-def]
     """How much of the fill there is: its alpha, where its height stands above 1 - level."""
     edge = np.float32(_EDGE)
     for i in range(out.size):
-        stands = (height[i] - 1 + level * (1 + edge)) / edge
+        stands = (height[i] - np.float32(1) + level * (np.float32(1) + edge)) / edge
         out[i] = alpha[i] * min(max(stands, np.float32(0)), np.float32(1)) * weight[i]
 
 

@@ -4,35 +4,46 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from evenpalette.core.color.blocks import BLOCK, decode_block, encode_block
 from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
-from evenpalette.core.color.encoding import decode_scalar, encode_scalar
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _level(linear, black, scale, power, contrast):  # type: ignore[no-untyped-def]
-    e = (encode_scalar(max(linear, np.float32(0))) - black) * scale
-    e = min(max(e, np.float32(0)), np.float32(1))
-    if power != 1:
-        e = e**power
-    return (e - np.float32(0.5)) * contrast + np.float32(0.5)
-
-
-@njit(nogil=True, cache=True, fastmath=True)
 def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation):  # type: ignore[no-untyped-def]
-    for i in range(r.size):
-        w = weight[i] * amount
-        if w == 0:
+    """In blocks whose loops the compiler vectorizes; blocks without weight are skipped."""
+    x, y, z, room = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    half = np.float32(0.5)
+    for start in range(0, r.size, BLOCK):
+        n = min(BLOCK, r.size - start)
+        w = weight[start : start + n]
+        some = np.float32(0)
+        for i in range(n):
+            some += w[i]
+        if some == 0:
             continue
-        x = _level(r[i], black, scale, power, contrast)
-        y = _level(g[i], black, scale, power, contrast)
-        z = _level(b[i], black, scale, power, contrast)
-        gray = np.float32(0.2126) * x + np.float32(0.7152) * y + np.float32(0.0722) * z
-        r[i] += (decode_scalar(max(gray + (x - gray) * saturation, np.float32(0))) - r[i]) * w
-        g[i] += (decode_scalar(max(gray + (y - gray) * saturation, np.float32(0))) - g[i]) * w
-        b[i] += (decode_scalar(max(gray + (z - gray) * saturation, np.float32(0))) - b[i]) * w
+        for line, plane in ((x[:n], r[start : start + n]), (y[:n], g[start : start + n]), (z[:n], b[start : start + n])):
+            for i in range(n):
+                line[i] = plane[i]
+            encode_block(line, room[:n])
+            for i in range(n):
+                line[i] = min(max((line[i] - black) * scale, np.float32(0)), np.float32(1))
+            if power != 1:
+                for i in range(n):
+                    line[i] = line[i] ** power
+            for i in range(n):
+                line[i] = (line[i] - half) * contrast + half
+        for i in range(n):
+            gray = np.float32(0.2126) * x[i] + np.float32(0.7152) * y[i] + np.float32(0.0722) * z[i]
+            x[i] = gray + (x[i] - gray) * saturation
+            y[i] = gray + (y[i] - gray) * saturation
+            z[i] = gray + (z[i] - gray) * saturation
+        for line, plane in ((x[:n], r[start : start + n]), (y[:n], g[start : start + n]), (z[:n], b[start : start + n])):
+            decode_block(line, room[:n])
+            for i in range(n):
+                plane[i] += (line[i] - plane[i]) * w[i] * amount
 
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:

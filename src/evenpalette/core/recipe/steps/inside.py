@@ -14,7 +14,7 @@ WHERE = ("Back faces", "Left half", "Right half", "Upper half", "Lower half")
 @njit(nogil=True, cache=True, fastmath=True)
 def _tint(plane, weight, amount, color, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
-        plane[i] += (color * (1 + keep * (plane[i] - 1)) - plane[i]) * weight[i] * amount
+        plane[i] += (color * (np.float32(1) + keep * (plane[i] - np.float32(1))) - plane[i]) * weight[i] * amount
 
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:

@@ -14,7 +14,7 @@ from evenpalette.core.values import Input, ValueType
 @njit(nogil=True, cache=True, fastmath=True)
 def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
-        made = (first[i] + (second[i] - first[i]) * share[i]) * (1 + keep * (plane[i] - 1))
+        made = (first[i] + (second[i] - first[i]) * share[i]) * (np.float32(1) + keep * (plane[i] - np.float32(1)))
         plane[i] += (made - plane[i]) * weight[i] * amount
 
 
