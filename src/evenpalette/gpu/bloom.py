@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 import moderngl
 
-#: A picture's side over that of its blurred ones, and the mip level that is as large as they.
-_COARSER, _LEVEL = 4, 2
+#: A picture's side over that of its blurred ones.
+_COARSER = 4
 
 
 class Bloom:
@@ -39,9 +39,8 @@ class Bloom:
         """Scatter what was drawn. bands: shares of the width from and to which it stays: a wipe shows two pictures."""
         width, height = self._small[0].size
         self._bands = bands
-        self._glow.build_mipmaps(0, _LEVEL)
-        self._glow.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
-        self._pass(program, quad, self._glow, 0, (1.0 / width, 0.0))
+        self._pass(program, quad, self._glow, 2, (0.0, 0.0))
+        self._pass(program, quad, self._small[2], 0, (1.0 / width, 0.0))
         self._pass(program, quad, self._small[0], 1, (0.0, 1.0 / height))
         self._pass(program, quad, self._small[1], 0, (3.5 / width, 0.0))
         self._pass(program, quad, self._small[0], 2, (0.0, 3.5 / height))
@@ -52,7 +51,7 @@ class Bloom:
         self._ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
         source.use(0)
         program["u_picture"].value = 0
-        program["u_level"].value = float(_LEVEL if source is self._glow else 0)
+        program["u_shrink"].value = int(source is self._glow)
         program["u_step"].value = step
         program["u_size"].value = tuple(float(side) for side in self._small[into].size)
         width, height = self._small[into].size

@@ -36,7 +36,7 @@ from evenpalette.core.recipe.attributes import (
     STRANDS,
     Holds,
 )
-from evenpalette.core.recipe.binding import Moment
+from evenpalette.core.recipe.binding import BoundStep, Moment
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
@@ -89,6 +89,7 @@ class SceneRenderer:
         self._light = _shader_file("light.glsl")
         self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         self._surfaces: dict[str, SurfaceBuffer] = {}
+        self._coarser: dict[str, int] = {}
         #: Pictures that are no textures of the document, by the name that a look calls them.
         self.extras: dict[str, Raster] = {}
         self._arrays: dict[tuple, moderngl.VertexArray] = {}
@@ -108,6 +109,9 @@ class SceneRenderer:
             self._buffers, self._mesh = MeshBuffers(self.ctx, mesh), mesh
             self._arrays.clear()
         self._shaders: dict[frozenset[str], ShaderText] = {}
+        self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
+        #: The look whose values a program has.
+        self._told: dict[moderngl.Program, Look] = {}
         self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
         count = len(state.region_ids)
         text = self._view_fragment.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
@@ -178,44 +182,55 @@ class SceneRenderer:
 
     def faces_in(self, x: int, y: int, width: int, height: int, name: str = "form") -> NDArray[np.int32]:
         """The faces that the last drawn Form shows in a part of its viewport (origin bottom left), -1 for none."""
-        buffer = self._surfaces.get(name)
-        return np.full((0, 0), -1, np.int32) if buffer is None else buffer.read_faces(x, y, width, height)
+        buffer, coarser = self._drawn_last(name)
+        if buffer is None:
+            return np.full((0, 0), -1, np.int32)
+        return buffer.read_faces(x // coarser, y // coarser, max(1, width // coarser), max(1, height // coarser))
 
     def places(self, name: str = "form") -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
         """Face and (u, v) of every pixel of the last drawn Form, rows from the bottom; None before the first."""
-        buffer = self._surfaces.get(name)
+        buffer, _ = self._drawn_last(name)
         return None if buffer is None else buffer.read_places()
+
+    def _drawn_last(self, name: str) -> tuple[SurfaceBuffer | None, int]:
+        """What a view's pixels show, and how much coarser it is than the view."""
+        coarser = self._coarser.get(name, 1)
+        return self._surfaces.get(_room(name, coarser)), coarser
 
     @property
     def has_model(self) -> bool:
         """Whether there is a mesh to draw."""
         return self._buffers is not None and self._buffers.form is not None
 
-    def clear(self, target: moderngl.Framebuffer) -> None:
-        """Fill the target with the surround."""
+    def clear(self, target: moderngl.Framebuffer, part: Viewport | None = None) -> None:
+        """Fill the target, or a part of it, with the surround."""
         target.use()
-        self.ctx.scissor = None
+        self.ctx.scissor = part
         target.clear(SURROUND, SURROUND, SURROUND, 1.0)
 
     def draw_form(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
-        name: str = "form",
+        name: str = "form", coarser: int = 1,
     ) -> None:  # fmt: skip
         """Draw the model into a part of the target (origin bottom left).
 
         looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain case.
+        coarser: how many pixels of the target a drawn one is wide, for a camera that moves.
         """
         if not self.has_model:
             return
-        buffer = self._surface_buffer(name, (viewport[2], viewport[3]), camera)
+        # A coarse picture has a room of its own; where the pointer is, is asked of the one that was drawn last.
+        self._coarser[name] = coarser
+        size = max(1, viewport[2] // coarser), max(1, viewport[3] // coarser)
+        buffer = self._surface_buffer(_room(name, coarser), size, camera)
         self._clear_picture(buffer)
         blooms = max((look.light.bloom for look, _ in looks if self._blooms(look)), default=0.0)
         if blooms:
             buffer.bloom.clear()
-        for look, left, right in _bands(looks, viewport[2]):
-            part = (left, 0, right - left, viewport[3])
+        for look, left, right in _bands(looks, size[0]):
+            part = (left, 0, right - left, size[1])
             room = buffer.bloom.target if self._blooms(look) else buffer.shaded
-            self._shade(room, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(buffer.size, camera, look, name))
+            self._shade(room, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(size, camera, look, _room(name, coarser)))
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
@@ -223,10 +238,11 @@ class SceneRenderer:
         self.ctx.depth_func = "<"
         program, quad = self._smooth
         if blooms:
-            buffer.bloom.blur(*self._blur, [(left / viewport[2], right / viewport[2]) for _, left, right in _bands(looks, viewport[2])])
+            buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in _bands(looks, size[0])])
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
         _set(program, "u_picture", 0)
+        _set(program, "u_scale", (size[0] / viewport[2], size[1] / viewport[3]))
         _set(program, "u_blooms", blooms)
         if blooms:
             for unit, picture in enumerate(buffer.bloom.pictures, 1):
@@ -291,8 +307,8 @@ class SceneRenderer:
 
     def uv_at(self, x: int, y: int, name: str = "form") -> tuple[float, float] | None:
         """The (u, v) that the last drawn Form shows at a pixel of its viewport (origin bottom left)."""
-        buffer = self._surfaces.get(name)
-        return buffer.read(x, y) if buffer is not None else None
+        buffer, coarser = self._drawn_last(name)
+        return buffer.read(x // coarser, y // coarser) if buffer is not None else None
 
     def _surface_buffer(self, name: str, size: tuple[int, int], camera: OrbitCamera) -> SurfaceBuffer:
         held = self._surfaces.get(name)
@@ -403,7 +419,9 @@ class SceneRenderer:
 
     def _blooms(self, look: Look) -> bool:
         """Whether what the surface sends out is scattered in this look."""
-        return look.show is Show.RECIPE and look.lit and look.light.bloom > 0 and EMISSIVE in self._made
+        if look.show is not Show.RECIPE or not look.lit or not look.light.bloom or EMISSIVE not in self._made:
+            return False
+        return EMISSIVE in self._state.starts or any(op.writes == EMISSIVE and step.is_active(op) for step in self._steps(look) for op in step.kind.ops)
 
     def _surroundings(self, key: str) -> moderngl.Texture:
         """The picture of surroundings."""
@@ -435,8 +453,10 @@ class SceneRenderer:
             quad = self.ctx.vertex_array(program, [(self._corners, "2f", "in_corner")])
             self._views[text] = program, quad
             while len(self._views) > _MOST_PROGRAMS:
-                for part in reversed(self._views.pop(next(iter(self._views)))):
-                    part.release()
+                gone, drawn = self._views.pop(next(iter(self._views)))
+                self._told.pop(gone, None)
+                drawn.release()
+                gone.release()
         return self._views[text]
 
     def _program(self, fragment: str) -> moderngl.Program:
@@ -447,7 +467,10 @@ class SceneRenderer:
             raise ShaderRefused(_refusal(str(error), fragment)) from error
 
     def _set_look(self, program: moderngl.Program, look: Look, shader: ShaderText) -> None:
-        steps = self._state.bound_steps(look.variant, Moment(look.copy, look.seconds))
+        if self._told.get(program) == look:
+            return
+        self._told[program] = look
+        steps = self._steps(look)
         last = len(steps) if look.steps is None else look.steps
         # A step that is not shown has an amount of 0; its rows keep theirs.
         amounts = [s.amount if i < last and not (look.alone and i != last - 1) else 0.0 for i, s in enumerate(steps)]
@@ -470,6 +493,15 @@ class SceneRenderer:
         _set(program, "u_overlay", look.overlay)
         _set(program, "u_overlaid", self._overlaid(look.region))
         _set(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
+
+    def _steps(self, look: Look) -> list[BoundStep]:
+        """The recipe with the values of a look, kept while the document stays: a turning camera asks again and again."""
+        key = look.variant, Moment(look.copy, look.seconds)
+        if key not in self._bound:
+            if len(self._bound) > _MOST_PROGRAMS:
+                self._bound.clear()
+            self._bound[key] = self._state.bound_steps(*key)
+        return self._bound[key]
 
     def _overlaid(self, region: int) -> tuple[int, int]:
         """First and one past the last region of the division of a region, of the first division where there is none."""
@@ -572,6 +604,11 @@ def _refusal(said: str, text: str) -> str:
     line, lines = int(found[1] or found[2]), text.splitlines()
     quoted = lines[line - 1].strip() if 0 < line <= len(lines) else ""
     return f"The graphics driver refuses the shader of this recipe: {found[3].strip()[:160]}, in line {line}, '{quoted[:80]}'. The last good picture stays."
+
+
+def _room(name: str, coarser: int) -> str:
+    """What the buffer of a view is kept under."""
+    return name if coarser == 1 else f"{name} coarse"
 
 
 def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int, int]]:

@@ -4,6 +4,7 @@ The one place that makes the context current. It draws what it is told to show, 
 what the pointer has to say.
 """
 
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -11,7 +12,7 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
@@ -31,6 +32,8 @@ from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.scene import SceneRenderer
 
+#: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is wide.
+_FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
 #: Uploads go on for so long in one turn.
 _TURN_SECONDS = 0.02
 
@@ -43,6 +46,9 @@ class Canvas(QOpenGLWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        # What is not drawn again stays: Flat, while the camera of Form moves.
+        self.setUpdateBehavior(QOpenGLWidget.UpdateBehavior.PartialUpdate)
+        self._flat_as_drawn: object = None
         self.setMinimumSize(480, 260)
         self.setAccessibleName("Form and Flat")
         self._frame = Frame()
@@ -61,6 +67,12 @@ class Canvas(QOpenGLWidget):
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
+        #: Runs while the camera moves, and a little longer; then all is drawn as fine as it can be.
+        self._moving = QTimer(self, singleShot=True, interval=_AT_REST)
+        self._moving.timeout.connect(self._come_to_rest)
+        self._coarser = 1
+        #: What is painted over, None for all.
+        self._clip: QRectF | QRect | None = None
         self._upload_timer = QTimer(self, singleShot=True, interval=5)
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
@@ -77,6 +89,8 @@ class Canvas(QOpenGLWidget):
 
     @frame.setter
     def frame(self, frame: Frame) -> None:
+        if frame.camera != self._frame.camera:
+            self._moving.start()
         self._frame = frame
         self._lay_out()
 
@@ -287,6 +301,10 @@ class Canvas(QOpenGLWidget):
             self._upload_timer.start()
         self.painted.emit()
 
+    def _come_to_rest(self) -> None:
+        self._coarser = 1
+        self.update()
+
     def _go_back(self, scene: SceneRenderer) -> None:
         """Draw what was drawn last without a complaint, until the document changes again."""
         self._held = self._good
@@ -296,14 +314,33 @@ class Canvas(QOpenGLWidget):
         """Form and Flat of a state that the scene has."""
         frame, shown = self.frame, self.shown
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
-        scene.clear(target)
-        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form())
-        if state.project.asset.textures or state.coverages or scene.has_model:
+        flat = self._flat_now(scene, state)
+        only_form = self._moving.isActive() and flat == self._flat_as_drawn
+        scene.clear(target, frame.device(frame.form) if only_form else None)
+        began = time.perf_counter()
+        coarser = self._coarser if self._moving.isActive() else 1
+        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form(), coarser=coarser)
+        if self._moving.isActive():
+            # Until it is drawn: only so is it known whether it is fast enough to follow the hand.
+            scene.ctx.finish()
+            if time.perf_counter() - began > _FLUENT * (1.0 if self._coarser == 1 else 1.4):
+                self._coarser = min(self._coarser + 1, _COARSEST)
+        self._clip = frame.form if only_form else None
+        self._flat_as_drawn = flat
+        if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
             scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
+
+    def _flat_now(self, scene: SceneRenderer, state: State) -> tuple[object, ...]:
+        """Everything that decides what is seen outside of Form."""
+        frame, shown = self.frame, self.shown
+        looks = tuple(shown.flat()), shown.has_lines, shown.against, shown.wipe
+        return replace(frame, camera=OrbitCamera()), looks, self.spot, self.circle, id(state), id(self._extras), scene.is_waiting
 
     def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._clip is not None:
+            painter.setClipRect(self._clip)
         form, flat = frame.form, frame.flat
         marks.draw_divide(painter, form.right() + 1, frame.height)
         if self.shown.against:
