@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from evenpalette.gpu.lights import SET_UPS, Light
+from evenpalette.gpu.sample import lit_sample
 from evenpalette.gpu.surroundings import BANDS, COLUMNS, ROWS, blurred, directions, harmonics_of, surroundings
 from tests.glsl import Game
 
@@ -196,3 +197,26 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
     assert np.allclose(even.bands, 0.7, atol=1e-4)
     assert np.allclose(even.harmonics, [0.7, *[0] * 8], atol=2e-3)
     assert harmonics_of(np.ones((ROWS, COLUMNS), np.float32), *directions(ROWS, COLUMNS))[0] == pytest.approx(1, abs=2e-3)
+
+
+def test_the_lit_ball_tells_finishes_apart() -> None:
+    """A mirror's highlight is small and bright, a chalk's nowhere; scratches draw it out sideways; a metal colors it."""
+    balls = {
+        name: lit_sample(values, size=64).astype(float) for name, values in {
+            "gloss": {"roughness": 0.08}, "chalk": {"roughness": 0.95}, "metal": {"roughness": 0.3, "metallic": 1.0},
+            "brushed": {"roughness": 0.3, "metallic": 1.0, "anisotropy": 0.8},
+        }.items()
+    }  # fmt: skip
+    assert all(ball[0, 0, 3] == 0 and ball[32, 32, 3] == 255 for ball in balls.values())
+    light = {name: ball[..., :3].mean(-1) * (ball[..., 3] == 255) for name, ball in balls.items()}
+    assert light["gloss"].max() > 225 > light["chalk"].max()
+    assert (light["gloss"] > 200).mean() < 0.01
+
+    def spread(name: str) -> tuple[float, float]:
+        y, x = np.nonzero(light[name] > 0.92 * light[name].max())
+        return float(x.std()), float(y.std())
+
+    assert spread("brushed")[0] > 2 * spread("brushed")[1]
+    assert spread("brushed")[0] > 1.5 * spread("metal")[0]
+    brightest = balls["metal"].reshape(-1, 4)[int(np.argmax(light["metal"]))]
+    assert brightest[0] > brightest[2]

@@ -138,3 +138,23 @@ def test_a_shader_that_the_driver_refuses_is_said_with_its_line_and_the_picture_
     session.apply("color", lambda s: edit.update_step(s, "step-soot", enabled=False))
     session.apply("away", lambda s: edit.remove_step(s, s.project.recipe.steps[-1].id))
     assert (np.abs(hand.form_and_flat()[1] - before).max(-1) > 8).mean() > 0.002
+
+
+def test_before_and_after_of_one_step_lie_on_both_sides_of_the_wipe(hand: Hand) -> None:
+    session, shown = hand.session, hand.window.views.shown
+    session.select_step("step-soot")
+    hand.wait()
+    opened = hand.window.bench("recipe").findChild(OpenCard)
+    QTest.keyClick(opened, Qt.Key.Key_B)
+    assert shown.compared == ("After Soot", "Before Soot")
+    shown.set_wipe(0.98)
+    after = hand.form_and_flat()[1]
+    shown.set_wipe(0.02)
+    before = hand.form_and_flat()[1]
+    middle = np.s_[:, 30:-30]
+    assert (np.abs(after - before)[middle].max(-1) > 8).mean() > 0.02
+    # Before it is what the steps up to it make.
+    shown.toggle_before()
+    steps = [s.id for s in session.state.project.recipe.steps]
+    shown.show_steps(steps.index("step-soot"), False)
+    assert np.abs(hand.form_and_flat()[1] - before)[middle].max() <= 1

@@ -279,6 +279,7 @@ class RecipeBench(QWidget):
         menu.addAction("Rename\tF2", self.rename)
         menu.addAction("Move left\tCtrl+Left", lambda: self._move(-1))
         menu.addAction("Move right\tCtrl+Right", lambda: self._move(1))
+        menu.addAction("Before and after\tB", self._views.shown.toggle_before)
         menu.addAction("Duplicate", self._duplicate)
         menu.addAction("Copy as text\tCtrl+C", self.copy_text)
         menu.addAction("Paste steps\tCtrl+V", self.paste_text)
@@ -320,6 +321,8 @@ class RecipeBench(QWidget):
             self._remove()
         elif event.key() == Qt.Key.Key_F2:
             self.rename()
+        elif event.key() == Qt.Key.Key_B:
+            self._views.shown.toggle_before()
         elif event.key() == Qt.Key.Key_Insert:
             self.choose_kind()
         else:

@@ -1,7 +1,10 @@
 """Steps as cards: closed ones with a picture, the open one with all its inputs."""
 
-from PyQt6.QtCore import QPoint, QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent, QPixmap
+from functools import cache
+
+from PyQt6 import sip
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QIcon, QImage, QKeyEvent, QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -26,12 +29,15 @@ from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.variants import set_value
 from evenpalette.core.project.state import new_id
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import AMOUNT, StepKind
+from evenpalette.core.recipe.kind import AMOUNT, StartingPoint, StepKind
 from evenpalette.core.recipe.model import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType, value_text
+from evenpalette.gpu.sample import lit_sample
 
 PICTURE = (100, 76)
+#: Side of the lit balls beside named finishes.
+SAMPLE = 22
 CARD_WIDTH = 118
 #: With at most so many inputs, what a row has and what all share stand one above the other.
 _STACKED = 2
@@ -60,6 +66,33 @@ def colors_of(session: Session, step: Step, copy: int) -> list[str]:
         return []
     values = session.state.values(session.state.project.active_variant)
     return [str(read_binding(step.binding(row, first.key), first, values, copy)) for row in step.rows]
+
+
+@cache
+def _icon(finish: tuple[tuple[str, float], ...]) -> QIcon:
+    pixels = lit_sample(dict(finish), size=SAMPLE * 2)
+    image = QImage(pixels.tobytes(), pixels.shape[1], pixels.shape[0], pixels.shape[1] * 4, QImage.Format.Format_RGBA8888)
+    pixmap = QPixmap.fromImage(image.copy())
+    pixmap.setDevicePixelRatio(2)
+    return QIcon(pixmap)
+
+
+def sample_icon(kind: StepKind, point: StartingPoint) -> QIcon:
+    """A small lit ball with a starting point's finish; nothing for kinds that set none."""
+    values = {key: point.values[key] for key in ("metallic", "roughness", "coat", "coat_roughness") if key in point.values}
+    if "roughness" not in values:
+        return QIcon()
+    finish = {key: float(value) for key, value in values.items()}
+    finish["anisotropy"] = float(kind.input("anisotropy").default) if point.values.get("brushed") else 0.0
+    return _icon(tuple(sorted(finish.items())))
+
+
+def _fill_samples(box: QComboBox, kind: StepKind, place: int = 0) -> None:
+    """The lit balls of a list of starting points, one in each turn of the event loop."""
+    if place >= len(kind.starting_points) or sip.isdeleted(box):
+        return
+    box.setItemIcon(place + 1, sample_icon(kind, kind.starting_points[place]))
+    QTimer.singleShot(0, lambda: _fill_samples(box, kind, place + 1))
 
 
 class Swatches(QWidget):
@@ -316,8 +349,10 @@ class OpenCard(MovableCard):
             box.setAccessibleName("Starting point")
             box.setToolTip("Named sets of values to begin with; every value can be changed afterwards")
             box.addItem("Start from ...", None)
+            box.setIconSize(QSize(SAMPLE, SAMPLE))
             for point in kind.starting_points:
                 box.addItem(point.name, point.name)
+            _fill_samples(box, kind)
             current = self._point_of(kind, self._step().row(row_id))
             box.setCurrentIndex(max(0, box.findData(current)))
             box.activated.connect(lambda i: self._start_from(kind, row_id, box.itemData(i)))

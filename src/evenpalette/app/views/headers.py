@@ -21,7 +21,8 @@ _STAGE_TIPS = {
 }
 HEADER = 34
 #: What the active variant is compared with, besides another variant's id.
-NOTHING, PAINTED, DEFAULTS = "", "painted", "defaults"
+#: What can be compared with besides a variant, by its id. BEFORE: what was there before the chosen step.
+NOTHING, PAINTED, DEFAULTS, BEFORE = "", "painted", "defaults", "before"
 #: Before the id of a texture that is shown as a stage.
 TEXTURE = "texture:"
 
@@ -176,6 +177,7 @@ class ViewHeaders:
         box.clear()
         box.addItem("Compare with ...", NOTHING)
         box.addItem("Painted original", PAINTED)
+        box.addItem("Before the step", BEFORE)
         box.addItem(DEFAULTS_NAME, DEFAULTS)
         for variant in variants:
             box.addItem(variant.name, variant.id)

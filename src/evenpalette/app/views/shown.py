@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
-from evenpalette.app.views.headers import DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
+from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
 from evenpalette.app.views.light_popup import LightPopup
 from evenpalette.app.views.stages import Stages
 from evenpalette.app.widgets.popup import show_above
@@ -87,6 +87,10 @@ class Shown(QObject):
         if not self.against:
             return None
         state = self._session.state
+        if self.against == BEFORE:
+            place = self._step_place()
+            step = state.project.recipe.steps[place] if place is not None else None
+            return (f"After {step.name}", f"Before {step.name}") if step is not None else None
         names = {PAINTED: "Painted original", DEFAULTS: DEFAULTS_NAME}
         other, active = find_variant(state, self.against), find_variant(state, state.project.active_variant)
         return active.name if active else names[DEFAULTS], other.name if other else names.get(self.against, "")
@@ -109,11 +113,22 @@ class Shown(QObject):
         first = self._look(stage, lit=lit)
         if self.against == NOTHING:
             return [(first, 1.0)]
+        if self.against == BEFORE:
+            place = self._step_place()
+            if place is None:
+                return [(first, 1.0)]
+            shown = replace(first, steps=place + 1, alone=False)
+            return [(shown, self.wipe), (replace(shown, steps=place), 1.0)]
         if self.against == PAINTED:
             other = replace(first, show=Show.PAINTED, texture="")
         else:
             other = replace(first, variant=None if self.against == DEFAULTS else self.against)
         return [(first, self.wipe), (other, 1.0)]
+
+    def _step_place(self) -> int | None:
+        """Where the chosen step is in the recipe."""
+        ids = [step.id for step in self._session.state.project.recipe.steps]
+        return ids.index(self._session.step) if self._session.step in ids else None
 
     def _ask_light(self) -> None:
         popup = LightPopup(self.light, self._headers.light)
@@ -162,6 +177,10 @@ class Shown(QObject):
     def toggle_compare(self) -> None:
         """Compare with the painted original, or with nothing."""
         self.set_against(NOTHING if self.against else PAINTED)
+
+    def toggle_before(self) -> None:
+        """Compare what is there after the chosen step with what was before it, or with nothing."""
+        self.set_against(NOTHING if self.against == BEFORE else BEFORE)
 
     def set_wipe(self, share: float) -> None:
         """Move the line between what is compared."""
