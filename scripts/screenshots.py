@@ -26,6 +26,7 @@ from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.ramps import LOUD
+from evenpalette.gpu.lights import Light
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -134,31 +135,27 @@ def _divisions(camera: Photographer) -> None:
 
 
 def _surface(camera: Photographer) -> None:
-    """The finish of the night variant beside its roughness, and a texture laid by a placement."""
+    """The finish of the night variant beside its roughness, glowing; and tiles of an atlas."""
     window, session, views = camera.window, camera.window.session, camera.window.views
     session.set_station("recipe")
     session.apply("Night", lambda s: activate(s, s.project.variants[1].id))
     views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("roughness"))
     session.select_step("step-finish")
+    views.shown.set_light(Light("night", filmic=True, bloom=0.4))
     camera.take("surface")
-    painted, cap = session.state.project.tone.painted, session.state.region_ids[2]
-
-    def laid(state: State) -> State:
-        state = recipe.add_step(state, "fill", (cap,), at=2, step_id="step-fill")
-        row = state.project.recipe.step("step-fill").rows[0].id
-        state = recipe.bind_input(state, "step-fill", "picture", Binding(value=painted), row)
-        return recipe.bind_input(state, "step-fill", "picture_placed", Binding(value="scale=3,3; turn=0.1; wrap=mirror"), row)
-
-    session.apply("Fill", laid)
-    views.headers.flat_stage.setCurrentIndex(0)
-    session.select_step("step-fill")
+    # Tiles of an atlas on the sign, laid by a placement, in a room.
+    camera.demo("stall-sign")
+    session.set_station("recipe")
+    views.shown.set_light(Light("room", filmic=True))
+    session.select_step("step-boards")
     camera.settle()
     field = window.bench("recipe").findChild(PlacementField)
     QTest.mouseClick(field, Qt.MouseButton.LeftButton)
-    camera.take("placement")
+    camera.take("tiles")
     popup = QApplication.activePopupWidget()
     if popup is not None:
         popup.close()
+    views.shown.set_light(Light())
 
 
 def _tones(camera: Photographer) -> None:
