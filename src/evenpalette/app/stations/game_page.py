@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ASSET
+from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
@@ -43,7 +44,7 @@ class GamePage(QWidget):
         self._session, self._views = session, views
         self._measured: Measured | None = None
         self._pictures: Pictures | None = None
-        self._middle, self._busy, self._again = (0.5, 0.5), False, False
+        self._middle = 0.5, 0.5
         self.texture = QComboBox()
         self.texture.setAccessibleName("Texture to measure")
         self.measure = button(
@@ -93,8 +94,7 @@ class GamePage(QWidget):
         layout.addWidget(left, 1)
         layout.addWidget(right)
         self._deliver.hide()
-        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
-        self._timer.timeout.connect(self._draw)
+        self._newest = Newest(session, "Looking", _PAUSE_MS, self._wish, self)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
         self.refresh()
@@ -152,35 +152,24 @@ class GamePage(QWidget):
     def _ask(self) -> None:
         self._deliver.setVisible(bool(self._way()))
         if self._measured is not None:
-            self._timer.start()
+            self._newest.ask()
 
-    def _draw(self) -> None:
-        """The chosen way from the chosen distance, beside the window; the newest wish only."""
+    def _wish(self) -> Wish | None:
+        """The chosen way from the chosen distance."""
         measured, line = self._measured, self.table.currentRow()
-        if self._busy:
-            self._again = True
-            return
         if measured is None or not 0 <= line < len(measured.ways):
-            return
+            return None
         name, distance = measured.ways[line].name, self._distance.value
 
         def done(found: Pictures) -> None:
-            self._busy, self._pictures = False, found
+            self._pictures = found
             self._place()
             self._views.show_extras({
                 "game": ("In the game", Raster(found.seen, Encoding.SRGB)),
                 "lost": ("Lost there", Raster(found.difference, Encoding.DATA)),
             })
-            if self._again:
-                self._again = False
-                self._timer.start()
 
-        def failed(error: Exception) -> None:
-            self._busy = False
-            self._session.failed(error)
-
-        self._busy = True
-        self._session.tasks.start(Task("Looking", lambda _: pictures_of(measured, name, distance), done, failed, exclusive=False))
+        return lambda: pictures_of(measured, name, distance), done
 
     def _way(self) -> str:
         """The way that index art can be delivered in, of the chosen line; '' for others."""

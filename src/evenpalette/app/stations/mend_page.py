@@ -2,12 +2,11 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from evenpalette.app.facets import ASSET
+from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
-from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -33,7 +32,6 @@ class MendPage(QWidget):
         super().__init__()
         self._session = session
         self._middle, self._shown_source = (0.5, 0.5), ""
-        self._busy = self._asks_again = False
         self.texture = QComboBox()
         self.texture.setAccessibleName("Texture to mend")
         self.texture.activated.connect(lambda _: self._take_up())
@@ -86,8 +84,7 @@ class MendPage(QWidget):
         layout.addWidget(left)
         layout.addWidget(self.picture, 1)
         layout.addWidget(right)
-        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
-        self._timer.timeout.connect(self._preview)
+        self._newest = Newest(session, "Mending a part", _PAUSE_MS, self._wish, self)
         for slider in (self.noise, self.noise_reach, self.flow, self.flow_reach):
             slider.edited.connect(lambda _: self._ask())
         self.size.activated.connect(lambda _: self._ask())
@@ -170,37 +167,25 @@ class MendPage(QWidget):
         width, height = raster.width * mending.enlarge, raster.height * mending.enlarge
         words = mending.words()
         self._facts.setText(f"{words[0].upper()}{words[1:]}. {width} x {height} texels.")
-        self._timer.start()
+        self._newest.ask()
 
-    def _preview(self) -> None:
-        """A part of the texture, with enough around it, mended beside the window; the newest wish only."""
+    def _wish(self) -> Wish | None:
+        """A part of the texture, with enough around it, mended."""
         source = self._source()
-        if self._busy:
-            self._asks_again = True
-            return
         if source is None or not self.isVisible() or source.id not in self._session.state.textures:
-            return
+            return None
         raster, mending = self._session.state.textures[source.id], self.mending
         size = max(8, round(self.picture.width() / _ZOOM)), max(8, round(self.picture.height() / _ZOOM))
         part, inside = _part(raster, self._middle, size, mending.flow_reach + mending.noise_reach + 8)
         is_normal = source.role is Role.NORMAL
 
-        def work(_: object) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+        def work() -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
             return _codes(part, inside, 1), _codes(mend(part, mending, is_normal=is_normal), inside, mending.enlarge)
 
         def done(found: tuple[NDArray[np.uint8], NDArray[np.uint8]]) -> None:
-            self._busy = False
             self.picture.show_pictures(image_of(found[0]), image_of(found[1]))
-            if self.mending != mending or self._asks_again:
-                self._asks_again = False
-                self._timer.start()
 
-        def failed(error: Exception) -> None:
-            self._busy = False
-            self._session.failed(error)
-
-        self._busy, self._asks_again = True, False
-        self._session.tasks.start(Task("Mending a part", work, done, failed, exclusive=False))
+        return work, done
 
     def _make(self) -> None:
         texture, mending, instead = self._current(), self.mending, self._instead.isChecked()

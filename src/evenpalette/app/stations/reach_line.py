@@ -1,13 +1,13 @@
 """What a parameter reaches, in a line: how much of which regions, on the views on wish; or why it changes nothing, with a
 way to go there."""
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES
+from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
-from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label
 from evenpalette.core.project.reach import Reach, reach_of, reach_picture
@@ -23,7 +23,7 @@ class ReachLine(QWidget):
         self._session, self._views = session, views
         self._parameter: str | None = None
         self._found: Reach | None = None
-        self._text, self._busy, self._again = "", False, False
+        self._text = ""
         self._words = label("", "note")
         self._words.setAccessibleName("Reach of the parameter")
         self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -38,8 +38,7 @@ class ReachLine(QWidget):
         layout.addWidget(self._words, 1)
         layout.addWidget(self._go)
         layout.addWidget(self._show)
-        self._timer = QTimer(self, singleShot=True, interval=_PAUSE_MS)
-        self._timer.timeout.connect(self._look)
+        self._newest = Newest(session, "Looking at reach", _PAUSE_MS, self._wish, self)
         session.changed.connect(lambda facets: self._ask() if facets & {VALUES, RECIPE, ACTIVE, REGIONS, COVERAGES, ASSET} else None)
         self.look_at(None)
 
@@ -58,18 +57,15 @@ class ReachLine(QWidget):
 
     def _ask(self) -> None:
         if self._parameter is not None and self.isVisible():
-            self._timer.start()
+            self._newest.ask()
 
-    def _look(self) -> None:
+    def _wish(self) -> Wish | None:
         state, parameter = self._session.state, self._parameter
-        if self._busy:
-            self._again = True
-            return
         if parameter is None or state.project.recipe.parameter(parameter) is None:
-            return
+            return None
+        variant = state.project.active_variant
 
         def done(found: Reach) -> None:
-            self._busy = False
             if parameter == self._parameter:
                 self._found = found
                 self._set_text(found.words(self._session.state))
@@ -77,17 +73,8 @@ class ReachLine(QWidget):
                 self._show.setVisible(not found.reasons)
                 if self._show.isChecked():
                     self._draw()
-            if self._again or parameter != self._parameter:
-                self._again = False
-                self._timer.start()
 
-        def failed(error: Exception) -> None:
-            self._busy = False
-            self._session.failed(error)
-
-        self._busy = True
-        variant = state.project.active_variant
-        self._session.tasks.start(Task("Looking at reach", lambda _: reach_of(state, parameter, variant), done, failed, exclusive=False))
+        return lambda: reach_of(state, parameter, variant), done
 
     def _draw(self) -> None:
         if not self._show.isChecked() or self._found is None or self._found.reasons:
