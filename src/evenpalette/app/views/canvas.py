@@ -67,9 +67,9 @@ class Canvas(QOpenGLWidget):
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
-        #: Runs while the camera moves, and a little longer; then all is drawn as fine as it can be.
+        #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
         self._moving = QTimer(self, singleShot=True, interval=_AT_REST)
-        self._moving.timeout.connect(self._come_to_rest)
+        self._moving.timeout.connect(self.come_to_rest)
         self._coarser = 1
         #: What is painted over, None for all.
         self._clip: QRectF | QRect | None = None
@@ -89,8 +89,6 @@ class Canvas(QOpenGLWidget):
 
     @frame.setter
     def frame(self, frame: Frame) -> None:
-        if frame.camera != self._frame.camera:
-            self._moving.start()
         self._frame = frame
         self._lay_out()
 
@@ -301,7 +299,13 @@ class Canvas(QOpenGLWidget):
             self._upload_timer.start()
         self.painted.emit()
 
-    def _come_to_rest(self) -> None:
+    def keep_moving(self) -> None:
+        """A hand moves the camera: to follow it counts for more than fine pixels."""
+        self._moving.start()
+
+    def come_to_rest(self) -> None:
+        """The hand rests: all is drawn as fine as it can be."""
+        self._moving.stop()
         self._coarser = 1
         self.update()
 

@@ -146,6 +146,7 @@ class TwinViews(Canvas):
             rect = self.frame.form if self.frame.is_on_form(place) else self.frame.flat
             self.shown.set_wipe((place.x() - rect.left()) / rect.width())
         elif self._drag == "turn":
+            self.keep_moving()
             self.frame = self.frame.turned(delta)
         else:
             self.frame = self.frame.moved(delta, form=self._drag == "move form")
@@ -153,6 +154,7 @@ class TwinViews(Canvas):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         drag, self._drag = self._drag, None
+        self.come_to_rest()
         if drag == "tool":
             for tool in (self.stroke_tool, self.face_tool):
                 tool.release()
