@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QInputDialog, QPushButton
 from evenpalette.app.stations.step_cards import OpenCard
 from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.project.edits.asset import add_texture
+from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.model import Role
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
@@ -90,6 +91,7 @@ def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(hand: Ha
     parameter = session.state.project.parameters[-1]
     assert (parameter.name, set(parameter.choices)) == ("Paper pattern", {held["stripes.png"], held["dots.png"]})
     assert np.abs(hand.form_and_flat()[1] - stripes).max() <= 1
+    assert not [f.text for f in find_all(session.state) if "reads no texture" in f.text]
     # Another texture in this variant: the views follow, and the table says it by its name.
     box = hand.find("Texture", QComboBox, bench)
     box.setCurrentIndex(box.findData(held["dots.png"]))

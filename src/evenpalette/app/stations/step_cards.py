@@ -267,7 +267,7 @@ class OpenCard(MovableCard):
             # Index art and its strip are read texel by texel, where they lie.
             return True
         binding = step.binding(line, map_.key) if map_ is not None else None
-        return map_ is not None and not (binding is not None and binding.value)
+        return map_ is not None and not (binding is not None and (binding.value or binding.parameter))
 
     def _row_column(self, step: Step) -> QVBoxLayout:
         """The strips, and how rows are added."""
@@ -311,7 +311,7 @@ class OpenCard(MovableCard):
                 shown = point
             laid = next((m for m in kind.maps if m.key in kind.row_inputs), None)
             named = step.binding(line, laid.key) if laid is not None else None
-            if named is not None and (texture := state.project.asset.texture(str(named.value))) is not None:
+            if laid is not None and (texture := state.project.asset.texture(str(read_binding(named, laid.input, values)))) is not None:
                 shown = texture.name
             follows = parameter.name if parameter is not None else "by copy" if binding and binding.pick else ""
             looks.append(StripLook(line.id, chips, row_text(session, line, len(step.rows) == 1), color, shown, follows))

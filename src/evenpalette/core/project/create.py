@@ -66,8 +66,11 @@ def create_project(
         state = _begun(state.on(sheet.id), fit=fit)
     state = state.on(first)
     if fit and state.tone is None:
-        needed = "regions (--regions)" if not state.project.regions.regions else "a painted texture"
-        raise EvenPaletteError(f"A tone cannot be fitted without {needed}.")
+        if not state.project.regions.regions:
+            raise EvenPaletteError("A tone cannot be fitted without regions (--regions).")
+        held = ", ".join(f"{t.name} as {t.role.value}" for t in state.project.asset.textures[:4])
+        taken = f" Taken were {held}: say it with --texture FILE=painted-color." if held else ""
+        raise EvenPaletteError(f"A tone cannot be fitted without a painted texture.{taken}")
     progress(1.0)
     return state
 

@@ -14,7 +14,7 @@ from evenpalette.core.project.reach import reach_of, unseen
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.binding import map_read, textures_of
+from evenpalette.core.recipe.binding import map_read, read_binding, textures_of
 from evenpalette.core.recipe.kind import MapInput
 from evenpalette.core.recipe.model import TONE, Binding
 from evenpalette.core.recipe.steps import KINDS
@@ -177,7 +177,8 @@ def _recipe(state: State) -> list[Finding]:
 
 def _is_read(state: State, map_: MapInput, binding: Binding | None) -> bool:
     """Whether a binding names a texture that is there."""
-    read = map_read(map_, str(binding.value or ""), Placement()) if binding is not None else None
+    value = read_binding(binding, map_.input, {p.id: p.default for p in state.project.parameters})
+    read = map_read(map_, str(value or ""), Placement())
     return read is not None and read.texture in state.textures
 
 
