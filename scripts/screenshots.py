@@ -148,6 +148,7 @@ def _surface(camera: Photographer) -> None:
     session.set_station("recipe")
     views.shown.set_light(Light("room", filmic=True))
     session.select_step("step-boards")
+    views.headers.flat_stage.setCurrentIndex(0)
     camera.settle()
     field = window.bench("recipe").findChild(PlacementField)
     QTest.mouseClick(field, Qt.MouseButton.LeftButton)

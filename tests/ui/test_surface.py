@@ -154,12 +154,15 @@ def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
     assert popup is not None
     hand.type_into(named(popup, "Scale u").findChild(QLineEdit), "3")
     hand.type_into(named(popup, "Drift u per s").findChild(QLineEdit), "0.5")
+    # A free part: what would leave the texture is cut.
+    hand.type_into(named(popup, "Part, left").findChild(QLineEdit), "0.25")
+    hand.type_into(named(popup, "Part, width").findChild(QLineEdit), "0.5")
     pick_in(named(popup, "Beyond the border", QComboBox), "Mirror")  # type: ignore[arg-type]
     popup.close()
     hand.wait()
     row = step(hand, fill).rows[0]
     assert Placement.parse(str(row.inputs["picture_placed"].value)) == Placement.parse(
-        "scale=3,3; drift=0.5,0; wrap=mirror"
+        "scale=3,3; drift=0.5,0; wrap=mirror; part=0.25,0,0.5,1"
     )
     still = hand.form_and_flat()[1]
     assert np.abs(still - laid).max() > 30

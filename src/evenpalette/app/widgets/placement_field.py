@@ -33,6 +33,8 @@ def placement_words(placement: Placement) -> str:
         words.append("drifts")
     if placement.tiles != (1, 1):
         words.append(f"tile {placement.tile + 1} of {placement.tiles[0] * placement.tiles[1]}")
+    elif not placement.is_whole:
+        words.append("a part")
     if placement.wrap is not Wrap.REPEAT:
         words.append(placement.wrap.name.lower())
     if placement.filter is Filter.NEAREST:
@@ -175,13 +177,17 @@ class PlacementEditor(QFrame):
             ("Offset v", "ov", -1, 1, "", lambda v: replace(self._placement, offset=(self._placement.offset[0], v))),
             ("Drift u per s", "du", -2, 2, "", lambda v: replace(self._placement, drift=(v, self._placement.drift[1]))),
             ("Drift v per s", "dv", -2, 2, "", lambda v: replace(self._placement, drift=(self._placement.drift[0], v))),
+            ("Part, left", "p0", 0, 0.99, "", lambda v: self._parted(0, v)),
+            ("Part, top", "p1", 0, 0.99, "", lambda v: self._parted(1, v)),
+            ("Part, width", "p2", 0.01, 1, "", lambda v: self._parted(2, v)),
+            ("Part, height", "p3", 0.01, 1, "", lambda v: self._parted(3, v)),
         ]
         for line, (words, key, low, high, unit, change) in enumerate(lines):
             slider = self._sliders[key] = ValueSlider(low, high, unit, decimals=1 if key == "turn" else 3)
             slider.setAccessibleName(words)
             slider.edited.connect(lambda value, f=change: self._changed(f(value)))
             slider.finished.connect(self.finished)
-            slider.reset.connect(lambda k=key: self._sliders[k].edited.emit(1.0 if k[0] == "s" else 0.0))
+            slider.reset.connect(lambda k=key: self._sliders[k].edited.emit(1.0 if k[0] == "s" or k in ("p2", "p3") else 0.0))
             grid.addWidget(label(words), line, 0)
             grid.addWidget(slider, line, 1)
         self._columns, self._rows, self._tile = (self._count(n) for n in ("Columns", "Rows", "Tile"))
@@ -239,6 +245,17 @@ class PlacementEditor(QFrame):
         now = self._placement.scale
         return replace(self._placement, scale=(now[0] if u is None else u, now[1] if v is None else v))
 
+    def _parted(self, which: int, value: float) -> Placement:
+        """The placement with another free part of the texture; what would leave the texture is moved or cut back in."""
+        part = [*self._placement.part]
+        part[which] = value
+        axis = which % 2
+        if which < 2:
+            part[axis + 2] = min(part[axis + 2], 1 - value)
+        else:
+            part[axis] = min(part[axis], 1 - value)
+        return replace(self._placement, part=(part[0], part[1], part[2], part[3]))
+
     def _tiled(self) -> None:
         tiles = int(self._columns.currentData()), int(self._rows.currentData())
         tile = min(max(self._tile.currentIndex(), 0), tiles[0] * tiles[1] - 1)
@@ -252,6 +269,7 @@ class PlacementEditor(QFrame):
         values = {
             "su": placement.scale[0], "sv": placement.scale[1], "turn": placement.turn * 360, "ou": placement.offset[0],
             "ov": placement.offset[1], "du": placement.drift[0], "dv": placement.drift[1],
+            **{f"p{k}": value for k, value in enumerate(placement.part)},
         }  # fmt: skip
         for key, value in values.items():
             self._sliders[key].set_value(value)
@@ -265,6 +283,9 @@ class PlacementEditor(QFrame):
             self._tile.addItems([str(n + 1) for n in range(total)])
         self._tile.setCurrentIndex(placement.tile)
         self._tile.setEnabled(total > 1)
+        for k in range(4):
+            # A grid and a free part are two ways to say which part is read.
+            self._sliders[f"p{k}"].setEnabled(total == 1)
         self._wrap.setCurrentIndex(self._wrap.findData(placement.wrap))
         self._filter.setCurrentIndex(self._filter.findData(placement.filter))
         self._picture.update()
