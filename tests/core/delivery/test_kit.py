@@ -113,6 +113,7 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
     loader, game = Loader(tmp_path / "kit"), Game()
     fields = {entry["field"]: entry for entry in loader.said["attributes"]}
     assert set(fields) == set(lantern.attributes)
+    assert all(variant["maps"]["strand_shape"]["alpha"] is None for variant in loader.said["variants"])
     assert {"base_color", "metallic", "roughness", "coat", "coat_roughness", "emissive", "normal", "strands", "anisotropy"} <= set(fields)
     for variant in loader.said["variants"][:3]:
         for attribute, said in variant["maps"].items():

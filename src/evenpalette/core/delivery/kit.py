@@ -135,7 +135,7 @@ def _map_said(map_: Map) -> KitMap:
     return KitMap(
         file=f"{map_.attribute}.png", encoding="srgb" if map_.raster.encoding is Encoding.SRGB else "data",
         strength=map_.strength, green="up" if holds is Holds.SLOPES else None,
-        alpha="opacity" if map_.raster.channels == 4 else None,
+        alpha="opacity" if map_.raster.channels == 4 and holds is Holds.COLOR else None,
     )  # fmt: skip
 
 
