@@ -1,5 +1,6 @@
 """What the surface sends out, scattered as in an eye or a lens: blurred little and much, at a quarter of the size."""
 
+import math
 from collections.abc import Sequence
 
 import moderngl
@@ -55,8 +56,11 @@ class Bloom:
         program["u_step"].value = step
         program["u_size"].value = tuple(float(side) for side in self._small[into].size)
         width, height = self._small[into].size
+        self._ctx.scissor = None
+        self._rooms[into].clear()
         for low, high in self._bands:
-            left, right = round(low * width), round(high * width)
+            # A texel that lies across the line between two pictures belongs to neither.
+            left, right = math.ceil(low * width - 1e-6), math.floor(high * width + 1e-6)
             if right > left:
                 self._ctx.scissor = (left, 0, right - left, height)
                 program["u_band"].value = (left / width, right / width)
