@@ -115,7 +115,7 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
     assert set(fields) == set(lantern.attributes)
     assert all(variant["maps"]["strand_shape"]["alpha"] is None for variant in loader.said["variants"])
     assert {"base_color", "metallic", "roughness", "coat", "coat_roughness", "emissive", "normal", "strands", "anisotropy"} <= set(fields)
-    for variant in loader.said["variants"][:3]:
+    for variant in loader.said["variants"][1:3]:
         for attribute, said in variant["maps"].items():
             encoding = Encoding.SRGB if said["encoding"] == "srgb" else Encoding.DATA
             picture = read_image(tmp_path / variant["folder"] / said["file"], encoding)
