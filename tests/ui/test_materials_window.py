@@ -107,7 +107,7 @@ def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(hand: Ha
     # The numbers of a finish become one vector; a part of it is moved alone.
     bench.add("finish")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **how: ("Wear", True))
-    choose_in_menu("Make a vector parameter")
+    choose_in_menu("Join these numbers")
     source("Roughness").click()
     vector = session.state.project.parameters[-1]
     assert vector.choices[:3] == ("Roughness", "Metallic", "Coat")

@@ -195,7 +195,7 @@ class InputRow:
                     menu.addAction("Pulse over time ...", self._pulse)
             menu.addAction("Make it a parameter ...", self._name)
             if len(self._vector_keys()) > 1:
-                menu.addAction("Make a vector parameter of these numbers ...", self._name_vector)
+                menu.addAction("Join these numbers into a vector ...", self._name_vector)
         fitting = [
             (p.name, Binding(parameter=p.id)) for p in recipe.parameters
             if p.type is self.input.type and (p.type is ValueType.TEXTURE or p.choices == self.input.choices) and p.id != binding.parameter
@@ -288,7 +288,7 @@ class InputRow:
         step, keys = edit.step_of(self._desk.session.state.project.recipe, self.step_id), self._vector_keys()
         words = ", ".join(edit.input_of(step, key).label.lower() for key in keys)
         proposal = f"{self._desk.row_name(step, self.row_id)} {kind_of(step.kind).label.lower()}"
-        name, done = QInputDialog.getText(self._desk.window, "New vector parameter", f"Name of the vector of {words}", text=proposal)
+        name, done = QInputDialog.getText(self._desk.window, "New vector", f"Name of the vector of {words}", text=proposal)
         if done and name.strip():
             self._desk.session.apply(
                 f"New parameter {name}", lambda s: edit.name_vector(s, self.step_id, keys, name, step.name, self.row_id)
