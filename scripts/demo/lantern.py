@@ -11,13 +11,14 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
+from evenpalette.core.project.edits import asset, recipe, tone, variants
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.recipe.steps import KINDS
 
+from .common import regions_of_flags
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, lathe, rect_uv, tube
 
@@ -319,22 +320,9 @@ def build() -> State:
     state = asset.add_texture(state, Raster.gray(occlusion), "lantern-occlusion.png")
     state = asset.add_texture(state, Raster.gray(soot), "lantern-soot.png")
     state = asset.add_texture(state, Raster.gray(build_glow(id_map, gray)), "lantern-glow-mask.png")
-    state = _make_regions(state)
+    state = regions_of_flags(state, "lantern-id.png", FLAGS)
     state = _make_recipe(state)
     return _make_variants(state)
-
-
-def _make_regions(state: State) -> State:
-    id_map = next(t for t in state.project.asset.textures if t.name == "lantern-id.png")
-    state = regions.regions_from_id_map(state, id_map.id)
-    names = {flag: name for name, flag in FLAGS.items()}
-    for region in state.project.regions.regions:
-        state = regions.update_region(state, region.id, name=names[region.source.color])
-    for place, name in enumerate(FLAGS):
-        order = [r.name for r in state.project.regions.regions]
-        region = state.project.regions.regions[order.index(name)]
-        state = regions.move_region(state, region.id, place - order.index(name))
-    return state
 
 
 def _region(state: State, name: str) -> str:

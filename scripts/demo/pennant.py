@@ -8,12 +8,13 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
+from evenpalette.core.project.edits import asset, recipe, regions, tone
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding, Pick
 
+from .common import with_variants
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, tube
 
@@ -152,7 +153,7 @@ def build() -> State:
     hang = np.round(np.clip(t, 0, 1) * (1 - pole) * 255).astype(np.uint8)[..., None]
     state = asset.add_texture(state, Raster(np.ascontiguousarray(hang), Encoding.DATA), "pennant-hang.png", Role.DATA)
     state = asset.add_texture(state, Raster(_weave_tile(), Encoding.DATA), "weave-relief.png", Role.PATTERN)
-    return _make_variants(_make_recipe(_make_regions(state)))
+    return with_variants(_make_recipe(_make_regions(state)), VARIANTS)
 
 
 def _weave_tile() -> NDArray:
@@ -219,12 +220,3 @@ VARIANTS = {
     "Tea Quarter": {"Field tint": "#3f7d4e", "Bands tint": "#f1e3b4", "Emblem tint": "#c2452f", "Pole tint": "#4a3a2c"},
     "Night Row": {"Field tint": "#473a78", "Bands tint": "#e0963e", "Emblem tint": "#f7f0dc", "Bleach": 0.8},
 }
-
-
-def _make_variants(state: State) -> State:
-    parameters = {p.name: p.id for p in state.project.recipe.parameters}
-    for name, values in VARIANTS.items():
-        state = variants.add_variant(state, name)
-        for key, value in values.items():
-            state = variants.set_value(state, state.project.active_variant, parameters[key], value)
-    return variants.activate(state, state.project.variants[0].id)

@@ -12,7 +12,7 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits import asset, recipe, regions, tone, variants
+from evenpalette.core.project.edits import asset, recipe, tone
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -20,6 +20,7 @@ from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
 
+from .common import regions_of_flags, with_variants
 from .pattern import noise, normal_from_height, smoothstep
 from .shapes import ObjWriter, Rect, rect_uv, tube
 
@@ -164,7 +165,7 @@ def build() -> State:
     ):  # fmt: skip
         encoding = Encoding.SRGB if role in (Role.PAINTED, Role.COLOR) else Encoding.DATA
         state = asset.add_texture(state, Raster(np.ascontiguousarray(pixels), encoding), name, role)
-    return _make_variants(_make_recipe(_make_regions(state)))
+    return with_variants(_make_recipe(regions_of_flags(state, "sign-id.png", FLAGS)), VARIANTS)
 
 
 def build_worn(u: NDArray, v: NDArray, groove: NDArray, front: NDArray) -> NDArray:
@@ -180,19 +181,6 @@ def build_worn(u: NDArray, v: NDArray, groove: NDArray, front: NDArray) -> NDArr
 def _relief() -> NDArray:
     """A tileable normal map of bare wood, uint8 (128, 128, 3)."""
     return normal_from_height(noise(128, 2, 22, 78, 3) * 1.2, 1.0)
-
-
-def _make_regions(state: State) -> State:
-    id_map = next(t for t in state.project.asset.textures if t.name == "sign-id.png")
-    state = regions.regions_from_id_map(state, id_map.id)
-    names = {flag: name for name, flag in FLAGS.items()}
-    for region in state.project.regions.regions:
-        state = regions.update_region(state, region.id, name=names[region.source.color])
-    for place, name in enumerate(FLAGS):
-        order = [r.name for r in state.project.regions.regions]
-        region = state.project.regions.regions[order.index(name)]
-        state = regions.move_region(state, region.id, place - order.index(name))
-    return state
 
 
 def _make_recipe(state: State) -> State:
@@ -251,12 +239,3 @@ VARIANTS: dict[str, dict[str, object]] = {
     "Old Quay": {"Board tint": "#6d7f86", "Border tint": "#8c7a58", "Emblem tint": "#d9d2bd", "Wear": 1.0, "Roughness": 1.0},
     "New Paint": {"Board tint": "#d9a23a", "Border tint": "#7a2f2a", "Emblem tint": "#5c2320", "Wear": 0.45, "Roughness": 0.6},
 }
-
-
-def _make_variants(state: State) -> State:
-    parameters = {p.name: p.id for p in state.project.recipe.parameters}
-    for name, values in VARIANTS.items():
-        state = variants.add_variant(state, name)
-        for key, value in values.items():
-            state = variants.set_value(state, state.project.active_variant, parameters[key], value)
-    return variants.activate(state, state.project.variants[0].id)

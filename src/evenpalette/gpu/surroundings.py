@@ -84,7 +84,7 @@ def blurred(picture: F32) -> Surroundings:
 
 def _mirrored(picture: F32, d: F32, area: F32, roughness: float) -> F32:
     """What a surface of this roughness mirrors, looked at along its normal: the sum over the picture of
-    D(n.h) n.l / 4, h between n and l, brought to one (Karis, "Real shading in Unreal Engine 4", 2013, from memory)."""
+    D(n.h) n.l / 4, h between n and l, brought to one (B. Karis, SIGGRAPH 2013 course on physically based shading, from memory)."""
     out, _ = directions(_COARSE, _COARSE * 2)
     light, weight = d.reshape(-1, 3), (picture * area).reshape(-1)
     found = np.empty(len(out.reshape(-1, 3)), np.float32)
