@@ -79,9 +79,9 @@ class BoundStep:
 
     def is_active(self, op: Op) -> bool:
         """Whether an operation changes anything with these values."""
-        maps = {m.key for m in self.kind.maps}
         if self.is_idle or (op.scale and not any(row.values[op.scale] for row in self.rows)):
             return False
+        maps = {m.key for m in self.kind.maps}
         given = any(key in row.maps or (key not in maps and row.values[key]) for row in self.rows for key in op.needs)
         return given or not op.needs
 
