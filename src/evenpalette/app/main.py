@@ -1,5 +1,6 @@
 """Starting the window."""
 
+import gc
 import os
 import signal
 import sys
@@ -13,6 +14,9 @@ from evenpalette.app import theme
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 from evenpalette.gpu.software import compile_quickly
+
+#: Milliseconds after which a window has come up, on a slow machine too.
+_STANDS_AFTER = 5000
 
 
 def make_application() -> QApplication:
@@ -30,7 +34,14 @@ def make_application() -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
     theme.install(app)
+    QTimer.singleShot(_STANDS_AFTER, _look_for_garbage)
     return app
+
+
+def _look_for_garbage() -> None:
+    """From now on, and not in what was made so far."""
+    gc.freeze()
+    gc.enable()
 
 
 def _leave_proof(window: MainWindow, path: str) -> None:

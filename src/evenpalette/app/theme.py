@@ -67,25 +67,37 @@ def font(pixels: int, *, strong: bool = False) -> QFont:
 def icon(name: str, color: str = INK, on: str = ACCENT) -> QIcon:
     """A shipped icon in a color; paler when disabled, in another color when on."""
     made = QIcon()
-    for mode, state, tone in (
-        (QIcon.Mode.Normal, QIcon.State.Off, color),
-        (QIcon.Mode.Disabled, QIcon.State.Off, "#a8a8a8"),
-        (QIcon.Mode.Normal, QIcon.State.On, on),
-    ):
-        for scale in (1, 2):
-            made.addPixmap(_draw_icon(name, tone, 18 * scale), mode, state)
+    for size in (18, 36):
+        drawn = _drawn(name, size)
+        for mode, state, tone in (
+            (QIcon.Mode.Normal, QIcon.State.Off, color),
+            (QIcon.Mode.Disabled, QIcon.State.Off, "#a8a8a8"),
+            (QIcon.Mode.Normal, QIcon.State.On, on),
+        ):
+            made.addPixmap(_toned(drawn, tone), mode, state)
     return made
 
 
-def _draw_icon(name: str, color: str, size: int) -> QPixmap:
-    text = (files("evenpalette.app") / "resources" / "icons" / f"{name}.svg").read_text("utf-8")
-    renderer = QSvgRenderer(QByteArray(text.replace("currentColor", color).encode()))
+@cache
+def _drawn(name: str, size: int) -> QPixmap:
+    """An icon in black."""
+    content = ((_ICONS / f"{name}.svg").read_text("utf-8")).replace("currentColor", "#000000")
     pixmap = QPixmap(QSize(size, size))
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
-    renderer.render(painter, QRectF(0, 0, size, size))
+    QSvgRenderer(QByteArray(content.encode())).render(painter, QRectF(0, 0, size, size))
     painter.end()
     return pixmap
+
+
+def _toned(drawn: QPixmap, color: str) -> QPixmap:
+    """What was drawn, in a color."""
+    toned = QPixmap(drawn)
+    painter = QPainter(toned)
+    painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceIn)
+    painter.fillRect(toned.rect(), QColor(color))
+    painter.end()
+    return toned
 
 
 _ICONS = files("evenpalette.app") / "resources" / "icons"

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QSize, Qt
+from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -66,7 +66,9 @@ class MainWindow(QMainWindow):
         self.session.station_changed.connect(self._show_station)
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
-        self._show_station(self.session.station)
+        # Not at once: what a task has made is taken up after it ended.
+        self.session.tasks.ended.connect(lambda: QTimer.singleShot(0, self._begin))
+        QTimer.singleShot(0, self._begin)
         self._show_title()
         self._offer_beginnings()
         self._take_up_place()
@@ -140,6 +142,11 @@ class MainWindow(QMainWindow):
             self._benches[station] = made
             self._bench.addWidget(made)
         return self._benches[station]
+
+    def _begin(self) -> None:
+        """Show the first bench, unless a project is being opened: it has its own."""
+        if not self._benches and not self.session.tasks.is_busy:
+            self._show_station(self.session.station)
 
     def _show_station(self, station: str) -> None:
         self._bench.setCurrentWidget(self._made_bench(station))

@@ -8,6 +8,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.encoding import decode_srgb_8bit_half
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -85,9 +86,16 @@ class Upload:
         return False
 
     def _send(self, strip: Raster) -> None:
-        rows = strip.as_linear().astype(np.float16) if self._as_linear else strip.pixels
+        rows = _as_half(strip) if self._as_linear else strip.pixels
         assert self.texture is not None
         write_level(self.texture, self._level, rows, 0, self._row)
+
+
+def _as_half(color: Raster) -> NDArray[np.float16]:
+    """Linear light of a raster of color."""
+    if color.pixels.dtype == np.uint8 and color.channels in (1, 3):
+        return decode_srgb_8bit_half(color.pixels)
+    return color.as_linear().astype(np.float16)
 
 
 def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> moderngl.Texture:

@@ -27,6 +27,7 @@ from evenpalette.app.stations.station import Station
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
+from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.view import MeshView
@@ -139,14 +140,11 @@ class AssetBench(QWidget):
         layout.setSpacing(4)
         layout.addWidget(row(self.pages.switch, None))
         layout.addWidget(self.pages, 1)
-        session.changed.connect(self._on_change)
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
         # What is counted on a worker after a project was opened.
         session.findings_changed.connect(self._count)
         self.refresh()
-
-    def _on_change(self, facets: frozenset[str]) -> None:
-        if ASSET in facets:
-            self.refresh()
 
     def _count(self) -> None:
         if self._session.state.mesh is not None:

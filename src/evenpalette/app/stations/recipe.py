@@ -28,6 +28,7 @@ from evenpalette.app.stations.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above
+from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import links
 from evenpalette.core.project.edits import recipe as edit
@@ -104,6 +105,7 @@ class RecipeBench(QWidget):
         self._shown_cards: list[StepCard | OpenCard] = []
         self._drag = StepDrag(session, views, self._area, lambda: self._shown_cards)
         self._pictures: list[tuple[int, Picture]] = []
+        self._shown = WhenShown(self, self.rebuild)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
         views.shown.copy_changed.connect(self._on_copy)
@@ -136,13 +138,16 @@ class RecipeBench(QWidget):
             session.select_step(new[0])
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if facets & {RECIPE, REGIONS, ASSET, VARIANTS}:
-            self.rebuild()
-        elif facets & {VALUES, ACTIVE}:
+        if not facets - {NAME, DELIVERY}:
+            return
+        if not self.isVisible() or facets & {RECIPE, REGIONS, ASSET, VARIANTS}:
+            self._end_alone()
+            self._shown.ask()
+            return
+        if facets & {VALUES, ACTIVE}:
             for card in self._shown_cards:
                 card.refresh()
-        if facets - {NAME, DELIVERY}:
-            self._request_pictures()
+        self._request_pictures()
 
     def _on_copy(self) -> None:
         for card in self._shown_cards:
@@ -151,7 +156,7 @@ class RecipeBench(QWidget):
 
     def _on_select(self) -> None:
         if (self.session.step, self.session.row) != self._shown_step:
-            self.rebuild()
+            self._shown.ask()
 
     def _parameter(self) -> str | None:
         """The parameter that the selected row follows first, or its step."""
@@ -172,8 +177,6 @@ class RecipeBench(QWidget):
         self._pictures, self._open, self._shown_cards = [], None, []
         self._shown_step = self.session.step, self.session.row
         self.reach.look_at(self._parameter())
-        if self._desk.alone not in [s.id for s in recipe.steps]:
-            self._desk.alone = None
         self._cards.addWidget(self._start_card())
         for index, step in enumerate(recipe.steps):
             self._cards.addWidget(Arrow())
@@ -200,7 +203,7 @@ class RecipeBench(QWidget):
         self._counts.setText(",  ".join(counted(count, word) for count, word in parts))
         for widget in self._tools.values():
             widget.setEnabled(self.session.step is not None)
-        self._show_limit()
+        self._end_alone()
         self._request_pictures()
         if self._open is not None:
             card = self._open
@@ -250,6 +253,12 @@ class RecipeBench(QWidget):
         self._opacity.setVisible(has_alpha)
         self._opacity_label.setVisible(has_alpha)
         self._opacity.setCurrentIndex(max(0, self._opacity.findData(state.project.sheet.opacity)))
+
+    def _end_alone(self) -> None:
+        """The step that is seen alone may be gone."""
+        if self._desk.alone not in [s.id for s in self.session.state.project.recipe.steps]:
+            self._desk.alone = None
+        self._show_limit()
 
     def _show_limit(self) -> None:
         steps = [s.id for s in self.session.state.project.recipe.steps]

@@ -3,6 +3,7 @@
 Source: IEC 61966-2-1:1999; the same constants as CSS Color Module Level 4, section 10.2.
 """
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,6 +30,7 @@ def encode_srgb(linear: NDArray) -> F32:
 
 #: Linear light of each 8-bit sRGB code: float32, shape (256,).
 DECODE_8BIT: F32 = decode_srgb(np.arange(256) / 255.0)
+_DECODE_8BIT_HALF = DECODE_8BIT.astype(np.float16)
 #: Encoding to 8 bits runs through short straight pieces of the curve: 32 for every power of two from 2^-13 up. Within
 #: a piece the line is off by less than 0.002 codes, and both tables stay in the nearest cache.
 _PIECE_SHIFT = 18
@@ -77,7 +79,18 @@ def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
 
 def decode_srgb_8bit(codes: NDArray[np.uint8]) -> F32:
     """8-bit sRGB codes (any shape) to linear light, float32 0..1."""
-    return np.take(DECODE_8BIT, codes)
+    return looked_up(DECODE_8BIT, codes)
+
+
+def decode_srgb_8bit_half(codes: NDArray[np.uint8]) -> NDArray[np.float16]:
+    """8-bit sRGB codes (any shape) to linear light, half floats 0..1."""
+    return looked_up(_DECODE_8BIT_HALF.view(np.uint16), codes).view(np.float16)
+
+
+def looked_up(table: NDArray, codes: NDArray[np.uint8]) -> NDArray:
+    """The value of each code (any shape) in a table of 256; OpenCV is four times as fast as NumPy at it."""
+    rows = np.ascontiguousarray(codes).reshape(codes.shape[0] if codes.ndim > 1 else 1, -1)
+    return cv2.LUT(rows, table).reshape(codes.shape) if codes.size else np.empty(codes.shape, table.dtype)
 
 
 @njit(nogil=True, cache=True)

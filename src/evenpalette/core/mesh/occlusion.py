@@ -1,8 +1,6 @@
 """Ambient occlusion of a mesh at the texels of its UV layout, by cosine-weighted rays through embree."""
 
 import numpy as np
-from embreex import rtcore_scene
-from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
@@ -37,6 +35,9 @@ def openness(
     1 - (distance / reach)^falloff of it. Without, 1 on an open plane; a point at a distance d from
     a wall of height h and no end sees 1 - (1 - d / sqrt(d^2 + h^2)) / 2 (form factor of a strip, from memory).
     """
+    from embreex import rtcore_scene
+    from embreex.mesh_construction import TriangleMesh
+
     scene = rtcore_scene.EmbreeScene()
     _geometry = TriangleMesh(scene, mesh.positions[mesh.faces].astype(np.float32))
     low, high = mesh.bounds

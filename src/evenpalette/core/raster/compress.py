@@ -3,9 +3,7 @@
 Formats: Khronos Data Format Specification 1.3, S3TC (BC1, BC3), RGTC (BC4, BC5) and BPTC (BC7).
 """
 
-import etcpak
 import numpy as np
-import texture2ddecoder
 from numpy.typing import NDArray
 
 #: Bytes of one texel by format.
@@ -18,6 +16,8 @@ def pack(pixels: NDArray[np.uint8], form: str, *, is_color: bool = False) -> byt
     height, width = pixels.shape[:2]
     if height % 4 or width % 4:
         raise ValueError(f"blocks are 4 by 4 texels; {width} by {height} does not divide")
+    import etcpak
+
     data = np.ascontiguousarray(pixels).tobytes()
     if form == "BC7":
         settings = etcpak.BC7CompressBlockParams()
@@ -35,6 +35,8 @@ def pack(pixels: NDArray[np.uint8], form: str, *, is_color: bool = False) -> byt
 def unpack(blocks: bytes, width: int, height: int, form: str) -> NDArray[np.uint8]:
     """The picture of blocks, uint8 (height, width, 4); BC4 in the red channel, BC5 in red and
     green."""
+    import texture2ddecoder
+
     decode = {
         "BC1": texture2ddecoder.decode_bc1, "BC3": texture2ddecoder.decode_bc3, "BC4": texture2ddecoder.decode_bc4,
         "BC5": texture2ddecoder.decode_bc5, "BC7": texture2ddecoder.decode_bc7,

@@ -14,7 +14,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
 from evenpalette.core.files import read_regular, reason
@@ -31,8 +30,6 @@ _ROWS_AT_ONCE = 256
 
 # What it finds wrong with a file, we say ourselves.
 logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)
-# Our own check comes first and says more; this one is for what Pillow decodes on its way.
-Image.MAX_IMAGE_PIXELS = Limits().image_texels * 64
 
 
 def read_image(path: Path | str, encoding: Encoding | None = None) -> Raster:
@@ -216,6 +213,10 @@ def _decode_tiff(content: bytes, name: str, allow: Allow) -> NDArray:
 def _decode_with_pillow(content: bytes, name: str, allow: Allow) -> NDArray:
     if content[:2] == b"\xff\xd8" and content.count(b"\xff\xda") > _MOST_SCANS:
         raise ImageFileError(f"{name} is a JPEG with more than {_MOST_SCANS} scans. Save it again.")
+    from PIL import Image, UnidentifiedImageError
+
+    # Our own check comes first and says more; this one is for what Pillow decodes on its way.
+    Image.MAX_IMAGE_PIXELS = Limits().image_texels * 64
     try:
         image = Image.open(io.BytesIO(content), formats=("JPEG", "BMP", "TGA", "WEBP"))
     except UnidentifiedImageError:

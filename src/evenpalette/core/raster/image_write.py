@@ -7,7 +7,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.files import reason, write_atomically
@@ -77,6 +76,8 @@ def encode_image(raster: Raster, ending: str) -> bytes:
         )
         return stream.getvalue()
     if ending in (".jpg", ".jpeg"):
+        from PIL import Image
+
         values = quantize(raster.as_unit(), np.dtype(np.uint8))
         image = Image.fromarray(values[..., 0] if raster.channels <= 2 else values[..., :3])
         image.save(stream, "JPEG", quality=95, subsampling=0)

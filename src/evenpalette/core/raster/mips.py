@@ -81,11 +81,15 @@ def halved(raster: Raster) -> Raster:
 def _renormalized(level: Raster) -> Raster:
     """Vectors stored as 0..1 in the first three channels made unit again; where they cancel out they point up."""
     values = level.as_unit()
-    vectors = values[..., :3] * 2 - 1
-    lengths = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    unit = np.where(lengths > 1e-4, vectors / np.maximum(lengths, 1e-4), np.array([0, 0, 1], np.float32))
-    stored = np.concatenate([unit * 0.5 + 0.5, values[..., 3:]], -1)
-    return Raster(quantize(stored.astype(np.float32), level.pixels.dtype), level.encoding)
+    vectors = values[..., :3] * np.float32(2) - np.float32(1)
+    lengths = np.sqrt(np.einsum("yxc,yxc->yx", vectors, vectors))
+    lost = lengths <= 1e-4
+    if lost.any():
+        vectors[lost], lengths[lost] = (0, 0, 1), 1
+    vectors *= (np.float32(0.5) / lengths)[..., None]
+    vectors += np.float32(0.5)
+    stored = vectors if level.channels == 3 else np.concatenate([vectors, values[..., 3:]], -1)
+    return Raster(quantize(stored, level.pixels.dtype), level.encoding)
 
 
 def _cut_share(raster: Raster) -> float:

@@ -135,9 +135,9 @@ def quantize(values: NDArray, dtype: np.dtype) -> NDArray:
     if dtype == np.float32:
         return np.ascontiguousarray(values, np.float32)
     top = np.iinfo(dtype).max
-    scaled = (
-        np.rint(np.clip(values, 0, 1) * np.float32(top))
-        if top == 255
-        else np.rint(np.clip(values, 0, 1).astype(np.float64) * top)
-    )
-    return np.ascontiguousarray(scaled.astype(dtype))
+    if top == 255:
+        scaled = np.clip(values, 0, 1) * np.float32(top)
+        return np.ascontiguousarray(np.rint(scaled, out=scaled).astype(dtype))
+    scaled = np.clip(values, 0, 1).astype(np.float64)
+    scaled *= top
+    return np.ascontiguousarray(np.rint(scaled, out=scaled).astype(dtype))

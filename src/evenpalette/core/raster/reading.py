@@ -113,5 +113,5 @@ def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:
 def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
     """One to four planes (height, width) as RGBA; missing ones are 0."""
     four = [*planes, *([np.zeros_like(planes[0])] * (4 - len(planes)))]
-    return np.ascontiguousarray(np.stack(four, -1))
+    return np.asarray(cv2.merge(four), np.uint8)
 

@@ -2,17 +2,17 @@
 
 import argparse
 import json
-from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 
+from evenpalette.cli.arguments import Verb, whole
+from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import reason
-from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -22,30 +22,12 @@ from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order, reduce_p
 from evenpalette.core.tones.palettes.strip import find_faults, index_raster, palettes_of, restore, strip_raster
 from evenpalette.core.tones.ramps import MOST_STOPS, best_path
 
-VERBS = ("reduce", "restore", "sampling", "ramp")
-Verb = Callable[[str, Callable[[argparse.Namespace], int | None], str], argparse.ArgumentParser]
 #: Endings whose files do not keep every number.
 _LOSSY = (".jpg", ".jpeg", ".webp")
 
 
-def whole(low: int, high: int, what: str) -> Callable[[str], int]:
-    """Reads a whole number of a range."""
-
-    def read(text: str) -> int:
-        try:
-            value = int(text)
-        except ValueError:
-            value = low - 1
-        if not low <= value <= high:
-            raise argparse.ArgumentTypeError(f"{what} is a whole number from {low} to {high}, not '{text}'")
-        return value
-
-    return read
-
-
-def add_verbs(verb: Verb, bar: Callable[[str], tuple[Progress, object]], note: Callable[[str], None]) -> None:
-    """bar: a progress bar by its label. note: says what may not be expected."""
-    reduce = verb("reduce", lambda options: _reduce(options, bar, note), "an index texture and a strip of few colors")
+def add_verbs(verb: Verb) -> None:
+    reduce = verb("reduce", _reduce, "an index texture and a strip of few colors")
     reduce.add_argument("image", type=Path)
     reduce.add_argument("--colors", type=whole(FEWEST, MOST, "a number of colors"), required=True)
     reduce.add_argument("--dither", type=Dither, choices=tuple(Dither), default=Dither.NONE)
@@ -55,7 +37,7 @@ def add_verbs(verb: Verb, bar: Callable[[str], tuple[Progress, object]], note: C
     reduce.add_argument("--index", type=Path, required=True)
     reduce.add_argument("--strip", type=Path, required=True)
     reduce.add_argument("--rows", type=Path, nargs="+", default=[], metavar="FILE", help="strips of as many colors that become further rows")
-    restoring = verb("restore", lambda options: _restore(options, note), "the picture of an index texture and a strip")
+    restoring = verb("restore", _restore, "the picture of an index texture and a strip")
     restoring.add_argument("index", type=Path)
     restoring.add_argument("strip", type=Path)
     restoring.add_argument("--row", type=whole(0, 65535, "a row"), default=0, help="of the strip, 0 is the top one")
@@ -80,7 +62,7 @@ def _refuse_lossy(*paths: Path) -> None:
             raise EvenPaletteError(f"{path.name}: {path.suffix[1:].upper()} does not keep every number, and index art is numbers. Write a .png.")
 
 
-def _reduce(options: argparse.Namespace, bar: Callable[[str], tuple[Progress, object]], note: Callable[[str], None]) -> None:
+def _reduce(options: argparse.Namespace) -> None:
     _refuse_lossy(options.index, options.strip)
     if options.index.resolve() == options.strip.resolve():
         raise EvenPaletteError("--index and --strip name one file.")
@@ -93,7 +75,7 @@ def _reduce(options: argparse.Namespace, bar: Callable[[str], tuple[Progress, ob
     for path, strip in zip(options.rows, more, strict=True):
         if strip.width != options.colors:
             raise EvenPaletteError(f"{path.name} has {strip.width} colors in a row; a row of this strip has {options.colors}.")
-    progress, shown = bar("reducing")
+    progress, shown = bar_of("reducing")
     with shown:  # type: ignore[attr-defined]
         made = reduce_pictures(
             [image], options.colors, dither=options.dither, importance=[importance], order=options.order,
@@ -123,7 +105,7 @@ def _write_beside(files: dict[Path, Raster]) -> None:
             raise EvenPaletteError(f"{folder} cannot be written to: {why.rstrip('.')}.") from error
 
 
-def _restore(options: argparse.Namespace, note: Callable[[str], None]) -> None:
+def _restore(options: argparse.Namespace) -> None:
     index, strip = read_image(options.index, Encoding.DATA), read_image(options.strip)
     for fault in find_faults(index, strip):
         note(f"{options.index.name}: {fault.text}")

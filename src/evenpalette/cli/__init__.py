@@ -1,0 +1,86 @@
+"""The command line: the same core functions as the window, without one.
+
+Exit codes: 0 done, 1 findings, 2 bad usage or unreadable input with one line on standard error. What a verb needs is
+loaded with it: the window is not for those who take a gray from an image, nor the kit for those who open the window.
+"""
+
+import argparse
+import os
+import sys
+from collections.abc import Callable
+from importlib import import_module
+from pathlib import Path
+from typing import NoReturn
+
+from evenpalette import __version__
+from evenpalette.cli.saying import refuse
+from evenpalette.core.errors import EvenPaletteError
+
+#: The verbs by the file that they are in.
+_FILES = {
+    "window": ("demo",),
+    "projects": ("check", "render", "export", "new"),
+    "images": ("bake", "pick", "split", "merge", "unmix", "gray"),
+    "palettes": ("reduce", "restore", "sampling", "ramp"),
+}
+VERBS = tuple(verb for verbs in _FILES.values() for verb in verbs)
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command line; returns the exit code."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    if not words or (words[0] not in VERBS and not words[0].startswith("-")):
+        return _open_window(words)
+    options = _parser(words[0]).parse_args(words)
+    try:
+        code = options.run(options)
+        return int(code or 0)
+    except EvenPaletteError as error:
+        return refuse(str(error))
+    except KeyboardInterrupt:
+        return refuse("stopped")
+    except BrokenPipeError:
+        # Whoever read this wanted no more of it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except MemoryError:
+        return refuse("there is not enough memory for this. Use a smaller size")
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong with the words in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        verb = self.prog.removeprefix("evenpalette").strip() or "VERB"
+        said = f"{verb}: {message}" if verb != "VERB" else message
+        raise SystemExit(refuse(f"{said.rstrip('.')}. See evenpalette {verb} --help"))
+
+
+def _open_window(words: list[str]) -> int:
+    if len(words) > 1:
+        return refuse(f"'{words[0]}' is no verb; there are {', '.join(VERBS)}")
+    from evenpalette.cli.window import is_project, open_window
+
+    project = Path(words[0]) if words else None
+    if project is not None and not is_project(project):
+        return refuse(f"{project} is neither a verb nor a project folder")
+    return open_window(project)
+
+
+def _parser(word: str) -> argparse.ArgumentParser:
+    """Knows the verbs of the file that this one is in; all of them where it is none."""
+    parser = _Parser(
+        prog="evenpalette", description="Recolor game assets at runtime. Without a verb the window opens."
+    )
+    parser.add_argument("--version", action="version", version=f"evenpalette {__version__}")
+    verbs = parser.add_subparsers(required=True, metavar="VERB")
+
+    def verb(name: str, run: Callable[[argparse.Namespace], int | None], help: str) -> argparse.ArgumentParser:
+        made = verbs.add_parser(name, help=help, description=help)
+        made.set_defaults(run=run)
+        return made
+
+    for file, held in _FILES.items():
+        if word in held or word not in VERBS:
+            import_module(f"evenpalette.cli.{file}").add_verbs(verb)
+    return parser

@@ -1,0 +1,170 @@
+"""The verbs of projects: check, render, export, new."""
+
+import argparse
+import json
+from pathlib import Path
+
+from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
+from evenpalette.cli.saying import bar_of
+from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.delivery.kit_textures import coverage_textures
+from evenpalette.core.delivery.maps import division_named, id_picture
+from evenpalette.core.delivery.render import delivered_size, render_maps
+from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.parallel import Progress
+from evenpalette.core.project.create import TextureFile, create_project, role_named
+from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage, project_folder
+from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
+from evenpalette.core.recipe.binding import Moment
+
+
+def add_verbs(verb: Verb) -> None:
+    check = verb("check", _check, "list the findings of a project")
+    check.add_argument("project", type=Path)
+    check.add_argument("--json", action="store_true")
+    render = verb("render", _render, "write one map of a variant")
+    render.add_argument("project", type=Path)
+    render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
+    render.add_argument("--map", default="base_color", help=f"{', '.join(ATTRIBUTES)}, tone, id, id:DIVISION, or coverage:REGION")
+    render.add_argument("--copy", type=count, default=0, help="number of the placed copy, for values picked by it")
+    render.add_argument("--seconds", type=seconds, default=0.0, help="time, for textures that drift")
+    render.add_argument("--back", action="store_true", help="faces as they are seen from behind")
+    render.add_argument("--sheet", default="", help="name of a sheet; the first one if left out")
+    render.add_argument("--size", type=size, default=0, help="longest side in texels; the sources' own if left out")
+    render.add_argument("--out", type=Path, required=True)
+    export = verb("export", _export, "deliver variants and kit")
+    export.add_argument("project", type=Path)
+    export.add_argument("--out", type=Path, required=True)
+    export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
+    export.add_argument("--size", type=size, default=0, help="longest side in texels; the sources' own if left out")
+    export.add_argument("--kit-size", type=size, default=0, help="longest side of the kit's textures")
+    export.add_argument("--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}")
+    export.add_argument("--jobs", type=jobs, default=0, help="worker threads; one for each core if left out")
+    new = verb("new", _new, "make a project of a mesh and textures")
+    new.add_argument("project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it")
+    new.add_argument("--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along")
+    new.add_argument("--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role")
+    new.add_argument("--regions", default="", help="material, shell, island, vertex-color, id:FILE or channels:FILE")
+    new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
+
+
+def _maps(text: str) -> tuple[str, ...]:
+    try:
+        keys = [attribute_named(name).key for name in text.split(",") if name.strip()]
+    except EvenPaletteError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+    if not keys:
+        raise argparse.ArgumentTypeError("name at least one attribute")
+    return tuple(dict.fromkeys(keys))
+
+
+def _texture(text: str) -> TextureFile:
+    path, equals, role = text.rpartition("=")
+    if not equals or Path(text).exists():
+        return TextureFile(Path(text))
+    try:
+        return TextureFile(Path(path), role_named(role))
+    except EvenPaletteError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+
+
+def _open(path: Path) -> State:
+    return Storage(project_folder(path)).open()
+
+
+def _check(options: argparse.Namespace) -> int:
+    findings = find_all(_open(options.project))
+    if options.json:
+        rows = [
+            {"code": f.code, "station": f.station, "text": f.text, "region": f.region, "place": f.place}
+            for f in findings
+        ]
+        print(json.dumps({"findings": rows}, indent=2))
+    else:
+        for finding in findings:
+            print(f"{finding.station}: {finding.text}")
+    return 1 if findings else 0
+
+
+def _variant_ids(state: State, names: list[str]) -> list[str]:
+    by_name = {v.name.lower(): v.id for v in state.project.variants}
+    missing = [name for name in names if name.lower() not in by_name]
+    if missing:
+        known = ", ".join(v.name for v in state.project.variants) or "none"
+        raise EvenPaletteError(f"There is no variant called '{missing[0]}'. There are: {known}.")
+    return [by_name[name.lower()] for name in names]
+
+
+def _render(options: argparse.Namespace) -> None:
+    state = _on_sheet(_open(options.project), options.sheet)
+    size = delivered_size(state, options.size)
+    variant = None
+    known = {v.name.lower() for v in state.project.variants}
+    if options.variant.lower() not in {"default", "defaults"} - known:
+        variant = _variant_ids(state, [options.variant])[0]
+    progress, bar = bar_of("rendering")
+    with bar:
+        write_image(_map(state, variant, options, size, progress), options.out)
+
+
+def _on_sheet(state: State, name: str) -> State:
+    """The state on a sheet by its name or number; '' is the first."""
+    wanted = name.strip().lower()
+    for number, sheet in enumerate(state.project.sheets, 1):
+        if wanted in ("", sheet.name.lower(), str(number)):
+            return state.on(sheet.id)
+    known = ", ".join(sheet.name for sheet in state.project.sheets)
+    raise EvenPaletteError(f"There is no sheet called '{name}'. There are: {known}.")
+
+
+def _map(
+    state: State, variant: str | None, options: argparse.Namespace, size: tuple[int, int], progress: Progress
+) -> Raster:
+    name = {"color": BASE_COLOR}.get(options.map, options.map)
+    if (key := name.replace("-", "_")) in ATTRIBUTES:
+        at, as_light = Moment(options.copy, options.seconds, options.back), options.out.suffix.lower() == ".exr"
+        made = render_maps(state, variant, (key,), size, at=at, progress=progress, as_light=as_light)[key]
+        if made.strength > 1:
+            print(f"strength: {made.strength:.6g}")
+        return made.raster
+    if name == "tone":
+        if state.tone is None:
+            raise EvenPaletteError("This project has no tone yet.")
+        return state.tone.resized(*size)
+    if name == "id" or name.startswith("id:"):
+        return id_picture(state, division_named(state, name.partition(":")[2])).resized(*size)
+    if name.startswith("coverage:"):
+        wanted = name.removeprefix("coverage:").lower()
+        for index, region in enumerate(state.project.regions.regions):
+            if wanted in (region.name.lower(), str(index + 1)):
+                plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
+                return Raster.gray(plane).resized(*size)
+        raise EvenPaletteError(f"There is no region '{wanted}'.")
+    raise EvenPaletteError(f"'{name}' is no map. There are {', '.join(ATTRIBUTES)}, tone, id, id:DIVISION and coverage:REGION.")
+
+
+def _export(options: argparse.Namespace) -> None:
+    state = _open(options.project)
+    chosen = _variant_ids(state, options.variant) if options.variant else None
+    progress, bar = bar_of("exporting")
+    with bar:
+        write_kit(
+            state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
+            maps=options.maps, workers=options.jobs, progress=progress,
+        )  # fmt: skip
+
+
+def _new(options: argparse.Namespace) -> None:
+    folder: Path = options.project
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise EvenPaletteError(f"{folder} is there already and not an empty folder. Name another one.")
+    progress, bar = bar_of("making the project")
+    with bar:
+        state = create_project(
+            options.mesh, options.texture, options.regions, fit=options.fit, name=folder.name[:80], progress=progress
+        )
+        Storage(folder).save(state)

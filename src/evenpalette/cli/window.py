@@ -1,0 +1,32 @@
+"""The window, from the command line: on a project, or on the demo. Only loaded for those who open it: the other verbs run
+where there is no Qt and no display."""
+
+import argparse
+from pathlib import Path
+
+from evenpalette.cli.arguments import Verb
+from evenpalette.core.project.storage import PROJECT_FILE, project_folder
+
+
+def add_verbs(verb: Verb) -> None:
+    demo = verb("demo", _demo, "open the window on a fresh copy of the demo")
+    demo.add_argument("--into", type=Path, help="folder to copy the demo into")
+
+
+def is_project(path: Path) -> bool:
+    """Whether a project lies there."""
+    try:
+        return (project_folder(path) / PROJECT_FILE).is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def open_window(project: Path | None = None, *, demo: bool = False, into: Path | None = None) -> int:
+    """Until it is closed; the exit code."""
+    from evenpalette.app.main import run
+
+    return run(project, demo=demo, into=into)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    return open_window(demo=True, into=options.into)
