@@ -37,6 +37,10 @@ class ShaderRefused(EvenPaletteError):  # noqa: N818 - it is an outcome of a dri
     """A graphics driver does not take a shader: what it says, and the line that it says it of."""
 
 
+class ShaderOnItsWay(EvenPaletteError):  # noqa: N818 - nothing is wrong
+    """A shader is being compiled elsewhere and can be drawn with later."""
+
+
 class ValueProblem(EvenPaletteError):  # noqa: N818 - ValueError is another thing
     """A value is not of the type or range that is wanted."""
 

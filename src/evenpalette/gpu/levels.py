@@ -2,7 +2,6 @@
 textures drawn by software, and is not our chain."""
 
 import ctypes
-from ctypes.util import find_library
 from functools import cache
 from typing import NamedTuple
 
@@ -11,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.raster.mips import level_sizes
+from evenpalette.gpu.library import library
 
 _TEXTURE_2D, _MAX_LEVEL, _UNPACK, _PACK = 0x0DE1, 0x813D, 0x0CF5, 0x0D05
 _NUM_EXTENSIONS, _EXTENSIONS = 0x821D, 0x1F03
@@ -20,12 +20,6 @@ _INTERNAL = {
     "f1": (0x8229, 0x822B, 0x8051, 0x8058), "nu2": (0x822A, 0x822C, 0x8054, 0x805B),
     "f2": (0x822D, 0x822F, 0x881B, 0x881A), "f4": (0x822E, 0x8230, 0x8815, 0x8814),
 }  # fmt: skip
-
-
-@cache
-def _gl() -> ctypes.CDLL:
-    """The library that hands OpenGL calls on to the context that is current."""
-    return ctypes.CDLL(find_library("OpenGL") or find_library("GL") or "libGL.so.1")
 
 
 class Room(NamedTuple):
@@ -43,7 +37,7 @@ def make_room(room: Room) -> int:
     A driver that draws by software clears the memory: that takes long for a large texture, and anew for every level
     where they are not made at once.
     """
-    gl, name = _gl(), ctypes.c_uint()
+    gl, name = library(), ctypes.c_uint()
     internal = room.internal or _INTERNAL[room.dtype][room.components - 1]
     sizes = level_sizes(room.size)
     gl.glGenTextures(1, ctypes.byref(name))
@@ -69,12 +63,12 @@ def free(texture: moderngl.Texture) -> None:
     """Give a texture back."""
     name = ctypes.c_uint(texture.glo)
     texture.release()
-    _gl().glDeleteTextures(1, ctypes.byref(name))
+    library().glDeleteTextures(1, ctypes.byref(name))
 
 
 @cache
 def _extensions() -> frozenset[str]:
-    gl, count = _gl(), ctypes.c_int()
+    gl, count = library(), ctypes.c_int()
     gl.glGetIntegerv(_NUM_EXTENSIONS, ctypes.byref(count))
     gl.glGetStringi.restype = ctypes.c_char_p
     return frozenset(gl.glGetStringi(_EXTENSIONS, i).decode() for i in range(count.value))
@@ -83,7 +77,7 @@ def _extensions() -> frozenset[str]:
 def write_level(texture: moderngl.Texture, level: int, data: NDArray, left: int = 0, top: int = 0) -> None:
     """Send a part (height, width, components) of a level, in the texture's dtype."""
     data = np.ascontiguousarray(data)
-    gl = _gl()
+    gl = library()
     texture.use(0)
     gl.glPixelStorei(_UNPACK, 1)
     gl.glTexSubImage2D(
@@ -96,7 +90,7 @@ def read_level(texture: moderngl.Texture, level: int) -> NDArray[np.uint8]:
     """A level of an 8-bit texture, (height, width, components)."""
     width, height = level_sizes(texture.size)[level]
     out = np.empty((height, width, texture.components), np.uint8)
-    gl = _gl()
+    gl = library()
     texture.use(0)
     gl.glPixelStorei(_PACK, 1)
     gl.glGetTexImage(_TEXTURE_2D, level, _FORMATS[texture.components], _TYPES["f1"], out.ctypes.data_as(ctypes.c_void_p))

@@ -1,95 +1,66 @@
 """Draws a document: the model, the texture plane, and thumbnails of the model, all through the recipe's own GLSL."""
 
-import re
-from collections.abc import Sequence
-from importlib.resources import files
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Future
 
+import cv2
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.errors import ShaderRefused
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.attributes import (
-    ANISOTROPY,
-    ANISOTROPY_ANGLE,
-    ATTRIBUTES,
-    BASE_COLOR,
-    COAT,
-    COAT_ROUGHNESS,
-    EMISSIVE,
-    HIGHLIGHT_TINT,
-    METALLIC,
-    NORMAL,
-    OCCLUSION,
-    OPACITY,
-    ROUGHNESS,
-    STRAND_SHAPE,
-    STRAND_TINT,
-    STRANDS,
-    Holds,
-)
+from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
 from evenpalette.core.recipe.binding import BoundStep, Moment
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
+from evenpalette.gpu.programs import LIGHTING, Drawing, Elsewhere, Picture, ViewPrograms, ViewText, shader_file, tell
 from evenpalette.gpu.surface import SurfaceBuffer
 from evenpalette.gpu.surroundings import surroundings
-from evenpalette.gpu.textures import SMOOTH, SQUARE, RoomMaker, TextureCache
+from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
 SURROUND = 119 / 255
 Viewport = tuple[int, int, int, int]
 _WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
-_MOST_PROGRAMS = 16
-#: What Form's light asks of a surface.
-LIGHTING = (
-    BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS, HIGHLIGHT_TINT, ANISOTROPY, ANISOTROPY_ANGLE,
-    STRANDS, STRAND_TINT, STRAND_SHAPE,
-)  # fmt: skip
+#: Bindings of the recipe that are kept.
+_MOST_BOUND = 16
 _OPACITY_USES = (OpacityUse.OPAQUE, OpacityUse.CUT_OUT, OpacityUse.BLEND)
 #: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
 SELECTED = (1.0, 1.0, 1.0, 0.55)
 
 
-def _shader_file(name: str) -> str:
-    return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
-
-
 class SceneRenderer:
     """Holds the GPU side of one document. All methods need the context to be current."""
 
-    def __init__(self, ctx: moderngl.Context, *, alone: bool = False, rooms: RoomMaker | None = None) -> None:
-        """alone: only the active sheet is drawn as it looks, the others are plain clay. rooms: makes large textures
-        elsewhere; here where it is not given."""
-        self.ctx, self._alone, self._rooms = ctx, alone, rooms
+    def __init__(self, ctx: moderngl.Context, *, alone: bool = False, elsewhere: Elsewhere | None = None) -> None:
+        """alone: only the active sheet is drawn as it looks, the others are plain clay. elsewhere: makes large textures
+        and compiles shaders beforehand; here where it is not given."""
+        self.ctx, self._alone, self._elsewhere = ctx, alone, elsewhere
         #: What draws the other sheets, by sheet id.
         self._others: dict[str, SceneRenderer] = {}
-        self._textures = TextureCache(ctx, rooms=rooms)
-        self._view_vertex, self._view_fragment = _shader_file("view.vert"), _shader_file("view.frag")
-        self._views: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
-        self._lines = ctx.program(_shader_file("lines.vert"), _shader_file("lines.frag"))
-        self._surface = ctx.program(_shader_file("surface.vert"), _shader_file("surface.frag"))
-        self._fill = ctx.program(_shader_file("fill.vert"), _shader_file("lines.frag"))
+        self._textures = TextureCache(ctx, elsewhere=elsewhere)
+        self._programs, self._text = ViewPrograms(ctx, elsewhere), ViewText()
+        self._lines = ctx.program(shader_file("lines.vert"), shader_file("lines.frag"))
+        self._surface = ctx.program(shader_file("surface.vert"), shader_file("surface.frag"))
+        self._fill = ctx.program(shader_file("fill.vert"), shader_file("lines.frag"))
         self._chosen: moderngl.Buffer | None = None
-        self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
-        smooth = ctx.program(self._view_vertex, _shader_file("smooth.frag"))
-        self._smooth = smooth, ctx.vertex_array(smooth, [(self._corners, "2f", "in_corner")])
-        blur = ctx.program(self._view_vertex, _shader_file("blur.frag"))
-        self._blur = blur, ctx.vertex_array(blur, [(self._corners, "2f", "in_corner")])
+        self._smooth = self._programs.plain(shader_file("smooth.frag"))
+        self._blur = self._programs.plain(shader_file("blur.frag"))
         self._around: dict[str, moderngl.Texture] = {}
-        self._light = _shader_file("light.glsl")
         self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         self._surfaces: dict[str, SurfaceBuffer] = {}
         self._coarser: dict[str, int] = {}
+        #: Whether Form was last drawn with what scatters: small pictures are then drawn by the same program.
+        self._form_blooms = False
         #: Pictures that are no textures of the document, by the name that a look calls them.
         self.extras: dict[str, Raster] = {}
         self._arrays: dict[tuple, moderngl.VertexArray] = {}
@@ -110,12 +81,29 @@ class SceneRenderer:
             self._arrays.clear()
         self._shaders: dict[frozenset[str], ShaderText] = {}
         self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
-        #: The look whose values a program has.
-        self._told: dict[moderngl.Program, Look] = {}
+        self._programs.told.clear()
         self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
-        count = len(state.region_ids)
-        text = self._view_fragment.replace("REGION_SLOTS", str(max(count, 1))).replace("REGION_COUNT", str(count))
-        self._view_text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(count)))
+        self._text.fit(len(state.region_ids))
+
+    @property
+    def patient(self) -> bool:
+        """Whether a new shader may be compiled elsewhere first: drawing then raises ShaderOnItsWay until it is there."""
+        return self._programs.patient
+
+    @patient.setter
+    def patient(self, patient: bool) -> None:
+        for part in (self._programs, *self._others.values()):
+            part.patient = patient
+
+    def drop_unwanted(self) -> None:
+        """Compile nothing elsewhere that the last drawing did not ask for."""
+        for part in (self._programs, *self._others.values()):
+            part.drop_unwanted()
+
+    @property
+    def compiling(self) -> "list[Future[None]]":
+        """What is being compiled elsewhere."""
+        return [*self._programs.coming, *(future for other in self._others.values() for future in other.compiling)]
 
     def _take_others(self, state: State) -> None:
         """Have a renderer for every other sheet of the document."""
@@ -124,8 +112,9 @@ class SceneRenderer:
             return
         here = state.project.sheet.id
         ids = [sheet.id for sheet in state.project.sheets if sheet.id != here]
-        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True, rooms=self._rooms) for key in ids}
+        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True, elsewhere=self._elsewhere) for key in ids}
         for key, other in self._others.items():
+            other.patient = self.patient
             other.set_state(state.on(key))
 
     def _others_picture(self, size: tuple[int, int], camera: OrbitCamera, look: Look, name: str) -> moderngl.Texture | None:
@@ -144,7 +133,7 @@ class SceneRenderer:
         if key != self._drawn.get(name):
             self._clear_picture(buffer)
             whole = (0, 0, *size)
-            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera, below=below)
+            self._shade(whole, whole, look, buffer=buffer, camera=camera, below=below)
             self._drawn[name] = key
         return buffer.picture
 
@@ -225,12 +214,13 @@ class SceneRenderer:
         buffer = self._surface_buffer(_room(name, coarser), size, camera)
         self._clear_picture(buffer)
         blooms = max((look.light.bloom for look, _ in looks if self._blooms(look)), default=0.0)
+        self._form_blooms = bool(blooms)
         if blooms:
             buffer.bloom.clear()
         for look, left, right in _bands(looks, size[0]):
             part = (left, 0, right - left, size[1])
-            room = buffer.bloom.target if self._blooms(look) else buffer.shaded
-            self._shade(room, (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=self._others_picture(size, camera, look, _room(name, coarser)))
+            below = self._others_picture(size, camera, look, _room(name, coarser))
+            self._shade((0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=self._blooms(look))
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
@@ -241,14 +231,14 @@ class SceneRenderer:
             buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in _bands(looks, size[0])])
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
-        _set(program, "u_picture", 0)
-        _set(program, "u_scale", (size[0] / viewport[2], size[1] / viewport[3]))
-        _set(program, "u_blooms", blooms)
+        tell(program, "u_picture", 0)
+        tell(program, "u_scale", (size[0] / viewport[2], size[1] / viewport[3]))
+        tell(program, "u_blooms", blooms)
         if blooms:
             for unit, picture in enumerate(buffer.bloom.pictures, 1):
                 picture.use(unit)
-        _set(program, "u_bloom", [1, 2])
-        _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        tell(program, "u_bloom", [1, 2])
+        tell(program, "u_corner", (float(viewport[0]), float(viewport[1])))
         quad.render(moderngl.TRIANGLE_STRIP)
         self.ctx.scissor = None
 
@@ -261,7 +251,7 @@ class SceneRenderer:
         self._textures.magnify(SQUARE if texel > 3 else SMOOTH)
         for look, left, right in _bands(looks, viewport[2]):
             part = (viewport[0] + left, viewport[1], right - left, viewport[3])
-            self._shade(target, viewport, part, look, plane=view)
+            self._shade(viewport, part, look, target=target, plane=view)
         self._textures.magnify(SMOOTH)
         self._begin(target, viewport, viewport)
         self._draw_selection(view.matrix(viewport[2], viewport[3]), flat=True)
@@ -272,17 +262,19 @@ class SceneRenderer:
     def thumbnail(self, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> bytes:
         """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the size."""
         width, height = size[0] * 2, size[1] * 2
-        buffer = self._surface_buffer(f"thumbnail {size}", (width, height), camera)
-        whole = (0, 0, width, height)
+        # Textures whose sides are powers of two are another case to a software driver: it would compile all anew.
+        drawn = _no_power_of_two(width), _no_power_of_two(height)
+        buffer = self._surface_buffer(f"thumbnail {size}", drawn, camera)
+        whole = (0, 0, *drawn)
         self._clear_picture(buffer)
         if self.has_model:
-            self._shade(buffer.shaded, whole, whole, look, buffer=buffer, camera=camera, below=self._others_picture((width, height), camera, look, f"thumbnail {size}"))
+            below = self._others_picture(drawn, camera, look, f"thumbnail {size}")
+            self._shade(whole, whole, look, buffer=buffer, camera=camera, below=below, blooms=self._form_blooms)
         else:
-            self._shade(buffer.shaded, whole, whole, look, plane=PlaneView((0.5, 0.5), 1.0))
+            self._shade(whole, whole, look, target=buffer.shaded, plane=PlaneView((0.5, 0.5), 1.0))
         self.ctx.scissor = None
-        data = np.frombuffer(buffer.shaded.read(components=3), np.uint8).reshape(size[1], 2, size[0], 2, 3)
-        small = (data.astype(np.uint16).sum((1, 3)) + 2) >> 2
-        return np.ascontiguousarray(small[::-1].astype(np.uint8)).tobytes()
+        data = np.frombuffer(buffer.shaded.read((0, 0, width, height), components=3), np.uint8).reshape(height, width, 3)
+        return np.ascontiguousarray(cv2.resize(data, size, interpolation=cv2.INTER_AREA)[::-1]).tobytes()
 
     def _clear_picture(self, buffer: SurfaceBuffer) -> None:
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
@@ -339,71 +331,70 @@ class SceneRenderer:
         self.ctx.enable(moderngl.DEPTH_TEST)
         program = self._surface
         program["u_clip"].write(camera.matrix(width, height).T.tobytes())
-        _set(program, "u_cut", int(cut is not None))
-        _set(program, "u_opacity_in", 3)
+        tell(program, "u_cut", int(cut is not None))
+        tell(program, "u_opacity_in", 3)
         self._textures.of(cut or _WHITE, MipKind.CUT_OUT if cut is not None else MipKind.PLAIN).use(0)
-        _set(program, "u_opacity", 0)
+        tell(program, "u_opacity", 0)
         self._array(program, self._buffers.form, "3f 3f 2f", "in_position", "in_normal", "in_uv").render(
             moderngl.TRIANGLES
         )
         self.ctx.disable(moderngl.DEPTH_TEST)
 
     def _shade(
-        self, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, look: Look,
-        *, buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
-        below: moderngl.Texture | None = None,
+        self, viewport: Viewport, part: Viewport, look: Look, *, target: moderngl.Framebuffer | None = None,
+        buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
+        below: moderngl.Texture | None = None, blooms: bool = False,
     ) -> None:  # fmt: skip
-        """Run the recipe for every pixel of a part of the viewport. below: what parts of other sheets show."""
+        """Run the recipe for every pixel of a part of the viewport.
+
+        The model is drawn into the room of its buffer, the texture plane into the target. below: what parts of other
+        sheets show. blooms: what is sent out is kept apart, to be scattered.
+        """
         if part[2] <= 0 or part[3] <= 0:
             return
-        on_model = buffer is not None and plane is None
+        if buffer is not None:
+            target = buffer.bloom.target if blooms else buffer.shaded
+        assert target is not None
+        on_model = buffer is not None
         shader = self._shader(look, lit=on_model)
-        program, quad = self._view(look, shader, lit=on_model, others=below is not None)
+        pictures = self._pictures(shader, look, buffer, below)
+        text = self._view_text(look, shader, lit=on_model, others=below is not None, blooms=blooms)
+        program, quad = self._programs.of(text, Drawing(pictures, target, on_model))
         self._begin(target, viewport, part)
         if on_model:
             self.ctx.enable(moderngl.DEPTH_TEST)
             self.ctx.depth_func = ">"
             target.depth_mask = False
-        unit = self._bind_textures(program, shader, look)
+        units = self._bind(program, pictures)
         self._set_look(program, look, shader)
-        _set(program, "u_corner", (float(viewport[0]), float(viewport[1])))
-        _set(program, "u_surround", (SURROUND,) * 3)
-        _set(program, "u_flat", int(plane is not None))
+        tell(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        tell(program, "u_surround", (SURROUND,) * 3)
+        tell(program, "u_flat", int(plane is not None))
         if plane is not None:
             width, height = viewport[2], viewport[3]
             u, v = plane.to_uv(0, height, width, height)
             step = plane.span / min(width, height)
-            _set(program, "u_plane", (u, v, step, -step))
+            tell(program, "u_plane", (u, v, step, -step))
         if camera is not None:
-            member = program.get("u_ray", None)
-            if member is not None:
-                member.write(camera.rays(viewport[2], viewport[3]).T.astype("f4").tobytes())
-            _set(program, "u_sky", look.light.sky)
-            _set(program, "u_lamps", look.light.lamps)
-            _set(program, "u_gain", look.light.gain)
-            _set(program, "u_filmic", int(look.light.filmic))
-            if "u_surroundings" in program:
-                self._surroundings(look.light.surroundings).use(unit)
-                _set(program, "u_surroundings", unit)
-                _set(program, "u_harmonics", surroundings(look.light.surroundings).harmonics)
-                _set(program, "u_turned", look.light.turned)
-                unit += 1
-        if below is not None and "u_others" in program:
-            below.use(unit)
-            _set(program, "u_others", unit)
-            unit += 1
-        parts = ("surface", "slopes", "normal", "tangent", "bitangent")
-        for name in parts:
-            if f"u_{name}" in program:
-                if buffer is not None:
-                    getattr(buffer, name).use(unit)
-                _set(program, f"u_{name}", unit if buffer is not None else 0)
-                unit += buffer is not None
+            self._set_light(program, look, camera, (viewport[2], viewport[3]))
         quad.render(moderngl.TRIANGLE_STRIP)
-        for held in range(unit):
-            self._trilinear.clear(held)
+        for unit in range(units):
+            self._trilinear.clear(unit)
         self.ctx.depth_func = "<"
         self.ctx.disable(moderngl.DEPTH_TEST)
+
+    def _set_light(self, program: moderngl.Program, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> None:
+        member = program.get("u_ray", None)
+        if member is not None:
+            member.write(camera.rays(*size).T.astype("f4").tobytes())
+        light = look.light
+        tell(program, "u_sky", light.sky)
+        tell(program, "u_lamps", light.lamps)
+        tell(program, "u_gain", light.gain)
+        tell(program, "u_filmic", int(light.filmic))
+        if light.surroundings:
+            tell(program, "u_harmonics", surroundings(light.surroundings).harmonics)
+            tell(program, "u_turned", light.turned)
 
     def _shader(self, look: Look, *, lit: bool) -> ShaderText:
         """The recipe for the attributes that a look needs."""
@@ -433,43 +424,22 @@ class SceneRenderer:
             self._around[key] = made
         return self._around[key]
 
-    def _view(self, look: Look, shader: ShaderText, *, lit: bool, others: bool = False) -> tuple[moderngl.Program, moderngl.VertexArray]:
-        """The program for a look. Software drivers run every branch, so looks that need less get one that has less."""
+    def _view_text(self, look: Look, shader: ShaderText, *, lit: bool, others: bool, blooms: bool) -> str:
+        """The shader for a look."""
         inspect = look.show in (Show.PAINTED, Show.TONE, Show.ID, Show.COVERAGE)
         lit = lit and look.lit and look.show in (Show.RECIPE, Show.PAINTED, Show.TONE)
-        text = self._view_text.replace("//RECIPE//", shader.without_steps if inspect else shader.text)
-        text = text.replace("//LIGHT//", self._light if lit else "")
         switches = {
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
             "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
-            "BLOOM": lit and self._blooms(look), "SIDED": not inspect and "float ep_side" in shader.text,
+            "BLOOM": lit and blooms, "SIDED": not inspect and "float ep_side" in shader.text,
             "SURROUNDED": lit and bool(look.light.surroundings), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
-        defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
-        defines += _surface_words(shader.attributes, look.attribute)
-        text = text.replace("#version 330 core\n", "#version 330 core\n" + defines, 1)
-        if text not in self._views:
-            program = self._program(text)
-            quad = self.ctx.vertex_array(program, [(self._corners, "2f", "in_corner")])
-            self._views[text] = program, quad
-            while len(self._views) > _MOST_PROGRAMS:
-                gone, drawn = self._views.pop(next(iter(self._views)))
-                self._told.pop(gone, None)
-                drawn.release()
-                gone.release()
-        return self._views[text]
-
-    def _program(self, fragment: str) -> moderngl.Program:
-        """The program of a fragment shader. Raises ShaderRefused with the driver's words and the line they are of."""
-        try:
-            return self.ctx.program(self._view_vertex, fragment)
-        except moderngl.Error as error:
-            raise ShaderRefused(_refusal(str(error), fragment)) from error
+        return self._text.of(shader.without_steps if inspect else shader.text, shader, look.attribute, switches)
 
     def _set_look(self, program: moderngl.Program, look: Look, shader: ShaderText) -> None:
-        if self._told.get(program) == look:
+        if self._programs.told.get(program) == look:
             return
-        self._told[program] = look
+        self._programs.told[program] = look
         steps = self._steps(look)
         last = len(steps) if look.steps is None else look.steps
         # A step that is not shown has an amount of 0; its rows keep theirs.
@@ -482,23 +452,23 @@ class SceneRenderer:
                 value = row.values[uniform.key]
             if isinstance(value, Placement):
                 value = value.uniform()
-            _set(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
+            tell(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
         regions = self._state.project.regions.regions
         flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]
         if flags:
-            _set(program, "u_flags", flags if len(flags) > 1 else flags[0])
-        _set(program, "u_show", int(look.show))
-        _set(program, "u_region", look.region)
-        _set(program, "u_focus", look.focus)
-        _set(program, "u_overlay", look.overlay)
-        _set(program, "u_overlaid", self._overlaid(look.region))
-        _set(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
+            tell(program, "u_flags", flags if len(flags) > 1 else flags[0])
+        tell(program, "u_show", int(look.show))
+        tell(program, "u_region", look.region)
+        tell(program, "u_focus", look.focus)
+        tell(program, "u_overlay", look.overlay)
+        tell(program, "u_overlaid", self._overlaid(look.region))
+        tell(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
 
     def _steps(self, look: Look) -> list[BoundStep]:
         """The recipe with the values of a look, kept while the document stays: a turning camera asks again and again."""
         key = look.variant, Moment(look.copy, look.seconds)
         if key not in self._bound:
-            if len(self._bound) > _MOST_PROGRAMS:
+            if len(self._bound) > _MOST_BOUND:
                 self._bound.clear()
             self._bound[key] = self._state.bound_steps(*key)
         return self._bound[key]
@@ -512,13 +482,15 @@ class SceneRenderer:
             start += sharing.count
         return 0, start
 
-    def _bind_textures(self, program: moderngl.Program, shader: ShaderText, look: Look) -> int:
-        """Put every texture the recipe reads on a unit; returns the next free one."""
+    def _pictures(
+        self, shader: ShaderText, look: Look, buffer: SurfaceBuffer | None, below: moderngl.Texture | None
+    ) -> dict[str, Picture]:
+        """Every texture that a view reads, by the name of its sampler."""
         state = self._state
         planes = list(state.sources.coverages)
-        wanted: dict[str, moderngl.Texture] = {"ep_base": self._textures.of(state.base)}
+        wanted = {"ep_base": Picture(self._textures.of(state.base))}
         for k in range(shader.coverage_samplers):
-            wanted[f"ep_coverage_{k}"] = self._textures.of_planes(planes[4 * k : 4 * k + 4])
+            wanted[f"ep_coverage_{k}"] = Picture(self._textures.of_planes(planes[4 * k : 4 * k + 4]))
         values = state.values(look.variant)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)
@@ -526,23 +498,35 @@ class SceneRenderer:
             raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
             start = state.starts.get(NORMAL)
             kind = MipKind.NORMAL if start is not None and start.texture == chosen else MipKind.PLAIN
-            wanted[sampler] = self._textures.of(raster, kind)
+            # Between levels too, as placed reads are on the CPU.
+            wanted[sampler] = Picture(self._textures.of(raster, kind), self._trilinear if sampled.placed else None)
         if (start := state.starts.get(NORMAL)) is not None:
-            wanted["u_normal_map"] = self._textures.of(state.textures[start.texture].with_encoding(Encoding.DATA), MipKind.NORMAL)
+            stored = state.textures[start.texture].with_encoding(Encoding.DATA)
+            wanted["u_normal_map"] = Picture(self._textures.of(stored, MipKind.NORMAL))
         painted = look.texture or state.project.tone.painted or ""
         stored = self.extras.get(painted) or state.textures.get(painted, _WHITE)
         # Data is shown by its stored values, as an image viewer would.
         is_data = bool(look.texture) and stored.encoding is Encoding.DATA
-        wanted["u_painted"] = self._textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored)
-        wanted["u_tone"] = self._textures.of(state.tone or _WHITE)
+        wanted["u_painted"] = Picture(self._textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored))
+        wanted["u_tone"] = Picture(self._textures.of(state.tone or _WHITE))
+        if buffer is not None and look.light.surroundings:
+            wanted["u_surroundings"] = Picture(self._surroundings(look.light.surroundings))
+        if below is not None:
+            wanted["u_others"] = Picture(below)
+        for part in ("surface", "slopes", "normal", "tangent", "bitangent"):
+            # The plane has no model to read: what is not looked at must still be some texture.
+            wanted[f"u_{part}"] = Picture(getattr(buffer, part)) if buffer is not None else wanted["ep_base"]
+        return wanted
+
+    def _bind(self, program: moderngl.Program, pictures: Mapping[str, Picture]) -> int:
+        """Put every texture that the program reads on a unit; returns how many there are."""
         unit = 0
-        for name, texture in wanted.items():
+        for name, (texture, sampler) in pictures.items():
             if name in program:
                 texture.use(unit)
+                if sampler is not None:
+                    sampler.use(unit)
                 program[name].value = unit
-                if name in shader.textures and shader.textures[name].placed:
-                    # Between levels too, as placed reads are on the CPU.
-                    self._trilinear.use(unit)
                 unit += 1
         return unit
 
@@ -574,41 +558,13 @@ class SceneRenderer:
         self.ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
 
 
-def _surface_words(made: Sequence[str], attribute: str) -> str:
-    """What the view's shader calls the parts of the surface that there are; the others are neutral."""
-
-    def part(key: str) -> str:
-        return f"s.{key}" if key in made else ATTRIBUTES[key].glsl_neutral
-
-    finish = ", ".join(part(key) for key in (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, COAT, COAT_ROUGHNESS))
-    grain = ", ".join(part(key) for key in (ANISOTROPY_ANGLE, ANISOTROPY, STRANDS, HIGHLIGHT_TINT, STRAND_TINT, STRAND_SHAPE))
-    shown = {
-        Holds.COLOR: "encode_color({})", Holds.LIGHT: "encode_color({})", Holds.DATA: "vec3({})",
-        Holds.SLOPES: "normalize(vec3({}, 1.0)) * 0.5 + 0.5",
-    }  # fmt: skip
-    key = attribute or BASE_COLOR
-    words = {
-        "LIT_GRAIN": grain, "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
-        "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "COATED": "1.0" if COAT in made else "0.0",
-    }  # fmt: skip
-    lines = "".join(f"#define {name} {text}\n" for name, text in words.items())
-    return lines + ("#define HAS_OPACITY\n" if OPACITY in made else "")
-
-
-def _refusal(said: str, text: str) -> str:
-    """What a driver says of a shader, with the line of the text: 'file:line(column): words' or 'file(line) : words'."""
-    found = re.search(r"^\s*\d+(?::(\d+)\(\d+\)|\((\d+)\)\s*):\s*(?:error:\s*)?(.+)$", said, re.MULTILINE)
-    if found is None:
-        words = next((line.strip() for line in said.splitlines() if line.strip() and set(line.strip()) != {"="}), "it says no reason")
-        return f"The graphics driver refuses the shader of this recipe: {words[:200]}. The last good picture stays."
-    line, lines = int(found[1] or found[2]), text.splitlines()
-    quoted = lines[line - 1].strip() if 0 < line <= len(lines) else ""
-    return f"The graphics driver refuses the shader of this recipe: {found[3].strip()[:160]}, in line {line}, '{quoted[:80]}'. The last good picture stays."
-
-
 def _room(name: str, coarser: int) -> str:
     """What the buffer of a view is kept under."""
     return name if coarser == 1 else f"{name} coarse"
+
+
+def _no_power_of_two(side: int) -> int:
+    return side + 2 if side & (side - 1) == 0 else side
 
 
 def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int, int]]:
@@ -619,10 +575,3 @@ def _bands(looks: list[tuple[Look, float]], width: int) -> list[tuple[Look, int,
         bands.append((look, left, right))
         left = right
     return bands
-
-
-def _set(program: moderngl.Program, name: str, value: object) -> None:
-    """Set a uniform that the compiler may have dropped because nothing reads it."""
-    member = program.get(name, None)
-    if member is not None:
-        member.value = value

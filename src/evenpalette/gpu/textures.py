@@ -13,6 +13,7 @@ from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
+from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.levels import Room, free, make_room, read_level, texture_in, write_level
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
@@ -114,15 +115,11 @@ def _decodes_exactly(ctx: moderngl.Context) -> bool:
     return not any(name in renderer for name in ("llvmpipe", "softpipe", "swrast"))
 
 
-#: Makes a texture elsewhere, in a context that shares with the one that draws: see `make_room`.
-RoomMaker = Callable[[Room], "Future[int]"]
-
-
 class TextureCache:
     """Textures by the identity of the array they were made from; the least recently used go first."""
 
-    def __init__(self, ctx: moderngl.Context, longest: int = 48, rooms: RoomMaker | None = None) -> None:
-        self._ctx, self._longest, self._rooms = ctx, longest, rooms
+    def __init__(self, ctx: moderngl.Context, longest: int = 48, elsewhere: Elsewhere | None = None) -> None:
+        self._ctx, self._longest, self._elsewhere = ctx, longest, elsewhere
         self._room: Future[int] | None = None
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
         self._staged: dict[tuple, tuple[Callable[[], Raster], MipKind]] = {}
@@ -243,11 +240,11 @@ class TextureCache:
 
     def _has_room(self, upload: Upload) -> bool:
         """Let a texture be made elsewhere, where that can be; whether it is there."""
-        if self._rooms is None:
+        if self._elsewhere is None:
             upload.begin(make_room(upload.room))
             return True
         if self._room is None:
-            self._room = self._rooms(upload.room)
+            self._room = self._elsewhere(lambda: make_room(upload.room))
         if not self._room.done():
             return False
         room, self._room = self._room, None

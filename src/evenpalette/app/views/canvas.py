@@ -18,13 +18,14 @@ from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
 from evenpalette.app.views import marks
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
+from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
-from evenpalette.app.views.texture_rooms import TextureRooms
-from evenpalette.core.errors import ShaderRefused
+from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
@@ -64,6 +65,9 @@ class Canvas(QOpenGLWidget):
         #: What was drawn last without a complaint of the driver, and the last complaint.
         self._held = self._good = State()
         self._refused = ""
+        #: Whether a stroke is drawn, and whether somebody waits for the picture: then no shader may come later.
+        self._strokes = self._waited_for = False
+        self._compiling: set[object] = set()
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
@@ -128,13 +132,15 @@ class Canvas(QOpenGLWidget):
 
     # --- the live state ------------------------------------------------------------------------------------------
 
-    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] = ()) -> None:
-        """Draw this state instead of the document's, while a stroke is under way; None ends it.
+    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] | None = None) -> None:
+        """Draw this state instead of the document's, while a stroke or a drag is under way; None ends it.
 
-        copies: planes of it that are copies of planes drawn so far, (old, new); where they differ `patch_live` tells.
+        copies: of a stroke: planes of it that are copies of planes drawn so far, (old, new); where they differ
+        `patch_live` tells.
         """
         self._preview, self._stale = state, True
-        self._copies += copies
+        self._strokes = copies is not None
+        self._copies += copies or ()
         self.update()
 
     def show_extras(self, pictures: dict[str, tuple[str, Raster]], laid_out: bool = True) -> None:
@@ -155,6 +161,8 @@ class Canvas(QOpenGLWidget):
         if self._stale:
             self._held, self._stale = self._preview or self.session.state, False
             scene.set_state(self._held)
+        # A picture of the same model stands there until a new shader is compiled.
+        scene.patient = not self._strokes and not self._waited_for and self._good.mesh is self._held.mesh is not None
         if scene.extras is not self._extras:
             scene.extras = self._extras
         for old, new in self._copies:
@@ -181,8 +189,8 @@ class Canvas(QOpenGLWidget):
 
     def initializeGL(self) -> None:
         shared = self.context()
-        rooms = TextureRooms(shared) if shared is not None else None
-        self._scene = SceneRenderer(moderngl.create_context(), rooms=rooms)
+        elsewhere = OtherContexts(shared) if shared is not None else None
+        self._scene = SceneRenderer(moderngl.create_context(), elsewhere=elsewhere)
         self._stale = True
 
     def _continue_uploads(self) -> None:
@@ -199,7 +207,7 @@ class Canvas(QOpenGLWidget):
     @property
     def is_waiting(self) -> bool:
         """Whether coarse stand-ins are drawn for textures that are still on their way."""
-        return self._scene is not None and self._scene.is_waiting
+        return self._scene is not None and (self._scene.is_waiting or bool(self._scene.compiling))
 
     def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
         """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
@@ -244,7 +252,7 @@ class Canvas(QOpenGLWidget):
 
     def draw_small(self, wanted: Sequence[Wanted]) -> list[QImage] | None:
         """Pictures of the model seen from where Form is seen, the whole of it; None while nothing can be drawn."""
-        if not self.isVisible():
+        if not self.isVisible() or self._compiling:
             return None
         view, frame = self.session.state.mesh, self.frame
         camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
@@ -258,6 +266,9 @@ class Canvas(QOpenGLWidget):
                 width, height = round(size[0] * frame.ratio), round(size[1] * frame.ratio)
                 try:
                     data = scene.thumbnail(look, camera, (width, height))
+                except ShaderOnItsWay:
+                    self._wait_for(scene)
+                    return None
                 except ShaderRefused:
                     self._go_back(scene)
                     data = scene.thumbnail(replace(look, steps=None), camera, (width, height))
@@ -275,6 +286,14 @@ class Canvas(QOpenGLWidget):
         ratio = self.devicePixelRatioF()
         return image.pixelColor(int(place.x() * ratio), int(place.y() * ratio)).name()
 
+    def grabFramebuffer(self) -> QImage:
+        """What the views show of the document as it is now."""
+        self._waited_for = True
+        try:
+            return super().grabFramebuffer()
+        finally:
+            self._waited_for = False
+
     def paintGL(self) -> None:
         scene = self._scene
         if scene is None:
@@ -287,6 +306,11 @@ class Canvas(QOpenGLWidget):
         try:
             self._draw(scene, self._held)
             self._good = self._held
+        except ShaderOnItsWay:
+            scene.drop_unwanted()
+            self._wait_for(scene)
+            self._go_back(scene)
+            self._draw(scene, self._held)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
@@ -309,6 +333,20 @@ class Canvas(QOpenGLWidget):
         self._coarser = 1
         self.update()
 
+    def _wait_for(self, scene: SceneRenderer) -> None:
+        """Draw again when what is being compiled is there."""
+
+        def done(future: object) -> None:
+            self._compiling.discard(future)
+            self._stale = True
+            self.update()
+
+        for future in scene.compiling:
+            if future not in self._compiling:
+                self._compiling.add(future)
+                again = lambda _, future=future: done(future)  # noqa: E731
+                self.session.tasks.start(Task("Compiling", lambda _, future=future: future.result(), again, again, exclusive=False))
+
     def _go_back(self, scene: SceneRenderer) -> None:
         """Draw what was drawn last without a complaint, until the document changes again."""
         self._held = self._good
@@ -323,7 +361,11 @@ class Canvas(QOpenGLWidget):
         scene.clear(target, frame.device(frame.form) if only_form else None)
         began = time.perf_counter()
         coarser = self._coarser if self._moving.isActive() else 1
-        scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form(), coarser=coarser)
+        on_its_way: ShaderOnItsWay | None = None
+        try:
+            scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form(), coarser=coarser)
+        except ShaderOnItsWay as error:
+            on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.
         if self._moving.isActive():
             # Until it is drawn: only so is it known whether it is fast enough to follow the hand.
             scene.ctx.finish()
@@ -333,6 +375,8 @@ class Canvas(QOpenGLWidget):
         self._flat_as_drawn = flat
         if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
             scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
+        if on_its_way is not None:
+            raise on_its_way
 
     def _flat_now(self, scene: SceneRenderer, state: State) -> tuple[object, ...]:
         """Everything that decides what is seen outside of Form."""

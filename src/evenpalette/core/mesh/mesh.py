@@ -1,6 +1,7 @@
 """Mesh: triangles with corner attributes and the groups they came in."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,7 +46,7 @@ class Mesh:
     def face_count(self) -> int:
         return len(self.faces)
 
-    @property
+    @cached_property
     def bounds(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """Smallest and largest corner of the box around the mesh, each (3,)."""
         used = self.positions[self.faces.reshape(-1)]
