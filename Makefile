@@ -13,7 +13,7 @@ else
 UNDER :=
 endif
 
-.PHONY: setup demo test fuzz torture bench screenshots lint demo-files schema system
+.PHONY: setup demo test test-window test-core fuzz torture bench screenshots lint demo-files schema system
 
 setup: system $(VENV)/.ready
 
@@ -39,8 +39,15 @@ else
 	$(BIN)/evenpalette demo
 endif
 
+# Two halves beside each other, each with a display of its own; what they say is printed when both are done.
 test: setup
-	$(UNDER) $(BIN)/python -m pytest
+	@$(MAKE) --no-print-directory -j2 -O test-window test-core
+
+test-window:
+	$(UNDER) $(BIN)/python -m pytest -p no:cacheprovider tests/ui
+
+test-core:
+	$(subst -a ,-a -n 140 ,$(UNDER)) $(BIN)/python -m pytest --ignore=tests/ui
 
 # Ten thousand spoiled files of every format, each read under a cap of time and memory.
 fuzz: setup

@@ -116,7 +116,7 @@ class AssetBench(QWidget):
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self._empty = label(
-            "No textures yet. Bring in the painted color, the ID map or a channel mask, normals, occlusion, dirt.",
+            "None yet: the painted color, an ID map or a mask, normals, dirt.",
             "note",
         )
         add = button(

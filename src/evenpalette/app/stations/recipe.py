@@ -1,5 +1,6 @@
 """Recipe: the steps as cards from left to right, each showing the asset after it; the selected one opens."""
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -104,7 +105,9 @@ class RecipeBench(QWidget):
         self._open: OpenCard | None = None
         self._shown_cards: list[StepCard | OpenCard] = []
         self._drag = StepDrag(session, views, self._area, lambda: self._shown_cards)
-        self._pictures: list[tuple[int, Picture]] = []
+        self._pictures: list[tuple[int, str, Picture]] = []
+        #: What was drawn last of each step, and of the start: shown until it is drawn anew.
+        self._drawn: dict[str, QImage] = {}
         self._shown = WhenShown(self, self.rebuild)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
@@ -172,6 +175,7 @@ class RecipeBench(QWidget):
         """Lay the cards anew."""
         focused = self._holder.isAncestorOf(self.focusWidget()) if self.focusWidget() else False
         recipe = self.session.state.project.recipe
+        self._drawn = {key: image for key, image in self._drawn.items() if key in ("", *(step.id for step in recipe.steps))}
         self._fill_start()
         clear(self._cards)
         self._pictures, self._open, self._shown_cards = [], None, []
@@ -188,7 +192,7 @@ class RecipeBench(QWidget):
             self._cards.addWidget(card)
             self._drag.watch(card)
             self._shown_cards.append(card)
-            self._pictures.append((index + 1, card.picture))
+            self._offer(index + 1, step.id, card.picture)
         if not recipe.steps:
             hint = label(
                 "Add a step: a Tint multiplies the tone by a color, row by row. Making a tone adds one with a row for every region.",
@@ -239,8 +243,14 @@ class RecipeBench(QWidget):
             label(f"the start, {note}" if self.session.state.project.recipe.base == TONE else "the start", "note")
         )
         layout.addStretch(1)
-        self._pictures.append((0, picture))
+        self._offer(0, "", picture)
         return frame
+
+    def _offer(self, count: int, step: str, picture: Picture) -> None:
+        """Have a card's picture drawn after so many steps."""
+        if step in self._drawn:
+            picture.show_image(self._drawn[step])
+        self._pictures.append((count, step, picture))
 
     def _fill_start(self) -> None:
         state = self.session.state
@@ -272,9 +282,19 @@ class RecipeBench(QWidget):
             return
         variant = self.session.state.project.active_variant
         self._views.pictures.drop("step")
-        for count, picture in self._pictures:
+        for count, step, picture in self._pictures:
             look = Look(variant=variant, steps=count, copy=self._views.shown.copy)
-            self._views.pictures.request(("step", count), look, PICTURE, _guard(picture))
+            self._views.pictures.request(("step", count), look, PICTURE, self._taker(step, picture))
+
+    def _taker(self, step: str, picture: Picture) -> Callable[[QImage], None]:
+        """Takes the picture of a step; harmless after its card is gone."""
+
+        def take(image: QImage) -> None:
+            self._drawn[step] = image
+            with contextlib.suppress(RuntimeError):
+                picture.show_image(image)
+
+        return take
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
@@ -430,18 +450,6 @@ class RecipeBench(QWidget):
     def _remove(self) -> None:
         if step := self.session.step:
             self.session.apply("Remove step", lambda s: edit.remove_step(s, step))
-
-
-def _guard(picture: Picture) -> Callable[[QImage], None]:
-    """A callback that is harmless after its card is gone."""
-
-    def show(image: QImage) -> None:
-        try:
-            picture.show_image(image)
-        except RuntimeError:
-            return
-
-    return show
 
 
 STATION = Station("recipe", "Recipe", lambda room: RecipeBench(room.session, room.views))

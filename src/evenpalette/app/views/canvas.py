@@ -18,8 +18,8 @@ from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.session import Session
-from evenpalette.app.tasks import Task
 from evenpalette.app.views import marks
+from evenpalette.app.views.awaited import Awaited
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.other_contexts import OtherContexts
@@ -31,10 +31,13 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 
 #: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is wide.
 _FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
+#: What a view shows from the left on, each up to a share of its width.
+Looks = list[tuple[Look, float]]
 #: Uploads go on for so long in one turn.
 _TURN_SECONDS = 0.02
 
@@ -64,10 +67,13 @@ class Canvas(QOpenGLWidget):
         self._preview: State | None = None
         #: What was drawn last without a complaint of the driver, and the last complaint.
         self._held = self._good = State()
+        self._good_looks: tuple[Looks, Looks] = ([], [])
         self._refused = ""
         #: Whether a stroke is drawn, and whether somebody waits for the picture: then no shader may come later.
         self._strokes = self._waited_for = False
-        self._compiling: set[object] = set()
+        self._awaited = Awaited(session.tasks, self)
+        self._awaited.came.connect(self._draw_anew)
+        self._awaited.lasts.connect(self.headers.say_compiling)
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
@@ -207,7 +213,7 @@ class Canvas(QOpenGLWidget):
     @property
     def is_waiting(self) -> bool:
         """Whether coarse stand-ins are drawn for textures that are still on their way."""
-        return self._scene is not None and (self._scene.is_waiting or bool(self._scene.compiling))
+        return self._scene is not None and (self._scene.is_waiting or self._awaited.is_any)
 
     def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
         """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
@@ -252,7 +258,7 @@ class Canvas(QOpenGLWidget):
 
     def draw_small(self, wanted: Sequence[Wanted]) -> list[QImage] | None:
         """Pictures of the model seen from where Form is seen, the whole of it; None while nothing can be drawn."""
-        if not self.isVisible() or self._compiling:
+        if not self.isVisible() or self._awaited.is_any:
             return None
         view, frame = self.session.state.mesh, self.frame
         camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
@@ -267,7 +273,7 @@ class Canvas(QOpenGLWidget):
                 try:
                     data = scene.thumbnail(look, camera, (width, height))
                 except ShaderOnItsWay:
-                    self._wait_for(scene)
+                    self._awaited.take(scene.compiling)
                     return None
                 except ShaderRefused:
                     self._go_back(scene)
@@ -303,21 +309,23 @@ class Canvas(QOpenGLWidget):
             scene.set_selection(np.flatnonzero(self.session.faces))
             self._chosen_stale = False
         frame = self.frame
+        looks = self.shown.form(), self.shown.flat()
         try:
-            self._draw(scene, self._held)
-            self._good = self._held
+            self._draw(scene, self._held, looks)
+            self._good, self._good_looks = self._held, looks
         except ShaderOnItsWay:
             scene.drop_unwanted()
-            self._wait_for(scene)
+            self._awaited.take(scene.compiling)
             self._go_back(scene)
-            self._draw(scene, self._held)
+            scene.patient = False
+            self._draw(scene, self._held, self._good_looks)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
                 self._refused = str(refused)
                 QTimer.singleShot(0, lambda: self.session.said.emit(self._refused, True))
             self._go_back(scene)
-            self._draw(scene, self._held)
+            self._draw(scene, self._held, looks)
         self._paint_over(scene, frame)
         if scene.is_waiting and not self._upload_timer.isActive():
             self._upload_timer.start()
@@ -333,37 +341,28 @@ class Canvas(QOpenGLWidget):
         self._coarser = 1
         self.update()
 
-    def _wait_for(self, scene: SceneRenderer) -> None:
-        """Draw again when what is being compiled is there."""
-
-        def done(future: object) -> None:
-            self._compiling.discard(future)
-            self._stale = True
-            self.update()
-
-        for future in scene.compiling:
-            if future not in self._compiling:
-                self._compiling.add(future)
-                again = lambda _, future=future: done(future)  # noqa: E731
-                self.session.tasks.start(Task("Compiling", lambda _, future=future: future.result(), again, again, exclusive=False))
+    def _draw_anew(self) -> None:
+        """What was waited for is there."""
+        self._stale = True
+        self.update()
 
     def _go_back(self, scene: SceneRenderer) -> None:
         """Draw what was drawn last without a complaint, until the document changes again."""
         self._held = self._good
         scene.set_state(self._held)
 
-    def _draw(self, scene: SceneRenderer, state: State) -> None:
+    def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks]) -> None:
         """Form and Flat of a state that the scene has."""
         frame, shown = self.frame, self.shown
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
-        flat = self._flat_now(scene, state)
+        flat = self._flat_now(scene, state, looks[1])
         only_form = self._moving.isActive() and flat == self._flat_as_drawn
         scene.clear(target, frame.device(frame.form) if only_form else None)
         began = time.perf_counter()
         coarser = self._coarser if self._moving.isActive() else 1
         on_its_way: ShaderOnItsWay | None = None
         try:
-            scene.draw_form(target, frame.device(frame.form), frame.camera, shown.form(), coarser=coarser)
+            scene.draw_form(target, frame.device(frame.form), frame.camera, looks[0], coarser=coarser)
         except ShaderOnItsWay as error:
             on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.
         if self._moving.isActive():
@@ -374,15 +373,15 @@ class Canvas(QOpenGLWidget):
         self._clip = frame.form if only_form else None
         self._flat_as_drawn = flat
         if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
-            scene.draw_flat(target, frame.device(frame.flat), frame.plane, shown.flat(), lines=shown.has_lines)
+            scene.draw_flat(target, frame.device(frame.flat), frame.plane, looks[1], lines=shown.has_lines)
         if on_its_way is not None:
             raise on_its_way
 
-    def _flat_now(self, scene: SceneRenderer, state: State) -> tuple[object, ...]:
+    def _flat_now(self, scene: SceneRenderer, state: State, looks: Looks) -> tuple[object, ...]:
         """Everything that decides what is seen outside of Form."""
         frame, shown = self.frame, self.shown
-        looks = tuple(shown.flat()), shown.has_lines, shown.against, shown.wipe
-        return replace(frame, camera=OrbitCamera()), looks, self.spot, self.circle, id(state), id(self._extras), scene.is_waiting
+        shows = tuple(looks), shown.has_lines, shown.against, shown.wipe
+        return replace(frame, camera=OrbitCamera()), shows, self.spot, self.circle, id(state), id(self._extras), scene.is_waiting
 
     def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
         painter = QPainter(self)

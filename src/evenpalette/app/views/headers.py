@@ -77,6 +77,8 @@ class ViewHeaders:
         self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
         self._tag = self._words("", theme.TEXT)
         self._tag.hide()
+        self._compiling = self._words("The new picture is being prepared ...", theme.NOTE)
+        self._compiling.hide()
         self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
         self._begin_holder = QWidget(views)
         self._begin = QVBoxLayout(self._begin_holder)
@@ -190,6 +192,10 @@ class ViewHeaders:
         """Show what is compared with."""
         self.against_box.setCurrentIndex(max(0, self.against_box.findData(chosen)))
 
+    def say_compiling(self, on: bool) -> None:
+        """Say over Form that its picture is not yet that of the document."""
+        self._compiling.setVisible(on)
+
     def place(self, form: QRect, flat: QRect, wipe: float, compared: tuple[str, str] | None) -> None:
         """Put everything where it belongs; compared: the names on both sides of the wipe, None without one."""
         self._form.setGeometry(form.left(), 0, form.width(), HEADER)
@@ -200,6 +206,8 @@ class ViewHeaders:
         for hint, space in ((self._form_hint, above), (self._flat_hint, flat.adjusted(0, HEADER, 0, 0))):
             hint.adjustSize()
             hint.move(space.center() - hint.rect().center())
+        self._compiling.adjustSize()
+        self._compiling.move(form.center().x() - self._compiling.width() // 2, form.bottom() - 40)
         width, height = min(260, form.width() - 48), self._begin_holder.sizeHint().height()
         middle = form.center()
         self._begin_holder.setGeometry(
