@@ -1,5 +1,9 @@
 """Compile every numba kernel once, so that the first use of a tool is not the slow one: `python -m evenpalette.core.warmup`."""
 
+import os
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+
 import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
@@ -35,25 +39,36 @@ from evenpalette.core.tones.palettes.path import short_path
 from evenpalette.core.tones.palettes.reduce import reduce_pictures
 from evenpalette.core.tones.palettes.strip import index_raster, strip_raster
 
+_IMAGE = np.zeros((8, 8, 3), np.uint8)
+_IMAGE[:, 4:] = (255, 0, 0)
+
 
 def warm_up() -> None:
-    """Run each kernel on a few texels; compiled code is kept on disk by numba."""
-    image = np.zeros((8, 8, 3), np.uint8)
-    image[:, 4:] = (255, 0, 0)
-    gray = Raster.gray(np.full((8, 8), 128, np.uint8))
+    """Run each kernel on a few texels, the families beside each other; compiled code is kept on disk by numba."""
+    with ProcessPoolExecutor(min(os.cpu_count() or 1, len(_FAMILIES)), get_context("spawn")) as processes:
+        for done in [processes.submit(family) for family in _FAMILIES]:
+            done.result()
+
+
+def _warm_steps() -> None:
+    """Every kind of step, with every way to read a texture."""
+    gray, color = Raster.gray(np.full((8, 8), 128, np.uint8)), Raster(_IMAGE, Encoding.SRGB)
     placements = ("", "scale=2,2; wrap=mirror", "turn=0.1", "tiles=2,2")
     steps = [example_step(kind, example, ("a", "b"), placement) for kind in KINDS.values() for example in kind.examples for placement in placements]
     bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})
     planes = [np.full((8, 8), 200, np.uint8)] * 2
-    color, scalar = Raster(image, Encoding.SRGB), gray.as_unit()
     deep = Raster(np.zeros((8, 8, 4), np.uint16), Encoding.SRGB)
-    for base, texture in ((color, gray), (gray, color), (gray, deep), (gray, Raster(scalar, Encoding.LINEAR))):
+    for base, texture in ((color, gray), (gray, color), (gray, deep), (gray, Raster(gray.as_unit(), Encoding.LINEAR))):
         evaluate_surface(bound, Sources(base, planes, textures={"t": texture}), ATTRIBUTES)
-    find_flags(image)
-    pick_coverages(image, [(255, 0, 0)], [10.0], [200.0])
-    unmix(image, [(255, 0, 0), (0, 0, 0)])
-    difference_of_linear(image.astype(np.float32), image.astype(np.float32))
-    encode_srgb_8bit(image.astype(np.float32))
+    spread(gray.as_unit(), {made.key: made.default for made in KINDS["levels"].inputs})
+
+
+def _warm_regions() -> None:
+    """Sources, operations, checks and painting of regions, and what the mesh is asked for."""
+    planes = [np.full((8, 8), 200, np.uint8)] * 2
+    find_flags(_IMAGE)
+    pick_coverages(_IMAGE, [(255, 0, 0)], [10.0], [200.0])
+    unmix(_IMAGE, [(255, 0, 0), (0, 0, 0)])
     triangle = np.array([[[0, 0], [1, 0], [0, 1]]], np.float32)
     face_map(triangle, 4, 4)
     for samples in SAMPLES:
@@ -65,15 +80,21 @@ def warm_up() -> None:
     tileable_noise((4, 4), 2, 1, 0.5, 1)
     Texels(mesh, find_topology(mesh), (8, 8)).at_corners(triangle[..., 0])
     load_kernels()
-    _warm_palettes(color)
-    for channels in (1, 3):
-        mend(Raster(image[..., :channels], Encoding.DATA), Mending(noise=1, flow=1))
-    spread(scalar, {made.key: made.default for made in KINDS["levels"].inputs})
     owner = np.zeros((8, 8), np.int16)
     owner[4:] = 1
     thin_strips(owner, np.ones((8, 8), bool))
     find_specks(owner, np.ones((8, 8), bool), 4)
     held_by({"a": planes[0]}, np.ones((8, 8), bool))
+
+
+def _warm_tones() -> None:
+    """Differences, palettes and mending."""
+    light = _IMAGE.astype(np.float32)
+    difference_of_linear(light, light)
+    encode_srgb_8bit(light)
+    _warm_palettes(Raster(_IMAGE, Encoding.SRGB))
+    for channels in (1, 3):
+        mend(Raster(_IMAGE[..., :channels], Encoding.DATA), Mending(noise=1, flow=1))
 
 
 def _warm_palettes(picture: Raster) -> None:
@@ -87,6 +108,8 @@ def _warm_palettes(picture: Raster) -> None:
     short_path(three, np.ones((3, 3)))
     measure_index_art(index_raster(made.indices[0], 2), strip_raster([made.palette]), picture)
 
+
+_FAMILIES = (_warm_steps, _warm_regions, _warm_tones)
 
 if __name__ == "__main__":
     warm_up()
