@@ -51,11 +51,13 @@ class MainWindow(QMainWindow):
         self.rail = VariantRail(self.session)
         self.probe = ProbeBar(self.session)
         self._room = Room(self.session, self.views, self.rail)
-        self._stations = {station.key: station for station in STATIONS}
         self._benches: dict[str, QWidget] = {}
+        self._after_painting = QTimer(self, singleShot=True, interval=0)
+        self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
-        self.verbs = self._make_verbs()
-        self.top = TopBar(self.session, self.project, lambda: self.verbs, make_actions(self.verbs, self))
+        self._verbs = self._make_verbs()
+        self._all_verbs: list[Verb] = []
+        self.top = TopBar(self.session, self.project, lambda: self.verbs, make_actions(self._verbs, self))
         self._bench = QStackedWidget()
         self._split = QSplitter(Qt.Orientation.Vertical)
         self._lay_out()
@@ -67,6 +69,7 @@ class MainWindow(QMainWindow):
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
         # Not at once: what a task has made is taken up after it ended.
+        self.views.painted.connect(self._after_painting.start)
         self.session.tasks.ended.connect(lambda: QTimer.singleShot(0, self._begin))
         QTimer.singleShot(0, self._begin)
         self._show_title()
@@ -123,9 +126,29 @@ class MainWindow(QMainWindow):
             Verb("Views", "Next stage on Form", "]", lambda: v.shown.next_stage(form=True)),
             Verb("Views", "Next stage on Flat", "[", lambda: v.shown.next_stage(form=False)),
         ]
-        for station in STATIONS:
-            verbs += station.verbs(self._room, lambda key=station.key: self.bench(key))  # type: ignore[misc]
         return verbs
+
+    @property
+    def verbs(self) -> list[Verb]:
+        """All that can be done."""
+        if not self._all_verbs:
+            self._load_stations()
+        return self._all_verbs
+
+    def _load_stations(self) -> None:
+        """Take up the verbs of all stations, with their keys."""
+        made = [
+            verb for place in STATIONS
+            for verb in place.station.verbs(self._room, lambda key=place.key: self.bench(key))  # type: ignore[misc]
+        ]  # fmt: skip
+        make_actions(made, self)
+        self._all_verbs = [*self._verbs, *made]
+
+    def _complete(self) -> None:
+        """Load what the first picture did not need."""
+        if not self._all_verbs and not self.session.tasks.is_busy:
+            self.views.painted.disconnect(self._after_painting.start)
+            self._load_stations()
 
     # --- the stations --------------------------------------------------------------------------------------------
 
@@ -137,7 +160,7 @@ class MainWindow(QMainWindow):
     def _made_bench(self, station: str) -> QWidget:
         """A station's bench, made on the first visit."""
         if station not in self._benches:
-            made = self._stations[station].make(self._room)
+            made = next(place for place in STATIONS if place.key == station).station.make(self._room)
             made.setObjectName("bench")
             self._benches[station] = made
             self._bench.addWidget(made)

@@ -1,10 +1,10 @@
-"""The six places of the work, in the order people do it."""
+"""The six places of the work, in the order people do it. What a station is made of is loaded when it is first needed."""
 
-from evenpalette.app.stations import asset, delivery, recipe, regions, tones, variants
-from evenpalette.app.stations.station import Room, Station
+from evenpalette.app.stations.station import Place, Room, Station
 
-STATIONS: tuple[Station, ...] = (
-    asset.STATION, regions.STATION, tones.STATION, recipe.STATION, variants.STATION, delivery.STATION,
+STATIONS = (
+    Place("asset", "Asset"), Place("regions", "Regions"), Place("tones", "Tones"), Place("recipe", "Recipe"),
+    Place("variants", "Variants"), Place("delivery", "Delivery"),
 )  # fmt: skip
 
-__all__ = ["STATIONS", "Room", "Station"]
+__all__ = ["STATIONS", "Place", "Room", "Station"]

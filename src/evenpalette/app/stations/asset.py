@@ -393,6 +393,6 @@ class AssetBench(QWidget):
 
 
 STATION = Station(
-    "asset", "Asset", lambda room: AssetBench(room.session),
+    lambda room: AssetBench(room.session),
     lambda _, bench: [Verb("Asset", "Find source files ...", "", lambda: bench().find_sources())],
 )  # fmt: skip

@@ -208,6 +208,6 @@ class DeliveryBench(QWidget):
 
 
 STATION = Station(
-    "delivery", "Delivery", lambda room: DeliveryBench(room.session),
+    lambda room: DeliveryBench(room.session),
     lambda _, bench: [Verb("Delivery", "Deliver", "Ctrl+E", lambda: bench().deliver())],
 )  # fmt: skip

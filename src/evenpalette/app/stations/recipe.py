@@ -452,4 +452,4 @@ class RecipeBench(QWidget):
             self.session.apply("Remove step", lambda s: edit.remove_step(s, step))
 
 
-STATION = Station("recipe", "Recipe", lambda room: RecipeBench(room.session, room.views))
+STATION = Station(lambda room: RecipeBench(room.session, room.views))

@@ -421,4 +421,4 @@ def _verbs(room: Room, bench: Callable[[], RegionsBench]) -> list[Verb]:
     ]
 
 
-STATION = Station("regions", "Regions", lambda room: RegionsBench(room.session, room.views), _verbs)
+STATION = Station(lambda room: RegionsBench(room.session, room.views), _verbs)

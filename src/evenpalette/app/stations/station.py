@@ -1,8 +1,10 @@
-"""What a station is, to the window: a key, a title, a bench that is made on the first visit, and its verbs."""
+"""What a station is, to the window: a place with a key and a title, and in its file a bench that is made on the first
+visit, and its verbs."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Generic, TypeVar
+from importlib import import_module
+from typing import Any, Generic, NamedTuple, TypeVar
 
 from PyQt6.QtWidgets import QWidget
 
@@ -25,10 +27,20 @@ class Room:
 
 @dataclass(frozen=True)
 class Station(Generic[Bench]):
-    """key: as in findings and settings. verbs: given the document's room and a function that goes to the station and
-    gives its bench, so that a verb may be asked for from anywhere."""
+    """verbs: given the document's room and a function that goes to the station and gives its bench, so that a verb may be
+    asked for from anywhere."""
+
+    make: Callable[[Room], Bench]
+    verbs: Callable[[Room, Callable[[], Bench]], list[Verb]] = lambda _room, _bench: []
+
+
+class Place(NamedTuple):
+    """A station on the path. key: as in findings and settings, and the name of its file."""
 
     key: str
     title: str
-    make: Callable[[Room], Bench]
-    verbs: Callable[[Room, Callable[[], Bench]], list[Verb]] = lambda _room, _bench: []
+
+    @property
+    def station(self) -> Station[Any]:
+        """What its file says of it."""
+        return import_module(f"evenpalette.app.stations.{self.key}").STATION  # type: ignore[no-any-return]

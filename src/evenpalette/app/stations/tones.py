@@ -28,4 +28,4 @@ class TonesBench(QWidget):
         layout.addWidget(self.pages, 1)
 
 
-STATION = Station("tones", "Tones", lambda room: TonesBench(room.session, room.views))
+STATION = Station(lambda room: TonesBench(room.session, room.views))

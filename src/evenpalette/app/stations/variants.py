@@ -317,4 +317,4 @@ def _verbs(room: Room, _: Callable[[], VariantsBench]) -> list[Verb]:
     ]
 
 
-STATION = Station("variants", "Variants", lambda room: VariantsBench(room.session, room.views, room.rail), _verbs)
+STATION = Station(lambda room: VariantsBench(room.session, room.views, room.rail), _verbs)
