@@ -107,7 +107,7 @@ def window() -> None:
     main = MainWindow()
     main.show()
     QTest.qWaitForWindowExposed(main)
-    main.open_demo(into=Path(tempfile.mkdtemp()))
+    main.project.open_demo(into=Path(tempfile.mkdtemp()))
     session, views = main.session, main.views
 
     def settle() -> None:

@@ -19,6 +19,7 @@ from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.edits.tone import tint_parameter_of
+from evenpalette.core.project.edits.variants import activate, find_variant
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.regions.model import Division, Region
 
@@ -320,6 +321,8 @@ class Ledger(QWidget):
     def _go(self, item: QListWidgetItem) -> None:
         finding = item.data(Qt.ItemDataRole.UserRole)
         self._session.set_station(finding.station)
+        if find_variant(self._session.state, finding.subject) is not None:
+            self._session.apply("Show variant", lambda s: activate(s, finding.subject), "activate")
         if finding.region:
             self._session.select_region(finding.region)
         if finding.place:

@@ -10,6 +10,7 @@ from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
+from evenpalette.core.project.likeness import alike
 from evenpalette.core.project.reach import reach_of, unseen
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
@@ -183,15 +184,18 @@ def _is_read(state: State, map_: MapInput, binding: Binding | None) -> bool:
 
 
 def _variants(state: State) -> list[Finding]:
-    found = []
-    seen: dict[tuple, str] = {}
-    for variant in state.project.variants:
-        values = tuple(sorted(state.values(variant.id).items()))
-        if values in seen:
-            text = f"{variant.name} and {seen[values]} look the same"
-            found.append(Finding("same-variant", "variants", text))
-        else:
-            seen[values] = variant.name
+    """Pairs that nobody can tell apart; of several alike each is named beside the first of them."""
+    names = {variant.id: variant.name for variant in state.project.variants}
+    found, named = [], set()
+    for pair in alike(state):
+        if pair.second in named:
+            continue
+        named.add(pair.second)
+        one, other = names[pair.second], names[pair.first]
+        text = f"{one} and {other} look the same"
+        if pair.apart.units >= 0.05:
+            text = f"{one} and {other} can hardly be told apart: they differ by CIEDE2000 {pair.apart.units:.1f} at most"
+        found.append(Finding("same-variant", "variants", text, pair.apart.region, subject=pair.second))
     return found
 
 

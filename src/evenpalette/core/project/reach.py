@@ -6,15 +6,15 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import F32, encode_srgb
+from evenpalette.core.color.encoding import F32
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.placement import Placement
+from evenpalette.core.project.small_surface import as_seen, small_sources, small_surface, times_to_look, wanted_attributes
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import resize_plane
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
+from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import BoundStep, Moment, bind_recipe
-from evenpalette.core.recipe.evaluate import evaluate_surface, weigh_rows
+from evenpalette.core.recipe.evaluate import weigh_rows
 from evenpalette.core.recipe.model import Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.plan import whole_plan
@@ -70,7 +70,7 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
         raise EvenPaletteError("That parameter is no longer in the project.")
     values = state.values(variant)
     others = _others(parameter, values[parameter_id])
-    small, used = _small(state, side)
+    small, used = small_sources(state, side)
     change, _ = _change(state, small, values, parameter, others)
     seen = used if used.any() else np.ones_like(used)
     reaches = (change > LEAST) & seen
@@ -88,20 +88,20 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
 
     Far cheaper than the reach of each: it ends with the first texel that changes.
     """
-    small, used = _small(state, side)
+    small, used = small_sources(state, side)
     seen = used if used.any() else np.ones_like(used)
-    wanted = tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
+    wanted = wanted_attributes(state)
     left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
     for variant in variants:
         if not left:
             break
         values = state.values(variant)
-        for seconds in _times(state):
-            now = _surface(_bound(state, values, None, seconds), small, wanted)
+        for seconds in times_to_look(state):
+            now = small_surface(_bound(state, values, None, seconds), small, wanted)
             for parameter in list(left.values()):
                 for other in _others(parameter, values[parameter.id]):
-                    made = _surface(_bound(state, {**values, parameter.id: other}, None, seconds), small, wanted)
-                    if any((np.abs(_shown(key, made[key]) - _shown(key, now[key])).max(-1)[seen] > LEAST).any() for key in wanted):
+                    made = small_surface(_bound(state, {**values, parameter.id: other}, None, seconds), small, wanted)
+                    if any((np.abs(as_seen(key, made[key]) - as_seen(key, now[key])).max(-1)[seen] > LEAST).any() for key in wanted):
                         del left[parameter.id]
                         break
     return list(left)
@@ -113,14 +113,6 @@ def reach_picture(reach: Reach) -> Raster:
     codes = np.stack([30 + 200 * share, 30 + 170 * share, 34 + 60 * share], -1)
     codes[reach.change <= LEAST] = (30, 30, 34)
     return Raster(np.rint(codes).astype(np.uint8), Encoding.SRGB)
-
-
-def _small(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
-    sources = state.sources
-    factor = min(1.0, side / max(sources.size))
-    width, height = (max(1, round(s * factor)) for s in sources.size)
-    used = resize_plane(state.used.astype(np.float32), (width, height)) > 0.25
-    return sources.at_size(width, height), used
 
 
 def _others(parameter: Parameter, now: Value) -> list[Value]:
@@ -151,39 +143,19 @@ def _bound(state: State, values: dict[str, Value], steps: tuple[Step, ...] | Non
     return bind_recipe(recipe, state.region_ids, values, Moment(seconds=seconds))
 
 
-def _times(state: State) -> list[float]:
-    """The seconds at which is looked: what pulses is on at one of them."""
-    periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
-    return [0.0, *(period * share for period in sorted(periods)[:2] for share in (0.31, 0.5))]
-
-
-def _surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
-    made = evaluate_surface(steps, sources, wanted, float_output=True)
-    return {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
-
-
-def _shown(key: str, picture: F32) -> F32:
-    """What is seen of an attribute: color encoded and cut off, data as it is."""
-    if ATTRIBUTES[key].holds is Holds.COLOR:
-        return np.asarray(encode_srgb(np.clip(picture, 0, 1)), np.float32)
-    if ATTRIBUTES[key].holds is Holds.LIGHT:
-        return np.asarray(encode_srgb(np.clip(picture / (1 + picture), 0, 1)), np.float32)
-    return np.clip(picture, -4, 4) if ATTRIBUTES[key].holds is Holds.SLOPES else np.clip(picture, 0, 1)
-
-
 def _change(
     state: State, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], steps: tuple[Step, ...] | None = None
 ) -> tuple[F32, F32]:
     """The largest change of what is seen, and of what is computed before anything is cut off, (height, width) each."""
-    wanted = tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
+    wanted = wanted_attributes(state)
     seen = np.zeros(small.size[::-1], np.float32)
     raw = seen.copy()
-    for seconds in _times(state):
-        now = _surface(_bound(state, values, steps, seconds), small, wanted)
+    for seconds in times_to_look(state):
+        now = small_surface(_bound(state, values, steps, seconds), small, wanted)
         for other in others:
-            made = _surface(_bound(state, {**values, parameter.id: other}, steps, seconds), small, wanted)
+            made = small_surface(_bound(state, {**values, parameter.id: other}, steps, seconds), small, wanted)
             for key in wanted:
-                np.maximum(seen, np.abs(_shown(key, made[key]) - _shown(key, now[key])).max(-1), out=seen)
+                np.maximum(seen, np.abs(as_seen(key, made[key]) - as_seen(key, now[key])).max(-1), out=seen)
                 np.maximum(raw, np.abs(made[key] - now[key]).max(-1), out=raw)
     return seen, raw
 
@@ -222,7 +194,7 @@ def _reason(
         return Reason(f"{step.name} is switched off.", step.id)
     if step.kind not in KINDS:
         return Reason(f"{step.name} is of a kind that is not known.", step.id)
-    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in _times(state)), key=lambda b: b.amount)
+    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in times_to_look(state)), key=lambda b: b.amount)
     chosen = [k for k, row in enumerate(step.rows) if any(row.id == other.id for other in rows)]
     if bound.amount == 0 and not _follows(step.amount, parameter):
         return Reason(f"The amount of {step.name} is 0.", step.id)
@@ -245,7 +217,7 @@ def _reason(
     if not (change[seen] > LEAST).any():
         if (raw[seen] > LEAST).any():
             return Reason(f"What {step.name} changes is cut off: it is beyond black or white already.", step.id)
-        before = _surface(_bound(state, values, steps[:place]), small, (BASE_COLOR,))[BASE_COLOR]
+        before = small_surface(_bound(state, values, steps[:place]), small, (BASE_COLOR,))[BASE_COLOR]
         reached = seen & (weight > LEAST) if weight is not None else seen
         if reached.any() and float(before[reached].max()) < 2e-3 and any(op.writes == BASE_COLOR for op in KINDS[step.kind].ops):
             return Reason(f"{step.name} multiplies black: there is nothing to color below it.", step.id)

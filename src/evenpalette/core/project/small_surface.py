@@ -1,0 +1,50 @@
+"""The surface on few texels: what reach, and what likeness of variants, look at."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.encoding import F32, encode_srgb
+from evenpalette.core.project.state import State
+from evenpalette.core.raster.reading import resize_plane
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
+from evenpalette.core.recipe.binding import BoundStep
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.sources import Sources
+
+
+def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
+    """What the recipe reads with its longest side at most `side`, and which of its texels the model uses, bool (height,
+    width)."""
+    sources = state.sources
+    factor = min(1.0, side / max(sources.size))
+    width, height = (max(1, round(s * factor)) for s in sources.size)
+    used = resize_plane(state.used.astype(np.float32), (width, height)) > 0.25
+    return sources.at_size(width, height), used
+
+
+def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
+    """Attributes of bound steps, float32 (height, width, channels) each, as `evaluate_surface` makes them."""
+    made = evaluate_surface(steps, sources, wanted, float_output=True)
+    return {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
+
+
+def as_seen(key: str, picture: F32) -> F32:
+    """What is seen of an attribute: color encoded and cut off, data as it is."""
+    if ATTRIBUTES[key].holds is Holds.COLOR:
+        return np.asarray(encode_srgb(np.clip(picture, 0, 1)), np.float32)
+    if ATTRIBUTES[key].holds is Holds.LIGHT:
+        return np.asarray(encode_srgb(np.clip(picture / (1 + picture), 0, 1)), np.float32)
+    return np.clip(picture, -4, 4) if ATTRIBUTES[key].holds is Holds.SLOPES else np.clip(picture, 0, 1)
+
+
+def wanted_attributes(state: State) -> tuple[str, ...]:
+    """The base color and all others that the document makes."""
+    return tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
+
+
+def times_to_look(state: State) -> list[float]:
+    """The seconds at which is looked: what pulses is on at one of them."""
+    periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
+    return [0.0, *(period * share for period in sorted(periods)[:2] for share in (0.31, 0.5))]
