@@ -9,7 +9,13 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.small_surface import as_seen, small_sources, small_surface, times_to_look, wanted_attributes
+from evenpalette.core.project.small_surface import (
+    as_seen,
+    small_sources,
+    small_surface,
+    times_to_look,
+    wanted_attributes,
+)
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
