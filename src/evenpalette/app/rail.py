@@ -106,6 +106,8 @@ class VariantRail(QWidget):
     """The list of variants, with what can be done to them."""
 
     pictures_wanted = pyqtSignal()
+    #: All variants are to be seen side by side, or no longer.
+    sheet_wanted = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -134,7 +136,8 @@ class VariantRail(QWidget):
         layout.setContentsMargins(4, 6, 4, 4)
         layout.setSpacing(2)
         add = tool("plus", "New variant (Ctrl+Shift+N)", self.add)
-        layout.addWidget(row(label("VARIANTS", "section"), None, add, margins=(8, 0, 2, 0)))
+        every = tool("layout-grid", "All side by side (G)", self.sheet_wanted.emit)
+        layout.addWidget(row(label("VARIANTS", "section"), None, every, add, spacing=0, margins=(8, 0, 2, 0)))
         layout.addWidget(self.list, 1)
         session.changed.connect(self._on_change)
         self.refresh()

@@ -162,6 +162,10 @@ QSpinBox::down-arrow {{ image: url({_DOWN}); width: 10px; height: 10px; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QComboBox#onview::down-arrow {{ image: url({_DOWN_LIGHT}); width: 12px; height: 12px; }}
 QListView, QTableView, QPlainTextEdit, QTreeView {{ background: {SURFACE}; border: 1px solid {LINE}; border-radius: 5px; outline: none; }}
+QListView#pictures {{ background: {VIEW_STRIP}; border: none; border-radius: 0; color: {ON_VIEW}; }}
+QListView#pictures::item {{ border: 2px solid transparent; border-radius: 4px; padding: 2px; color: {ON_VIEW}; }}
+QListView#pictures::item:hover {{ border: 2px solid #8c8c8c; background: transparent; }}
+QListView#pictures::item:selected {{ border: 2px solid {ON_VIEW}; background: transparent; color: {ON_VIEW}; }}
 QListView#bare {{ background: transparent; border: none; }}
 QTableView {{ gridline-color: #e2e2e2; selection-background-color: {ACCENT_SOFT}; selection-color: {INK}; }}
 QHeaderView::section {{ background: {CHROME}; border: none; border-bottom: 1px solid {LINE}; padding: 3px 8px; font-size: {NOTE}px; color: {MUTED}; }}

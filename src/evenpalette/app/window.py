@@ -17,6 +17,7 @@ from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
 from evenpalette.app.settings import recent_projects, remember_station, remember_window, window_state
+from evenpalette.app.side_by_side import SideBySide
 from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.stations import STATIONS, Room
 from evenpalette.app.stations.bring_in import bring_in
@@ -52,6 +53,7 @@ class MainWindow(QMainWindow):
         self.probe = ProbeBar(self.session)
         self._room = Room(self.session, self.views, self.rail)
         self._benches: dict[str, QWidget] = {}
+        self._sheet: SideBySide | None = None
         self._after_painting = QTimer(self, singleShot=True, interval=0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
@@ -65,6 +67,7 @@ class MainWindow(QMainWindow):
         self.views.hovered.connect(self.probe.set_texel)
         self.ledger.hovered.connect(self.views.shown.set_focus_region)
         self.rail.pictures_wanted.connect(self._draw_variants)
+        self.rail.sheet_wanted.connect(self._show_sheet)
         self.session.station_changed.connect(self._show_station)
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
@@ -175,6 +178,12 @@ class MainWindow(QMainWindow):
         self._bench.setCurrentWidget(self._made_bench(station))
         if self.session.path is not None:
             remember_station(self.session.path, station)
+
+    def _show_sheet(self) -> None:
+        """Show all variants side by side, or the views again."""
+        if self._sheet is None:
+            self._sheet = SideBySide(self.session, self.views)
+        self._sheet.toggle()
 
     def _draw_variants(self) -> None:
         for variant_id in self.rail.model.ids():

@@ -9,7 +9,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.project.edits import recipe, variants
 from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.likeness import Eye, alike, nearest
+from evenpalette.core.project.likeness import Eye, alike
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.model import Binding
 
@@ -37,8 +37,11 @@ def test_a_small_region_or_a_finish_tells_variants_apart_and_a_hair_of_color_doe
     copy = copied.project.active_variant
     assert copy is not None
     assert _alike(copied) == ["Ember copy and Ember look the same"]
-    assert nearest(copied, first.id) is not None
-    assert nearest(copied, first.id)[0] == copy  # type: ignore[index]
+    eye = Eye(copied)
+    others = [variant.id for variant in copied.project.variants if variant.id != first.id]
+    near = eye.nearest(eye.look(copied.values(first.id)), [eye.look(copied.values(other)) for other in others])
+    assert near is not None
+    assert (others[near[0]], near[1].units) == (copy, 0.0)
     knot = next(p for p in copied.project.recipe.parameters if p.name == "Moth tint")
     red, green, blue = parse_hex(str(copied.values(first.id)[knot.id]))
     hair = variants.set_value(copied, copy, knot.id, f"#{red - 2:02x}{green:02x}{blue:02x}")

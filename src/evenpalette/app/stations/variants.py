@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
 from evenpalette.app.rail import VariantRail
+from evenpalette.app.roll_dialog import RollDialog
 from evenpalette.app.session import Session
 from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.station import Room, Station
@@ -185,6 +186,7 @@ class VariantsBench(QWidget):
         header = row(
             label("Variants", "heading"), self._facts, None, label("follows", "note"), self._parent, 8,
             button("New", rail.add, icon="plus", tip="New variant (Ctrl+Shift+N)"),
+            button("Roll ...", self.roll, icon="dices", tip="Variants by chance that can be told apart (R)"),
             button("Derive", rail.derive, icon="git-branch", tip="A variant that follows the active one"),
             button("Duplicate", rail.duplicate, icon="copy"),
             button("Reset", rail.reset, icon="rotate-ccw", tip="Let every value follow the parent again"),
@@ -210,6 +212,13 @@ class VariantsBench(QWidget):
         session.changed.connect(self._on_change)
         self.refresh()
 
+    def roll(self) -> None:
+        """Ask for variants by chance."""
+        if not self._session.state.project.recipe.parameters:
+            self._session.said.emit("There is no parameter that variants could differ in. Give a value a name at Recipe.", True)
+            return
+        RollDialog(self._session, self._views, self).exec()
+
     def _look(self) -> None:
         """Tell the reach of the chosen line's parameter."""
         index = self.table.currentIndex()
@@ -227,7 +236,7 @@ class VariantsBench(QWidget):
         self._model.beginResetModel()
         self._model.endResetModel()
         variants = self._session.state.project.variants
-        self._facts.setText(f"{len(variants)} variants.  Strong: a variant's own value; Del drops it")
+        self._facts.setText(f"{len(variants)} variants.  Strong: its own value; Del drops it")
         self._show_parent()
 
     def _show_parent(self) -> None:
@@ -307,11 +316,13 @@ class VariantsBench(QWidget):
             )
 
 
-def _verbs(room: Room, _: Callable[[], VariantsBench]) -> list[Verb]:
+def _verbs(room: Room, bench: Callable[[], VariantsBench]) -> list[Verb]:
     rail = room.rail
     return [
         Verb("Variants", "New variant", "Ctrl+Shift+N", rail.add),
         Verb("Variants", "Derive a variant", "Ctrl+D", rail.derive),
+        Verb("Variants", "Roll variants ...", "R", lambda: bench().roll()),
+        Verb("Variants", "All side by side", "G", rail.sheet_wanted.emit),
         Verb("Variants", "Next variant", "PgDown", lambda: rail.move_on(1)),
         Verb("Variants", "Previous variant", "PgUp", lambda: rail.move_on(-1)),
     ]

@@ -30,6 +30,8 @@ _FINISH_UNITS = 30.0
 _SIDE = 64
 #: A region with a smaller part of the surface is not what variants are told apart by.
 _LEAST_SHARE = 0.005
+#: Looks that are looked at closely when the nearest of many is asked for.
+_CLOSEST = 4
 
 
 class Apart(NamedTuple):
@@ -84,6 +86,15 @@ class Eye:
         return found
 
 
+    def nearest(self, look: Looks, others: Sequence[Looks]) -> tuple[int, Apart] | None:
+        """Which of other looks is nearest to one, and how near; None where there is no other. Only those that are nearest
+        in the means of their regions are looked at texel by texel."""
+        means = _means_apart([look, *others], [(0, place + 1) for place in range(len(others))])
+        closest = sorted(range(len(others)), key=lambda place: means[place])[:_CLOSEST]
+        found = [(place, self.apart(look, others[place])) for place in closest]
+        return min(found, key=lambda pair: pair[1].units, default=None)
+
+
 def _units(one: Mapping[str, F32], other: Mapping[str, F32]) -> F32:
     """How far each texel is apart, float32 (height, width)."""
     height, width = next(iter(one.values())).shape[:2]
@@ -131,12 +142,3 @@ def _means_apart(looks: Sequence[Looks], pairs: Sequence[tuple[int, int]]) -> li
         one, other = ({key: mean[side] for key, mean in means.items()} for side in (first, second))
         np.maximum(found, _units(one, other).max(1), out=found)
     return [float(units) for units in found]
-
-
-def nearest(state: State, variant: str, others: Sequence[str] | None = None) -> tuple[str, Apart] | None:
-    """The variant that is nearest to one, and how near; None where there is no other."""
-    eye = Eye(state)
-    here = eye.look(state.values(variant))
-    ids = [other.id for other in state.project.variants] if others is None else others
-    found = [(other, eye.apart(here, eye.look(state.values(other)))) for other in ids if other != variant]
-    return min(found, key=lambda pair: pair[1].units, default=None)

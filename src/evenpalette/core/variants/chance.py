@@ -1,0 +1,88 @@
+"""Values by chance: new ones within limits, or those of the variants that are there, mixed anew.
+
+Colors move in OKLCh (B. Ottosson 2020, CSS Color 4): hue around the circle, chroma by a factor, lightness a little, and
+back into the sRGB gamut. How far each moves is common practice, no source.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex
+from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
+from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.values import Value, ValueType, vector_parts, vector_text
+
+#: At full spread: turns of hue, doublings of chroma, OKLab lightness; and the chroma that a gray may take on.
+_HUE, _CHROMA, _LIGHTNESS, _GRAY_CHROMA = 0.5, 1.0, 0.2, 0.12
+#: A color with less chroma has no hue that could be turned.
+_GRAY = 0.02
+
+
+class Way(StrEnum):
+    """VARY: values near those that are there. MIX: each value of a variant that is there, of another one each time."""
+
+    VARY = "vary"
+    MIX = "mix"
+
+
+@dataclass(frozen=True)
+class Chance:
+    """spread: how far values go, 0..1 of what their parameters allow. free: ids of the parameters that may change."""
+
+    way: Way
+    spread: float
+    free: frozenset[str]
+
+
+def roll(
+    parameters: Sequence[Parameter], base: Mapping[str, Value], known: Sequence[Mapping[str, Value]], chance: Chance,
+    source: np.random.Generator,
+) -> dict[str, Value]:  # fmt: skip
+    """The values that differ from the base, by the parameter's id.
+
+    base: every parameter's value. known: the values of the variants that are there. Equal sources give equal values.
+    """
+    found: dict[str, Value] = {}
+    for parameter in parameters:
+        if parameter.id not in chance.free:
+            continue
+        now = base[parameter.id]
+        if chance.way is Way.MIX and known:
+            value = known[int(source.integers(len(known)))][parameter.id]
+        else:
+            value = parameter.accept(_varied(parameter, now, chance.spread, source))
+        if value != now:
+            found[parameter.id] = value
+    return found
+
+
+def _varied(parameter: Parameter, now: Value, spread: float, source: np.random.Generator) -> Value:
+    if parameter.type is ValueType.COLOR:
+        return _varied_color(str(now), spread, source)
+    width = parameter.high - parameter.low
+    if parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
+        moved = float(now) + float(source.uniform(-1, 1)) * spread * width
+        clipped = min(max(moved, parameter.low), parameter.high)
+        return round(clipped) if parameter.type is ValueType.INTEGER else clipped
+    if parameter.type is ValueType.VECTOR:
+        numbers = [number + float(source.uniform(-1, 1)) * spread * width for number in vector_parts(str(now))]
+        return vector_text([min(max(number, parameter.low), parameter.high) for number in numbers])
+    if parameter.type is ValueType.SWITCH:
+        return (not now) if source.random() < spread / 2 else now
+    if parameter.type in (ValueType.CHOICE, ValueType.TEXTURE):
+        return parameter.choices[int(source.integers(len(parameter.choices)))] if source.random() < spread else now
+    return now
+
+
+def _varied_color(now: str, spread: float, source: np.random.Generator) -> str:
+    lightness, chroma, hue = (float(part) for part in oklab_to_oklch(linear_to_oklab(hex_to_linear(now))))
+    turn, factor, light = (float(source.uniform(-1, 1)) * spread for _ in range(3))
+    if chroma < _GRAY:
+        chroma, hue = chroma + _GRAY_CHROMA * abs(factor), float(source.uniform(0, 360))
+    else:
+        chroma, hue = chroma * 2 ** (factor * _CHROMA), hue + 360 * _HUE * turn
+    lightness = min(max(lightness + light * _LIGHTNESS, 0.05), 0.98)
+    return linear_to_hex(oklch_to_linear_in_gamut(np.array([lightness, chroma, hue % 360], np.float32)))
