@@ -220,9 +220,10 @@ def main() -> None:
             session.select_step(session.state.project.recipe.steps[0].id)
             views.set_pointer((0.10, 0.50))
         if station == "variants":
-            views.shown.set_against(session.state.project.variants[1].id)
+            window.rail.sheet_wanted.emit()
         camera.take(station)
-        views.shown.set_against("")
+        if station == "variants":
+            window.rail.sheet_wanted.emit()
         views.set_pointer(None)
         if station == "asset":
             _mend(camera)
