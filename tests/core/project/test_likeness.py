@@ -27,6 +27,7 @@ def test_two_flat_colors_are_as_far_apart_as_the_formula_says() -> None:
         found = eye.apart(eye.look({key: first}), eye.look({key: second}))
         lab = [linear_to_lab(decode_srgb(np.array(parse_hex(color)) / 255.0)[None])[0] for color in (first, second)]
         assert found.units == pytest.approx(float(delta_E_CIE2000(*lab)), abs=0.02)
+        assert found.whole == pytest.approx(found.units, abs=1e-3)
 
 
 def test_a_small_region_or_a_finish_tells_variants_apart_and_a_hair_of_color_does_not(lantern: State) -> None:

@@ -35,10 +35,12 @@ _CLOSEST = 4
 
 
 class Apart(NamedTuple):
-    """units: how far two looks are apart where they differ most, mean over a region. region: its id, '' for the whole."""
+    """units: how far two looks are apart where they differ most, mean over a region. region: its id, '' for the whole.
+    whole: how far over the whole surface, root mean square: a large region counts for more than a small one."""
 
     units: float
     region: str
+    whole: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,23 +78,31 @@ class Eye:
 
     def apart(self, first: Looks, second: Looks) -> Apart:
         """How far two looks are apart."""
-        found = Apart(0.0, "")
+        most, where, squares, count = 0.0, "", 0.0, 0
         for (_, _, masks), one, other in zip(self._sheets, first.pictures, second.pictures, strict=True):
             units = _units(one, other)
             for region, mask in masks:
                 mean = float(units[mask].mean())
-                if mean > found.units:
-                    found = Apart(mean, region)
-        return found
+                if mean > most:
+                    most, where = mean, region
+            used = masks[-1][1]
+            squares, count = squares + float(np.square(units[used], dtype=np.float64).sum()), count + int(used.sum())
+        return Apart(most, where, (squares / max(count, 1)) ** 0.5)
 
 
     def nearest(self, look: Looks, others: Sequence[Looks]) -> tuple[int, Apart] | None:
-        """Which of other looks is nearest to one, and how near; None where there is no other. Only those that are nearest
-        in the means of their regions are looked at texel by texel."""
-        means = _means_apart([look, *others], [(0, place + 1) for place in range(len(others))])
-        closest = sorted(range(len(others)), key=lambda place: means[place])[:_CLOSEST]
-        found = [(place, self.apart(look, others[place])) for place in closest]
-        return min(found, key=lambda pair: pair[1].units, default=None)
+        """Which of other looks is nearest to one over the whole surface, and how near; None where there is no other. Only
+        those that are nearest in the means of their regions are looked at texel by texel."""
+        if not others:
+            return None
+        squares = np.zeros(len(others))
+        for sheet, (_, _, masks) in enumerate(self._sheets):
+            shares = np.array([mask.sum() for _, mask in masks], float)
+            means = {key: np.stack([other.means[sheet][key] for other in others]) for key in look.means[sheet]}
+            here = {key: np.broadcast_to(look.means[sheet][key], mean.shape) for key, mean in means.items()}
+            squares += np.square(_units(here, means)) @ shares
+        closest = [int(place) for place in np.argsort(squares)[:_CLOSEST]]
+        return min(((place, self.apart(look, others[place])) for place in closest), key=lambda pair: pair[1].whole)
 
 
 def _units(one: Mapping[str, F32], other: Mapping[str, F32]) -> F32:

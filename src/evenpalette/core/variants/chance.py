@@ -16,7 +16,9 @@ from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, vector_parts, vector_text
 
 #: At full spread: turns of hue, doublings of chroma, OKLab lightness; and the chroma that a gray may take on.
-_HUE, _CHROMA, _LIGHTNESS, _GRAY_CHROMA = 0.5, 1.0, 0.2, 0.12
+_HUE, _CHROMA, _LIGHTNESS, _GRAY_CHROMA = 0.5, 1.0, 0.5, 0.25
+#: Darker or lighter ones are not rolled: they tell little of their hue.
+_DARKEST, _LIGHTEST = 0.18, 0.93
 #: A color with less chroma has no hue that could be turned.
 _GRAY = 0.02
 
@@ -79,10 +81,12 @@ def _varied(parameter: Parameter, now: Value, spread: float, source: np.random.G
 
 def _varied_color(now: str, spread: float, source: np.random.Generator) -> str:
     lightness, chroma, hue = (float(part) for part in oklab_to_oklch(linear_to_oklab(hex_to_linear(now))))
-    turn, factor, light = (float(source.uniform(-1, 1)) * spread for _ in range(3))
+    turn, factor = (float(source.uniform(-1, 1)) * spread for _ in range(2))
     if chroma < _GRAY:
         chroma, hue = chroma + _GRAY_CHROMA * abs(factor), float(source.uniform(0, 360))
     else:
         chroma, hue = chroma * 2 ** (factor * _CHROMA), hue + 360 * _HUE * turn
-    lightness = min(max(lightness + light * _LIGHTNESS, 0.05), 0.98)
+    # Among those in reach that show what color they are.
+    low, high = (min(max(lightness + way * spread * _LIGHTNESS, _DARKEST), _LIGHTEST) for way in (-1, 1))
+    lightness = float(source.uniform(min(low, lightness), max(high, lightness)))
     return linear_to_hex(oklch_to_linear_in_gamut(np.array([lightness, chroma, hue % 360], np.float32)))

@@ -21,7 +21,7 @@ MOST = 100
 @dataclass(frozen=True)
 class Rolled:
     """state: with the new variants behind the others, the active one as before. variants: ids of the new ones. nearest:
-    of each how many units of CIEDE2000 it is from the variant that is nearest to it (see `likeness`)."""
+    of each how many units of CIEDE2000 it is from the variant that is nearest to it, over the whole surface (`Apart`)."""
 
     state: State
     variants: tuple[str, ...]
@@ -34,8 +34,8 @@ def roll_variants(
 ) -> Rolled:  # fmt: skip
     """Add variants with values by chance, each derived from `base` (None: from the defaults).
 
-    count: 1 to MOST. seed: equal ones give equal variants. least: units of CIEDE2000 that each is to be away from every
-    other one, where that can be. Raises RecipeError where there is nothing to roll.
+    count: 1 to MOST. seed: equal ones give equal variants. least: units of CIEDE2000, over the whole surface, that each is to be away
+    from every other one, where that can be. Raises RecipeError where there is nothing to roll.
     """
     parameters = state.project.recipe.parameters
     if not any(parameter.id in chance.free for parameter in parameters):
@@ -68,7 +68,7 @@ def _farthest(again, begin: dict[str, Value], eye: Eye, others: Sequence[Looks],
         values = again()
         look = eye.look({**begin, **values})
         near = eye.nearest(look, others)
-        far = near[1].units if near is not None else float("inf")
+        far = near[1].whole if near is not None else float("inf")
         if best is None or far > best[2]:
             best = values, look, far
         if far >= least:
