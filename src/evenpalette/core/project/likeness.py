@@ -57,6 +57,8 @@ class Eye:
 
     def __init__(self, state: State, side: int = _SIDE) -> None:
         self._sheets: list[tuple[State, Sources, list[tuple[str, NDArray[np.bool_]]]]] = []
+        #: What the mean over each region weighs each texel, (regions, texels).
+        self._weights: list[F32] = []
         for sheet in state.sheets():
             small, used = small_sources(sheet, side)
             used = used if used.any() else np.ones_like(used)
@@ -64,16 +66,18 @@ class Eye:
                 (region, mask) for region, plane in zip(sheet.region_ids, small.coverages, strict=True)
                 if (mask := (plane >= 128) & used).sum() >= max(1, _LEAST_SHARE * used.sum())
             ]  # fmt: skip
-            self._sheets.append((sheet, small, [*masks, ("", used)]))
+            masks.append(("", used))
+            self._sheets.append((sheet, small, masks))
+            self._weights.append(np.stack([mask.ravel() / np.float32(mask.sum()) for _, mask in masks]).astype(np.float32))
 
     def look(self, values: Mapping[str, Value]) -> Looks:
         """With these values of the parameters, by id."""
         pictures, means = [], []
-        for sheet, small, masks in self._sheets:
+        for (sheet, small, _), weights in zip(self._sheets, self._weights, strict=True):
             bound = bind_recipe(sheet.project.recipe, sheet.region_ids, dict(values))
             made = small_surface(bound, small, wanted_attributes(sheet))
             pictures.append(seen := {key: as_seen(key, picture) for key, picture in made.items()})
-            means.append({key: np.stack([picture[mask].mean(0) for _, mask in masks]) for key, picture in seen.items()})
+            means.append({key: weights @ picture.reshape(weights.shape[1], -1) for key, picture in seen.items()})
         return Looks(tuple(pictures), tuple(means))
 
     def apart(self, first: Looks, second: Looks) -> Apart:

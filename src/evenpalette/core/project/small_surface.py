@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.project.state import State
-from evenpalette.core.raster.reading import resize_plane
+from evenpalette.core.raster.reading import derived, resize_plane
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface
@@ -20,7 +20,9 @@ def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
     sources = state.sources
     factor = min(1.0, side / max(sources.size))
     width, height = (max(1, round(s * factor)) for s in sources.size)
-    used = resize_plane(state.used.astype(np.float32), (width, height)) > 0.25
+    used = derived(
+        (state.used, None), ("used", width, height), lambda: resize_plane(state.used.view(np.uint8) * np.uint8(255), (width, height))
+    ) > 64  # fmt: skip
     return sources.at_size(width, height), used
 
 
