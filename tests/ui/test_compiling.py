@@ -5,7 +5,13 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
+
+from evenpalette.core.project.edits import recipe
+from evenpalette.core.project.state import State
+from evenpalette.core.recipe.model import Binding
+from tests.ui.conftest import Hand
 
 #: What Mesa keeps on disk tells what was compiled, and by whom.
 _CODE = """
@@ -65,3 +71,27 @@ def test_what_a_new_step_is_drawn_with_was_compiled_beside_the_window(tmp_path: 
     assert painted == 0
     assert jobs == 2
     assert start < sent == drawn
+
+
+def test_the_picture_that_is_asked_for_is_that_of_the_document_and_the_last_one_stands_meanwhile(hand: Hand) -> None:
+    """A step that turns the paper's hue: what is painted at once is the old picture, what is grabbed is the new one, and
+    when the shader has come the views show it by themselves."""
+    views, session = hand.window.views, hand.session
+    hand.wait(lambda: views.pictures.is_empty)
+    before = hand.form_and_flat()[1]
+    painted: list[bool] = []
+    views.painted.connect(lambda: painted.append(views.is_waiting))
+
+    def turned(state: State) -> State:
+        made = recipe.add_step(state, "hue_shift", (state.region_ids[0],), 1, step_id="turn")
+        return recipe.bind_input(made, "turn", "angle", Binding(value=140.0))
+
+    session.apply("Turn", turned)
+    hand.wait_busy(lambda: bool(painted))
+    assert painted[0]
+    assert np.abs(hand.form_and_flat()[1] - before).max() > 40
+    hand.wait(lambda: not views.is_waiting)
+    assert np.abs(hand.form_and_flat()[1] - before).max() > 40
+    session.undo()
+    hand.wait(lambda: not views.is_waiting)
+    assert np.abs(hand.form_and_flat()[1] - before).max() <= 1

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QPixmap, QResizeEvent
+from PyQt6.QtGui import QHideEvent, QIcon, QImage, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
 from evenpalette.app import theme
@@ -75,6 +75,10 @@ class PictureGrid(QListWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._fit()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self._views.pictures.drop(self._prefix)
 
     def _fit(self) -> None:
         """Make the pictures as large as they all fit, and have them drawn."""

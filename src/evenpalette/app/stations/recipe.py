@@ -1,11 +1,9 @@
 """Recipe: the steps as cards from left to right, each showing the asset after it; the selected one opens."""
 
-import contextlib
-from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QGuiApplication, QImage, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -20,10 +18,11 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
+from evenpalette.app.stations.card_pictures import START, CardPictures
 from evenpalette.app.stations.reach_line import ReachLine
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.station import Station
-from evenpalette.app.stations.step_cards import CARD_WIDTH, PICTURE, Arrow, OpenCard, Picture, StepCard
+from evenpalette.app.stations.step_cards import CARD_WIDTH, Arrow, OpenCard, Picture, StepCard
 from evenpalette.app.stations.step_drag import StepDrag
 from evenpalette.app.stations.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
@@ -40,7 +39,6 @@ from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.gpu.look import Look
 
 
 class RecipeBench(QWidget):
@@ -105,9 +103,7 @@ class RecipeBench(QWidget):
         self._open: OpenCard | None = None
         self._shown_cards: list[StepCard | OpenCard] = []
         self._drag = StepDrag(session, views, self._area, lambda: self._shown_cards)
-        self._pictures: list[tuple[int, str, Picture]] = []
-        #: What was drawn last of each step, and of the start: shown until it is drawn anew.
-        self._drawn: dict[str, QImage] = {}
+        self._pictures = CardPictures(session, views)
         self._shown = WhenShown(self, self.rebuild)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_select)
@@ -175,10 +171,10 @@ class RecipeBench(QWidget):
         """Lay the cards anew."""
         focused = self._holder.isAncestorOf(self.focusWidget()) if self.focusWidget() else False
         recipe = self.session.state.project.recipe
-        self._drawn = {key: image for key, image in self._drawn.items() if key in ("", *(step.id for step in recipe.steps))}
         self._fill_start()
         clear(self._cards)
-        self._pictures, self._open, self._shown_cards = [], None, []
+        self._pictures.clear()
+        self._open, self._shown_cards = None, []
         self._shown_step = self.session.step, self.session.row
         self.reach.look_at(self._parameter())
         self._cards.addWidget(self._start_card())
@@ -192,7 +188,7 @@ class RecipeBench(QWidget):
             self._cards.addWidget(card)
             self._drag.watch(card)
             self._shown_cards.append(card)
-            self._offer(index + 1, step.id, card.picture)
+            self._pictures.add(index + 1, step.id, card.picture)
         if not recipe.steps:
             hint = label(
                 "Add a step: a Tint multiplies the tone by a color, row by row. Making a tone adds one with a row for every region.",
@@ -243,14 +239,8 @@ class RecipeBench(QWidget):
             label(f"the start, {note}" if self.session.state.project.recipe.base == TONE else "the start", "note")
         )
         layout.addStretch(1)
-        self._offer(0, "", picture)
+        self._pictures.add(0, START, picture)
         return frame
-
-    def _offer(self, count: int, step: str, picture: Picture) -> None:
-        """Have a card's picture drawn after so many steps."""
-        if step in self._drawn:
-            picture.show_image(self._drawn[step])
-        self._pictures.append((count, step, picture))
 
     def _fill_start(self) -> None:
         state = self.session.state
@@ -278,23 +268,8 @@ class RecipeBench(QWidget):
             self._views.shown.show_steps(None, False)
 
     def _request_pictures(self) -> None:
-        if not self.isVisible():
-            return
-        variant = self.session.state.project.active_variant
-        self._views.pictures.drop("step")
-        for count, step, picture in self._pictures:
-            look = Look(variant=variant, steps=count, copy=self._views.shown.copy)
-            self._views.pictures.request(("step", count), look, PICTURE, self._taker(step, picture))
-
-    def _taker(self, step: str, picture: Picture) -> Callable[[QImage], None]:
-        """Takes the picture of a step; harmless after its card is gone."""
-
-        def take(image: QImage) -> None:
-            self._drawn[step] = image
-            with contextlib.suppress(RuntimeError):
-                picture.show_image(image)
-
-        return take
+        if self.isVisible():
+            self._pictures.draw()
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)

@@ -217,7 +217,9 @@ class VariantsBench(QWidget):
         if not self._session.state.project.recipe.parameters:
             self._session.said.emit("There is no parameter that variants could differ in. Give a value a name at Recipe.", True)
             return
-        RollDialog(self._session, self._views, self).exec()
+        dialog = RollDialog(self._session, self._views, self)
+        dialog.exec()
+        dialog.deleteLater()
 
     def _look(self) -> None:
         """Tell the reach of the chosen line's parameter."""

@@ -295,6 +295,8 @@ class Canvas(QOpenGLWidget):
     def grabFramebuffer(self) -> QImage:
         """What the views show of the document as it is now."""
         self._waited_for = True
+        # What stands there may be older, while a shader is awaited.
+        self._stale = self._stale or self._awaited.is_any
         try:
             return super().grabFramebuffer()
         finally:
