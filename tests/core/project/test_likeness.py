@@ -56,3 +56,10 @@ def test_a_small_region_or_a_finish_tells_variants_apart_and_a_hair_of_color_doe
     assert len(_alike(rough)) == 1
     for value, expected in ((0.05, 0), (float(rough.values(None)[gloss]) + 0.02, 1)):
         assert len(_alike(variants.set_value(rough, copy, gloss, value))) == expected
+
+
+def test_hundreds_of_equal_variants_are_each_named_once(lantern: State) -> None:
+    first = lantern.project.variants[0]
+    many = tuple(first.model_copy(update={"id": f"copy-{n}", "name": f"Copy {n}"}) for n in range(260))
+    found = alike(lantern.with_project(variants=(*lantern.project.variants, *many)))
+    assert [(pair.first, pair.second) for pair in found] == [(first.id, variant.id) for variant in many]

@@ -30,6 +30,8 @@ _FINISH_UNITS = 30.0
 _SIDE = 64
 #: A region with a smaller part of the surface is not what variants are told apart by.
 _LEAST_SHARE = 0.005
+#: Variants that are compared with all others.
+_MOST_LOOKS = 200
 #: Looks that are looked at closely when the nearest of many is asked for.
 _CLOSEST = 4
 
@@ -133,11 +135,20 @@ class Alike(NamedTuple):
 
 
 def alike(state: State, least: float = TOLD_APART) -> list[Alike]:
-    """The pairs of variants that are less than so many units apart, in the order of the variants."""
-    eye, names = Eye(state), [variant.id for variant in state.project.variants]
+    """The pairs of variants that are less than so many units apart. One with the values of another is paired with that
+    one alone; of more than `_MOST_LOOKS` different ones only the first are looked at."""
+    found: list[Alike] = []
+    known: dict[tuple, str] = {}
+    for variant in state.project.variants:
+        first = known.setdefault(tuple(sorted(state.values(variant.id).items())), variant.id)
+        if first != variant.id:
+            found.append(Alike(first, variant.id, Apart(0.0, "", 0.0)))
+    names = list(known.values())[:_MOST_LOOKS]
+    if len(names) < 2:
+        return found
+    eye = Eye(state)
     looks = [eye.look(state.values(name)) for name in names]
     pairs = list(combinations(range(len(names)), 2))
-    found = []
     for (i, j), means in zip(pairs, _means_apart(looks, pairs), strict=True):
         # Regions whose mean colors are twice as far apart need no look at their texels.
         if means < 2 * least and (apart := eye.apart(looks[i], looks[j])).units < least:
