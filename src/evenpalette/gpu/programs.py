@@ -113,7 +113,9 @@ class ViewPrograms:
             )
             # moderngl takes the blanks around a text away, and drivers know a shader by every character.
             job = Rehearsal(self._vertex.strip(), text.strip(), CORNER, pictures, target, drawing.deep)
-            self._coming = {key: held for key, held in self._coming.items() if not held.done()}
+            if len(self._coming) >= _MOST_PROGRAMS:
+                # What has come and was never drawn with: an order of steps that was only passed over.
+                self._coming = {key: held for key, held in self._coming.items() if not held.done()}
             try:
                 future = self._coming[text] = self._elsewhere(lambda: rehearse(job))
             except RuntimeError:  # it is closing
