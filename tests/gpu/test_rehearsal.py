@@ -8,13 +8,9 @@ import pytest
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.gpu.programs import Drawing, Picture, ViewPrograms
 from evenpalette.gpu.rehearsal import Rehearsal, rehearse, target_of
+from tests.glsl import apart
 
 TEXT = "#version 330 core\nuniform sampler2D u_a;\nout vec4 o;\nvoid main() { o = texture(u_a, gl_FragCoord.xy / 8.0) * SCALE; }\n"
-
-
-@pytest.fixture(scope="module")
-def ctx() -> moderngl.Context:
-    return moderngl.create_standalone_context(backend="egl")
 
 
 def _drawing(ctx: moderngl.Context) -> Drawing:
@@ -23,8 +19,8 @@ def _drawing(ctx: moderngl.Context) -> Drawing:
     return Drawing({"u_a": Picture(texture, ctx.sampler()), "u_gone": Picture(texture)}, target, True)
 
 
-def test_a_target_is_known_by_its_formats_and_a_rehearsal_leaves_no_trace(ctx: moderngl.Context) -> None:
-    """Formats as the OpenGL registry numbers them: RGBA8, RGBA16F, DEPTH_COMPONENT24."""
+def _leaves_no_trace() -> None:
+    ctx = moderngl.create_standalone_context(backend="egl")
     drawing = _drawing(ctx)
     target = target_of(drawing.target)
     assert target is not None
@@ -47,7 +43,8 @@ def test_a_target_is_known_by_its_formats_and_a_rehearsal_leaves_no_trace(ctx: m
     assert ctx.error == "GL_NO_ERROR"
 
 
-def test_what_is_on_its_way_is_asked_for_again_and_what_nobody_asks_for_is_left(ctx: moderngl.Context) -> None:
+def _is_asked_for_again() -> None:
+    ctx = moderngl.create_standalone_context(backend="egl")
     sent: list[Future[None]] = []
 
     def elsewhere(work: object) -> Future[None]:
@@ -77,3 +74,12 @@ def test_what_is_on_its_way_is_asked_for_again_and_what_nobody_asks_for_is_left(
     assert programs.of(second, drawing)[0].glo
     with pytest.raises(ShaderRefused, match="in line 2, 'nonsense'"):
         programs.of("#version 330 core\nnonsense\n", drawing)
+
+
+def test_a_target_is_known_by_its_formats_and_a_rehearsal_leaves_no_trace() -> None:
+    """Formats as the OpenGL registry numbers them: RGBA8, RGBA16F, DEPTH_COMPONENT24."""
+    apart(_leaves_no_trace)
+
+
+def test_what_is_on_its_way_is_asked_for_again_and_what_nobody_asks_for_is_left() -> None:
+    apart(_is_asked_for_again)
