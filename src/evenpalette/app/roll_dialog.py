@@ -166,7 +166,6 @@ class RollDialog(QDialog):
         names = {variant.id: variant.name for variant in found.state.project.variants}
         light = self._views.shown.light
         self.grid.show_entries([Entry(key, names[key], Look(variant=key, light=light)) for key in found.variants])
-        self.grid.draw()
 
     def accept(self) -> None:
         """Take what is shown into the document, as one change."""

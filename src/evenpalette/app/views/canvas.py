@@ -212,7 +212,7 @@ class Canvas(QOpenGLWidget):
 
     @property
     def is_waiting(self) -> bool:
-        """Whether coarse stand-ins are drawn for textures that are still on their way."""
+        """Whether textures, for which coarse stand-ins are drawn, or shaders are still on their way."""
         return self._scene is not None and (self._scene.is_waiting or self._awaited.is_any)
 
     def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:

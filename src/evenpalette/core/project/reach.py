@@ -13,7 +13,6 @@ from evenpalette.core.project.small_surface import (
     as_seen,
     small_sources,
     small_surface,
-    times_to_look,
     wanted_attributes,
 )
 from evenpalette.core.project.state import State
@@ -102,7 +101,7 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
         if not left:
             break
         values = state.values(variant)
-        for seconds in times_to_look(state):
+        for seconds in _times(state):
             now = small_surface(_bound(state, values, None, seconds), small, wanted)
             for parameter in list(left.values()):
                 for other in _others(parameter, values[parameter.id]):
@@ -149,6 +148,12 @@ def _bound(state: State, values: dict[str, Value], steps: tuple[Step, ...] | Non
     return bind_recipe(recipe, state.region_ids, values, Moment(seconds=seconds))
 
 
+def _times(state: State) -> list[float]:
+    """The seconds at which is looked: what pulses is on at one of them."""
+    periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
+    return [0.0, *(period * share for period in sorted(periods)[:2] for share in (0.31, 0.5))]
+
+
 def _change(
     state: State, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], steps: tuple[Step, ...] | None = None
 ) -> tuple[F32, F32]:
@@ -156,7 +161,7 @@ def _change(
     wanted = wanted_attributes(state)
     seen = np.zeros(small.size[::-1], np.float32)
     raw = seen.copy()
-    for seconds in times_to_look(state):
+    for seconds in _times(state):
         now = small_surface(_bound(state, values, steps, seconds), small, wanted)
         for other in others:
             made = small_surface(_bound(state, {**values, parameter.id: other}, steps, seconds), small, wanted)
@@ -200,7 +205,7 @@ def _reason(
         return Reason(f"{step.name} is switched off.", step.id)
     if step.kind not in KINDS:
         return Reason(f"{step.name} is of a kind that is not known.", step.id)
-    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in times_to_look(state)), key=lambda b: b.amount)
+    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in _times(state)), key=lambda b: b.amount)
     chosen = [k for k, row in enumerate(step.rows) if any(row.id == other.id for other in rows)]
     if bound.amount == 0 and not _follows(step.amount, parameter):
         return Reason(f"The amount of {step.name} is 0.", step.id)

@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.project.state import State
-from evenpalette.core.raster.reading import derived, resize_plane
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface
@@ -20,10 +19,7 @@ def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
     sources = state.sources
     factor = min(1.0, side / max(sources.size))
     width, height = (max(1, round(s * factor)) for s in sources.size)
-    used = derived(
-        (state.used, None), ("used", width, height), lambda: resize_plane(state.used.view(np.uint8) * np.uint8(255), (width, height))
-    ) > 64  # fmt: skip
-    return sources.at_size(width, height), used
+    return sources.at_size(width, height), state.used_share((width, height)) > 0.25
 
 
 def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
@@ -44,9 +40,3 @@ def as_seen(key: str, picture: F32) -> F32:
 def wanted_attributes(state: State) -> tuple[str, ...]:
     """The base color and all others that the document makes."""
     return tuple(dict.fromkeys((BASE_COLOR, *state.attributes)))
-
-
-def times_to_look(state: State) -> list[float]:
-    """The seconds at which is looked: what pulses is on at one of them."""
-    periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
-    return [0.0, *(period * share for period in sorted(periods)[:2] for share in (0.31, 0.5))]

@@ -13,6 +13,7 @@ from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
 from evenpalette.core.project.model import Project, Role
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.attributes import (
     ATTRIBUTES,
     BASE_COLOR,
@@ -207,8 +208,18 @@ class State:
     def used(self) -> NDArray[np.bool_]:
         """Texels of the coverages that some face lies on."""
         shape = next(iter(self.coverages.values())).shape if self.coverages else (FACE_MAP_TEXELS,) * 2
-        faces = self.mesh.faces_under_texels if self.mesh and self.mesh.mesh.uvs is not None else None
-        return used_mask(faces, (shape[0], shape[1]))
+        return used_mask(self._faces, (shape[0], shape[1]))
+
+    def used_share(self, size: tuple[int, int]) -> NDArray[np.float32]:
+        """Which part of each texel of a small picture (width, height) some face lies on, float32 (height, width), 0..1."""
+        if self._faces is None:
+            return np.ones(size[::-1], np.float32)
+        return resize_plane((self._faces >= 0).astype(np.float32), size)
+
+    @property
+    def _faces(self) -> NDArray[np.int32] | None:
+        """The face under each texel of a map, None without a layout."""
+        return self.mesh.faces_under_texels if self.mesh and self.mesh.mesh.uvs is not None else None
 
 
 def new_id(prefix: str) -> str:
