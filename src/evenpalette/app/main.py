@@ -6,11 +6,12 @@ import signal
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
 from PyQt6.QtGui import QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import theme
+from evenpalette.app.mishaps import Mishaps
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 from evenpalette.gpu.software import compile_quickly
@@ -61,6 +62,7 @@ def run(project: Path | None = None, *, demo: bool = False, into: Path | None = 
     apply_limits()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     window = MainWindow()
+    _watch(window)
     window.show()
     shot = os.environ.get("EVENPALETTE_SCREENSHOT")
     if demo:
@@ -71,4 +73,19 @@ def run(project: Path | None = None, *, demo: bool = False, into: Path | None = 
         QTimer.singleShot(6000, lambda: _leave_proof(window, shot))
     else:
         QTimer.singleShot(0, window.project.offer_recovery)
-    return app.exec()
+    code = app.exec()
+    # In this order: what draws goes while there is an application, and before Python takes its modules apart.
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    return code
+
+
+def _watch(window: MainWindow) -> None:
+    """Take what goes wrong inside, and remember what was done until then."""
+    session = window.session
+    mishaps = Mishaps(lambda text: session.said.emit(text, True), session.autosave, window)
+    session.changed.connect(lambda _: mishaps.note(session.history.labels[session.history.position]))
+    session.station_changed.connect(lambda station: mishaps.note(f"went to {station}"))
+    session.tasks.started.connect(lambda task: mishaps.note(f"began: {task}"))
+    session.said.connect(lambda text, _: mishaps.note(f"said: {text}"))
+    mishaps.install()

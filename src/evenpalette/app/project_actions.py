@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QUrl
+from PyQt6.QtCore import QObject, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
@@ -13,6 +13,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.settings import limits_factor, remember, set_limits_factor, station_of
 from evenpalette.app.tasks import Task
 from evenpalette.core.errors import EvenPaletteError, one_line
+from evenpalette.core.file_set import finish_left_behind
 from evenpalette.core.files import safe_name
 from evenpalette.core.limits import MOST
 from evenpalette.core.project import autosave
@@ -39,6 +40,37 @@ class ProjectActions(QObject):
         """Open the project's folder where the desktop shows folders."""
         if self._session.path is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._session.path)))
+
+    def may_close(self) -> bool:
+        """Whether the window may be closed: asks when that would stop work with a bar, or lose changes."""
+        return self._may_stop() and self.may_leave()
+
+    def _may_stop(self) -> bool:
+        tasks = self._session.tasks
+        if not tasks.is_busy:
+            return True
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Still at work")
+        box.setText(f"{tasks.running} is not done yet.")
+        box.setInformativeText("Stopped, it leaves everything as it was before.")
+        wait = box.addButton("Close when it is done", QMessageBox.ButtonRole.AcceptRole)
+        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is stop:
+            tasks.cancel()
+            return True
+        if box.clickedButton() is not wait:
+            return False
+        if tasks.is_busy:
+            tasks.ended.connect(self._close_after, Qt.ConnectionType.SingleShotConnection)
+            return False
+        return True
+
+    def _close_after(self) -> None:
+        """Close the window after what was waited for; not where it failed, as that wants to be seen."""
+        if self._session.tasks.went_well:
+            QTimer.singleShot(0, self._window.close)
 
     def may_leave(self) -> bool:
         """Whether the document may be given up; asks when it differs from what lies on disk."""
@@ -213,7 +245,10 @@ class ProjectActions(QObject):
             self._session.save(folder, then=self._was_saved)
 
     def offer_recovery(self) -> None:
-        """Ask about autosaves that a crash left behind."""
+        """Look after what a crash left behind: sets of files are finished or removed, autosaves are asked about."""
+        self._session.tasks.start(
+            Task("Looking after what was left", lambda _: finish_left_behind(), lambda _: None, self._session.failed, exclusive=False)
+        )
         found = autosave.find_recoverable()
         if found:
             RecoveryDialog(found, self._recover, autosave.forget, self._window).exec()

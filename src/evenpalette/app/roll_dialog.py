@@ -148,8 +148,6 @@ class RollDialog(QDialog):
         return work, self._show
 
     def _show(self, found: Rolled | str) -> None:
-        if not self.isVisible():
-            return
         self._rolled = found if isinstance(found, Rolled) else None
         self._keep.setEnabled(self._rolled is not None)
         if isinstance(found, str):

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 
+from evenpalette.app.answers import answer
 from evenpalette.app.tasks import Task, TaskRunner
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
@@ -79,7 +80,7 @@ class Saving(QObject):
         def done(_: object) -> None:
             self.saved.emit(job.storage, job.state, job.document)
             for then in job.then:
-                then()
+                answer(then)
             self._next()
 
         def failed(error: Exception) -> None:

@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from evenpalette.app import mishaps
+from evenpalette.app.answers import answer
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, difference
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.saving import Saving
@@ -154,6 +156,9 @@ class Session(QObject):
         except EvenPaletteError as error:
             self.said.emit(str(error), True)
             return False
+        except Exception as error:
+            mishaps.report(error)
+            return False
         self.commit(label, after, key)
         return True
 
@@ -183,7 +188,7 @@ class Session(QObject):
             kept = after.chosen is before.chosen
             self.commit(label, replace(after, chosen=self.state.chosen) if kept else after)
             if then:
-                then()
+                answer(then)
 
         self.tasks.start(Task(label, lambda progress: edit(before, progress), done, self.failed))
 
@@ -222,13 +227,11 @@ class Session(QObject):
             self.apply(f"Work on {sheet.name}", lambda s: s.on(sheet_id))
 
     def failed(self, error: Exception) -> None:
-        """Say that work did not come to its end: stopped, refused with a reason, or gone wrong inside."""
+        """Say that work did not come to its end: stopped, or refused with a reason. What went wrong inside was said."""
         if isinstance(error, Cancelled):
             self.said.emit("Stopped. Nothing was changed.", False)
         elif isinstance(error, EvenPaletteError):
             self.said.emit(str(error), True)
-        else:
-            self.said.emit(f"Something went wrong inside: {error!r}. Nothing was changed.", True)
 
     def undo(self) -> None:
         """Take the last change back."""
@@ -415,7 +418,10 @@ class Session(QObject):
         self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, failed, exclusive=False))
 
     def close(self) -> None:
-        """The document is given up on purpose."""
+        """The document is given up on purpose: what runs is stopped or waited for, nothing is left behind."""
         self._autosave_timer.stop()
+        self._findings_timer.stop()
+        self._latest = None
+        self.tasks.stop()
         self._autosave.discard()
         self.hold(None)

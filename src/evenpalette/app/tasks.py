@@ -2,19 +2,28 @@
 
 import contextlib
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
-from evenpalette.core.errors import Cancelled
+from evenpalette.app import mishaps
+from evenpalette.app.answers import answer
+from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.parallel import Progress
+
+#: Work that is not done so long after it was asked to stop is left behind.
+_LONGEST_STOP_SECONDS = 60.0
 
 
 @dataclass
 class Task:
-    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it."""
+    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it.
+
+    done and failed are called on the interface thread, or not at all where what they hold is gone by then.
+    """
 
     label: str
     work: Callable[[Progress], Any]
@@ -36,8 +45,11 @@ class TaskRunner(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._exclusive: Task | None = None
-        self._others = 0
+        self._running: dict[int, threading.Thread] = {}
         self._cancel = threading.Event()
+        self._stop = threading.Event()
+        #: Whether the last task with a bar came to its end.
+        self.went_well = True
         self._finished.connect(self._finish)
 
     @property
@@ -46,12 +58,19 @@ class TaskRunner(QObject):
         return self._exclusive is not None
 
     @property
+    def running(self) -> str:
+        """What the task with a bar is called, '' when none runs."""
+        return self._exclusive.label if self._exclusive is not None else ""
+
+    @property
     def is_idle(self) -> bool:
         """Whether nothing runs."""
-        return self._exclusive is None and self._others == 0
+        return not self._running
 
     def start(self, task: Task) -> bool:
-        """Begin a task; refused (False) while another one with a bar is running."""
+        """Begin a task; refused (False) while another one with a bar is running, and after `stop`."""
+        if self._stop.is_set():
+            return False
         if task.exclusive:
             if self._exclusive is not None:
                 self.refused.emit(
@@ -61,14 +80,12 @@ class TaskRunner(QObject):
             self._exclusive = task
             self._cancel = threading.Event()
             self.started.emit(task.label)
-        else:
-            self._others += 1
-        cancel = self._cancel
+        cancel, stop = self._cancel, self._stop
 
         def progress(share: float) -> None:
+            if stop.is_set() or (task.exclusive and cancel.is_set()):
+                raise Cancelled("stopped")
             if task.exclusive:
-                if cancel.is_set():
-                    raise Cancelled("stopped")
                 self.progressed.emit(share)
 
         def body() -> None:
@@ -78,24 +95,38 @@ class TaskRunner(QObject):
                 result = task.work(progress)
             except Exception as caught:
                 error = caught
-            # The window may have been closed meanwhile; then nobody waits for the result.
+            # Nobody waits for the result of work that was left behind.
             with contextlib.suppress(RuntimeError):
                 self._finished.emit(task, result, error)
 
-        threading.Thread(target=body, daemon=not task.label.startswith("Saving"), name=task.label).start()
+        thread = threading.Thread(target=body, daemon=True, name=task.label)
+        self._running[id(task)] = thread
+        thread.start()
         return True
 
     def cancel(self) -> None:
         """Ask the running task to stop."""
         self._cancel.set()
 
+    def stop(self) -> None:
+        """Begin nothing more, ask all that runs to stop, and stay here, painting, until it has."""
+        self._stop.set()
+        end = time.monotonic() + _LONGEST_STOP_SECONDS
+        while self._running and time.monotonic() < end:
+            QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents, 50)
+            time.sleep(0.002)
+
     def _finish(self, task: Task, result: Any, error: Exception | None) -> None:
+        thread = self._running.pop(id(task), None)
+        if thread is not None:
+            thread.join()
         if task.exclusive:
             self._exclusive = None
+            self.went_well = error is None
             self.ended.emit()
-        else:
-            self._others -= 1
-        if error is not None:
-            task.failed(error)
-        else:
-            task.done(result)
+        if error is None:
+            answer(task.done, result)
+            return
+        if not isinstance(error, EvenPaletteError) and not self._stop.is_set():
+            mishaps.report(error)
+        answer(task.failed, error)

@@ -43,6 +43,7 @@ class MainWindow(QMainWindow):
         _ALIVE.add(self)
         self.destroyed.connect(lambda: _ALIVE.discard(self))
         self.session = Session(self)
+        self._is_closing = False
         self.setAcceptDrops(True)
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1024, 680)
@@ -262,12 +263,14 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if self.project.may_leave():
-            self._keep_place()
-            self.session.close()
-            event.accept()
-        else:
+        if self._is_closing or not self.project.may_close():
             event.ignore()
+            return
+        self._is_closing = True
+        self._keep_place()
+        self.hide()
+        self.session.close()
+        event.accept()
 
 
 def _line(layout: QHBoxLayout | QVBoxLayout, *parts: tuple[QWidget, int]) -> None:

@@ -17,6 +17,7 @@ from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
 from evenpalette.core.files import flush_folder, make_folder, write_atomically
+from evenpalette.core.unfinished import left_behind, noted
 
 _STAGE = re.compile(r"\.even-palette-[0-9a-f]{12}\.set")
 _JOURNAL = "journal.json"
@@ -33,7 +34,7 @@ def files_as_one(out: Path, written: list[Path] | None = None) -> Iterator[Path]
     """
     made = make_folder(out)
     try:
-        with _alone_in(out):
+        with noted(out), _alone_in(out):
             finish_interrupted(out)
             stage = out / f".even-palette-{secrets.token_hex(6)}.set"
             (stage / "new").mkdir(parents=True)
@@ -64,6 +65,22 @@ def finish_interrupted(out: Path) -> None:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 source.replace(target)
         shutil.rmtree(stage, ignore_errors=True)
+
+
+def finish_left_behind() -> list[Path]:
+    """Finish or remove what programs that are gone left where they were writing; the folders that were looked after."""
+    seen = []
+    for note, out in left_behind().items():
+        try:
+            with _alone_in(out):
+                finish_interrupted(out)
+            seen.append(out)
+        except OSError as error:
+            if error.errno == errno.EBUSY:
+                continue
+        with contextlib.suppress(OSError):
+            note.unlink()
+    return seen
 
 
 @contextlib.contextmanager

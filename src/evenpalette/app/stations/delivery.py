@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, NAME, VALUES
+from evenpalette.app.mishaps import in_words
 from evenpalette.app.session import Session
 from evenpalette.app.stations.mip_page import MipPage
 from evenpalette.app.stations.station import Station
@@ -27,7 +28,7 @@ from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.kit import build_shader, write_kit
 from evenpalette.core.delivery.render import delivered_size
-from evenpalette.core.errors import Cancelled, RecipeError
+from evenpalette.core.errors import Cancelled, EvenPaletteError, RecipeError
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 
 SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
@@ -187,9 +188,10 @@ class DeliveryBench(QWidget):
         state, settings = self._session.state, self._session.state.project.delivery
 
         def failed(error: Exception) -> None:
-            text = "Stopped. The folder is as it was." if isinstance(error, Cancelled) else str(error)
+            text = "Stopped. The folder is as it was." if isinstance(error, Cancelled) else in_words(error)
             self._result.setText(text)
-            self._session.said.emit(text, not isinstance(error, Cancelled))
+            if isinstance(error, EvenPaletteError):
+                self._session.said.emit(text, not isinstance(error, Cancelled))
 
         def done(files: list[Path]) -> None:
             size = sum(path.stat().st_size for path in files if path.exists())

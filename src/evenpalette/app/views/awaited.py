@@ -1,7 +1,7 @@
 """Shaders that are compiled beside the window, while the last picture stands."""
 
 from collections.abc import Iterable
-from concurrent.futures import Future
+from concurrent.futures import Future, wait
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -49,4 +49,4 @@ class Awaited(QObject):
             self.came.emit()
 
         # A failure is said where it is drawn, if it is one there too.
-        self._tasks.start(Task("Compiling", lambda _: future.result(), done, done, exclusive=False))
+        self._tasks.start(Task("Compiling", lambda _: wait([future]), done, done, exclusive=False))

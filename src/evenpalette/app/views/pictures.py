@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QImage
 
+from evenpalette.app.answers import answer
 from evenpalette.gpu.look import Look
 
 #: Pictures drawn in one turn, so that the window answers in between.
@@ -47,6 +48,6 @@ class PictureQueue(QObject):
             self._timer.start(200)
             return
         for key, image in zip(keys, images, strict=True):
-            self._wanted.pop(key)[1](image)
+            answer(self._wanted.pop(key)[1], image)
         if self._wanted:
             self._timer.start(0)

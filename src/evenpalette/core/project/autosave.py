@@ -3,28 +3,29 @@
 import contextlib
 import json
 import os
+import re
 import shutil
 import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
 
-import platformdirs
-
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.files import read_regular, reason, write_atomically
+from evenpalette.core.processes import process_start
 from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.project.storage import PROJECT_FILE, Storage
+from evenpalette.core.user_folder import state_folder
 
 INTERVAL_SECONDS = 15
 _NOTE = "session.json"
 _MOST_NOTE_BYTES = 1 << 20
+_FOLDER = re.compile(r"([0-9]{1,10})-[0-9a-f]+")
 
 
 def autosave_root() -> Path:
-    """Where autosaves lie; EVENPALETTE_STATE overrides it."""
-    override = os.environ.get("EVENPALETTE_STATE")
-    return Path(override or platformdirs.user_state_path("evenpalette")) / "autosave"
+    """Where autosaves lie."""
+    return state_folder() / "autosave"
 
 
 @dataclass(frozen=True)
@@ -55,12 +56,19 @@ class Autosave:
                 shutil.rmtree(self.folder, ignore_errors=True)
 
     def _write(self, state: State, project_path: str) -> None:
+        # Noted before too: what is cut off the first time is known for what it is.
+        if not (self.folder / _NOTE).exists():
+            self._note(state, project_path)
         self._storage.save(state)
+        self._note(state, project_path)
+
+    def _note(self, state: State, project_path: str) -> None:
         note = {
             "pid": os.getpid(), "started": process_start(os.getpid()), "name": state.project.name,
             "project": project_path, "saved_at": time.time(),
         }  # fmt: skip
         try:
+            self.folder.mkdir(parents=True, exist_ok=True)
             write_atomically(self.folder / _NOTE, json.dumps(note).encode())
         except OSError as error:
             raise ProjectError(f"Autosave failed: {reason(error)}. Save the project yourself.") from error
@@ -76,27 +84,36 @@ class Autosave:
                 self._writing.release()
 
 
-def process_start(pid: int) -> str:
-    """When a process started, as the kernel counts; '' when there is no such process. Tells apart reused numbers."""
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[19]
-    except (OSError, IndexError):
-        return ""
-
-
 def find_recoverable(root: Path | None = None) -> list[Recoverable]:
-    """Autosaves whose program is no longer running, newest first."""
+    """Autosaves whose program is no longer running, newest first. Those that were cut off before there was anything to
+    recover are removed."""
     found = []
     with contextlib.suppress(OSError):
         for folder in (root or autosave_root()).iterdir():
-            try:
-                note = json.loads(read_regular(folder / _NOTE, _MOST_NOTE_BYTES))
-                if process_start(int(note["pid"])) == note["started"]:
-                    continue
-                found.append(Recoverable(folder, str(note["name"]), str(note["project"]), float(note["saved_at"])))
-            except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            item = _left(folder)
+            if item is None:
                 continue
+            if (folder / "project" / PROJECT_FILE).is_file():
+                found.append(item)
+            elif not folder.is_symlink():
+                shutil.rmtree(folder, ignore_errors=True)
     return sorted(found, key=lambda item: -item.saved_at)
+
+
+def _left(folder: Path) -> Recoverable | None:
+    """What a program that is gone left in a folder of ours; None while it runs, and for anything else."""
+    named = _FOLDER.fullmatch(folder.name)
+    if named is None or not folder.is_dir():
+        return None
+    try:
+        note = json.loads(read_regular(folder / _NOTE, _MOST_NOTE_BYTES))
+        if process_start(int(note["pid"])) == note["started"]:
+            return None
+        return Recoverable(folder, str(note["name"]), str(note["project"]), float(note["saved_at"]))
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+        if process_start(int(named[1])):
+            return None
+        return Recoverable(folder, "a project whose name was lost", "", folder.stat().st_mtime)
 
 
 def recover(item: Recoverable) -> State:

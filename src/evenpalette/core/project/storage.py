@@ -88,9 +88,11 @@ class Storage:
                     previous = self._take_stock(overwrite)
                     project = self._put_rasters(state)
                     named = _named(project)
-                    text = json.dumps(project.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
-                    inside.write(PROJECT_FILE, text.encode())
-                    self._seen = _digest(text.encode())
+                    text = (json.dumps(project.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n").encode()
+                    # What could not be opened again is not written.
+                    parse_project(text, self.folder.name)
+                    inside.write(PROJECT_FILE, text)
+                    self._seen = _digest(text)
                     self._remove(previous - named)
                 except BaseException:
                     self._undo_writes()

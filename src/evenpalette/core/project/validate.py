@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from evenpalette.core.errors import EvenPaletteError, ProjectError
+from evenpalette.core.names import is_text
 from evenpalette.core.project.model import Project
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import Binding, Step
@@ -36,7 +37,7 @@ def check_tree(raw: Any) -> None:
         elif isinstance(item, list):
             stack.extend((part, depth + 1) for part in item)
         elif isinstance(item, str):
-            if "\0" in item or any("\ud800" <= c <= "\udfff" for c in item):
+            if not is_text(item):
                 raise ValueError(f"{item[:40]!a} is no text")
         elif isinstance(item, int | float) and not isinstance(item, bool):
             _check_number(item)

@@ -13,6 +13,7 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.view import MeshView
+from evenpalette.core.names import checked_name, free_name, plain_name, storable
 from evenpalette.core.project.edits.regions import recompute_coverages
 from evenpalette.core.project.guess import PACKED_ORDERS, guess
 from evenpalette.core.project.model import MeshInfo, Role, Sheet, Texture, with_sources
@@ -55,7 +56,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
     before = state.mesh.mesh if state.mesh is not None else None
     if before is not None and not np.array_equal(before.faces, mesh.faces):
         state = _faces_on(state, before, mesh)
-    info = MeshInfo(name=mesh.name, ending=mesh.source_ending, source_path=source_path, tile=mesh.tile, uv_set=uv_set)
+    info = MeshInfo(name=plain_name(mesh.name), ending=mesh.source_ending, source_path=storable(source_path), tile=mesh.tile, uv_set=uv_set)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
@@ -112,7 +113,7 @@ def move_groups(state: State, groups: tuple[str, ...], sheet_id: str | None, nam
     moved = [group for group in known if group in groups]
     sheets = list(state.project.sheets)
     if sheet_id is None:
-        sheets.append(Sheet(id=new_id("sheet"), name=name.strip()[:80] or moved[0][:80] if moved else "Sheet", groups=()))
+        sheets.append(Sheet(id=new_id("sheet"), name=free_name(name.strip() or (moved[0] if moved else "Sheet"), (sheet.name for sheet in sheets)), groups=()))
         sheet_id = sheets[-1].id
     if not any(sheet.id == sheet_id for sheet in sheets):
         raise EvenPaletteError("That sheet is no longer in the project.")
@@ -165,7 +166,7 @@ def add_texture(
     role = role or (guessed.role if guessed is not None else Role.PAINTED)
     encoding = encoding_for(role, raster)
     texture = Texture(
-        id=new_id("texture"), name=Path(name).name[:120] or "texture", role=role, encoding=encoding, source_path=source_path,
+        id=new_id("texture"), name=_file_name(name), role=role, encoding=encoding, source_path=storable(source_path),
         channels=channels or (guessed.channels if guessed is not None else ()) or (PACKED_ORDERS["orm"] if role is Role.PACKED else ()),
         guessed=guessed.why if guessed is not None else "",
     )  # fmt: skip
@@ -208,7 +209,7 @@ def exchange_texture(state: State, texture_id: str, raster: Raster, name: str, s
     """Put another file in a texture's place; everything that uses it keeps using it."""
     texture = _texture(state, texture_id)
     state = replace_texture(state, texture_id, raster)
-    return with_texture(state, texture.model_copy(update={"name": Path(name).name[:120], "source_path": source_path}))
+    return with_texture(state, texture.model_copy(update={"name": _file_name(name), "source_path": storable(source_path)}))
 
 
 def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:
@@ -249,10 +250,12 @@ def remove_texture(state: State, texture_id: str) -> State:
 
 
 def rename_project(state: State, name: str) -> State:
-    """Give the project a name. Raises EvenPaletteError for an empty one."""
-    if not name.strip():
-        raise EvenPaletteError("A project needs a name.")
-    return state.with_project(name=name.strip()[:80])
+    """Give the project a name. Raises ValueProblem for what is no name."""
+    return state.with_project(name=checked_name(name, "A project"))
+
+
+def _file_name(name: str) -> str:
+    return plain_name(Path(name).name)[:120].strip() or "texture"
 
 
 def _texture(state: State, texture_id: str) -> Texture:

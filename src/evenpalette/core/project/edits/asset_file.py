@@ -7,6 +7,7 @@ import numpy as np
 
 from evenpalette.core.mesh.asset_file import AssetFile
 from evenpalette.core.mesh.gltf_materials import FileSheet, FileTexture
+from evenpalette.core.names import free_name, plain_name
 from evenpalette.core.project.edits.asset import add_texture, set_mesh
 from evenpalette.core.project.model import Role, Sheet
 from evenpalette.core.project.state import State, new_id
@@ -66,10 +67,7 @@ def take_asset(
 def _names(sheets: list[FileSheet]) -> list[str]:
     names: list[str] = []
     for sheet in sheets:
-        name, count = sheet.name[:70] or "Sheet", 2
-        while name in names:
-            name, count = f"{sheet.name[:70]} {count}", count + 1
-        names.append(name)
+        names.append(free_name(plain_name(sheet.name) or "Sheet", names))
     return names
 
 

@@ -90,7 +90,7 @@ def regions_from_labels(
     for label, name in enumerate(names):
         source = FacesSource(runs=to_runs(labels == label))
         flag = next_flag([region.flag for region in regions])
-        regions.append(Region(id=new_id("region"), name=free_region_name(regions, name[:70]), flag=flag, source=source))
+        regions.append(Region(id=new_id("region"), name=free_region_name(regions, name), flag=flag, source=source))
     return put_regions(state, regions, division)
 
 

@@ -74,8 +74,8 @@ def _change(state: State, step: Step, link: Link) -> Change | None:
     try:
         _, inside, _ = _read(state, link.path)
         there, fresh, seen = _held(inside, step, link)
-        base = Step.model_validate_json(link.base)
-    except (EvenPaletteError, ValueError) as error:
+        base = _taken(step, link)
+    except EvenPaletteError as error:
         return Change(step.id, step.name, link.path, problem=str(error).splitlines()[0])
     if seen == link.seen:
         return None
@@ -98,7 +98,7 @@ def take_changes(state: State, step_ids: Sequence[str] | None = None) -> State:
         if seen == link.seen:
             continue
         new = _aligned(fresh, there, link)
-        merged = _merged(step, Step.model_validate_json(link.base), new)
+        merged = _merged(step, _taken(step, link), new)
         taken = link.model_copy(update={
             "base": _base(new), "seen": seen, "rows": {row.id: other.id for row, other in zip(new.rows, there.rows, strict=True)},
         })  # fmt: skip
@@ -142,6 +142,14 @@ def _held(inside: Inside, step: Step, link: Link) -> tuple[Step, Step, str]:
     if link.key not in inside:
         raise RecipeError(f"{Path(link.path).name} has no such step any more. Detach {step.name}, or link another one.")
     return inside[link.key]
+
+
+def _taken(step: Step, link: Link) -> Step:
+    """The step as it was when it was taken. Raises RecipeError where the project keeps no such thing."""
+    try:
+        return Step.model_validate_json(link.base)
+    except (ValueError, RecursionError) as error:
+        raise RecipeError(f"What {step.name} was when it was taken from {Path(link.path).name} is damaged. Detach it, or link it anew.") from error
 
 
 def _hash(raw: object) -> str:

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 
 from evenpalette.core.errors import RecipeError
+from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.project.model import OpacityUse
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import Encoding
@@ -97,8 +98,8 @@ def move_step(state: State, step_id: str, target: int) -> State:
 
 def update_step(state: State, step_id: str, **parts: object) -> State:
     """Change a step's name or enabled."""
-    if "name" in parts and not str(parts["name"]).strip():
-        raise RecipeError("A step needs a name.")
+    if "name" in parts:
+        parts["name"] = checked_name(str(parts["name"]), "A step")
     step = step_of(state.project.recipe, step_id)
     return _with_step(state, Step.model_validate({**step.model_dump(), **parts}))
 
@@ -356,7 +357,7 @@ def name_input(
     input = input_of(step, key)
     value = binding_of(step, key, row_id).value
     parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=input.type,
+        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=input.type,
         default=input.default if value is None else value, low=input.low, high=input.high, unit=input.unit,
         choices=input.choices, group=group, description=input.description,
     )  # fmt: skip
@@ -373,7 +374,7 @@ def name_texture(state: State, step_id: str, key: str, name: str, group: str = "
         raise RecipeError(f"Choose a texture for '{input.label}' first: the parameter then chooses among those like it.")
     others = (t.id for t in state.project.asset.textures if t.role is texture.role and t.id != texture.id)
     parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=ValueType.TEXTURE, default=texture.id,
+        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=ValueType.TEXTURE, default=texture.id,
         choices=(texture.id, *(o for o in others if are_alike(state, (texture.id, o)))), group=group, description=input.description,
     )  # fmt: skip
     state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
@@ -395,7 +396,7 @@ def name_vector(state: State, step_id: str, keys: Sequence[str], name: str, grou
         raise RecipeError("A vector takes two to four numbers that follow nothing yet.")
     values = [float(i.default if b.value is None else b.value) for i, b in zip(inputs, bindings, strict=True)]
     parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, name), type=ValueType.VECTOR,
+        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=ValueType.VECTOR,
         default=vector_text(values), low=min(i.low for i in inputs), high=max(i.high for i in inputs),
         choices=tuple(i.label for i in inputs), group=group,
     )  # fmt: skip
@@ -407,11 +408,7 @@ def name_vector(state: State, step_id: str, keys: Sequence[str], name: str, grou
 
 def free_parameter_name(recipe: Recipe, wanted: str) -> str:
     """The name, or with a number behind it when another parameter has it."""
-    names = {parameter.name.lower() for parameter in recipe.parameters}
-    name, number = wanted.strip() or "Value", 2
-    while name.lower() in names:
-        name, number = f"{wanted} {number}", number + 1
-    return name
+    return free_name(wanted.strip() or "Value", (parameter.name for parameter in recipe.parameters))
 
 
 def release_input(state: State, step_id: str, key: str, value: Value, row_id: str | None = None) -> State:
@@ -427,9 +424,7 @@ def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
     if parameter is None:
         raise RecipeError("That parameter is gone.")
     if "name" in parts:
-        name = str(parts["name"]).strip()
-        if not name:
-            raise RecipeError("A parameter needs a name.")
+        name = checked_name(str(parts["name"]), "A parameter")
         if any(p.name.lower() == name.lower() and p.id != parameter_id for p in recipe.parameters):
             raise RecipeError(f"Another parameter is called '{name}'. To share one, bind the step to it.")
         parts["name"] = name

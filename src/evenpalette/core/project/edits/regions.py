@@ -1,12 +1,13 @@
 """Making and changing regions."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import Literal
 
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
+from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
 from evenpalette.core.recipe.model import Step
@@ -79,7 +80,7 @@ def prepared(state: State, into: Into | None) -> tuple[State, str | None]:
     empty = len(regions.divisions) == 1 and not regions.divisions[0].regions
     if into.how == "new" and not empty:
         taken = [d.name for d in regions.divisions]
-        division = Division(id=new_id("division"), name=_numbered(taken, into.name or "Division"))
+        division = Division(id=new_id("division"), name=free_name(into.name or "Division", taken))
         return state.with_project(regions=regions.with_division(division)), division.id
     target = regions.division(into.division) or regions.divisions[0]
     if into.how == "replace":
@@ -92,23 +93,15 @@ def put_regions(state: State, regions: Iterable[Region], division: str | None = 
     return with_regions(state, state.project.regions.with_regions(regions, division))
 
 
-def _numbered(taken: Sequence[str], wanted: str) -> str:
-    name, number = wanted[:70], 2
-    while name in taken:
-        name, number = f"{wanted[:70]} {number}", number + 1
-    return name
-
-
 def rename_division(state: State, division_id: str, name: str) -> State:
     """Give a division another name. Raises RegionError for none, or one that another division has."""
     division = state.project.regions.division(division_id)
     if division is None:
         raise RegionError("That division is gone.")
-    if not name.strip():
-        raise RegionError("A division needs a name.")
-    if any(d.name == name.strip() and d.id != division_id for d in state.project.regions.divisions):
-        raise RegionError(f"Another division is called '{name.strip()}'.")
-    changed = division.model_copy(update={"name": name.strip()[:80]})
+    name = checked_name(name, "A division")
+    if any(d.name == name and d.id != division_id for d in state.project.regions.divisions):
+        raise RegionError(f"Another division is called '{name}'.")
+    changed = division.model_copy(update={"name": name})
     return state.with_project(regions=state.project.regions.with_division(changed))
 
 
@@ -196,8 +189,8 @@ def update_region(state: State, region_id: str, **parts: object) -> State:
     region = state.project.regions.find(region_id)
     if region is None:
         raise RegionError("That region is gone.")
-    if "name" in parts and not str(parts["name"]).strip():
-        raise RegionError("A region needs a name.")
+    if "name" in parts:
+        parts["name"] = checked_name(str(parts["name"]), "A region")
     changed = Region.model_validate({**region.model_dump(), **parts})
     regions = tuple(changed if r.id == region_id else r for r in state.project.regions.regions)
     return put_regions(state, regions)
@@ -236,14 +229,12 @@ def set_overlap(state: State, overlap: Overlap, division: str | None = None) -> 
 def free_region_name(regions: list[Region], wanted: str = "") -> str:
     """A name no region has: the wanted one, or with a number."""
     names = {region.name for region in regions}
-    if wanted and wanted not in names:
-        return wanted
-    number = len(regions) + 1
     if wanted:
-        number = 2
-    while f"{wanted or 'Region'} {number}" in names:
+        return free_name(wanted, names)
+    number = len(regions) + 1
+    while f"Region {number}" in names:
         number += 1
-    return f"{wanted or 'Region'} {number}"
+    return f"Region {number}"
 
 
 def clean_texture(state: State, texture_id: str, smallest_texels: int, close_gaps: bool) -> tuple[State, str]:

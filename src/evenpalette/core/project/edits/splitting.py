@@ -23,7 +23,7 @@ def split_by_hue(state: State, region_id: str) -> State:
     home = regions.division_of(region_id)
     held = list(home.regions)
     made = Region(
-        id=new_id("region"), name=free_region_name(list(regions.regions), f"{region.name[:60]} other hue"),
+        id=new_id("region"), name=free_region_name(list(regions.regions), f"{region.name} other hue"),
         flag=next_flag([r.flag for r in home.regions]),
         source=HueSource(region=region_id, texture=tone.painted, color=found.second, other=tint),
     )  # fmt: skip

@@ -1,6 +1,7 @@
 """Making and changing variants, and setting parameter values."""
 
 from evenpalette.core.errors import RecipeError
+from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.project.edits.recipe import update_parameter
 from evenpalette.core.project.state import State, new_id
 from evenpalette.core.values import Value
@@ -12,7 +13,7 @@ def add_variant(state: State, name: str = "", parent: str | None = None) -> Stat
     variants = state.project.variants
     if parent is not None and find_variant(state, parent) is None:
         raise RecipeError("The variant to derive from is gone.")
-    base = name.strip() or (f"{find_variant(state, parent).name} copy" if parent else "Variant")  # type: ignore[union-attr]
+    base = checked_name(name, "A variant") if name.strip() else (f"{find_variant(state, parent).name} copy" if parent else "Variant")  # type: ignore[union-attr]
     variant = Variant(id=new_id("variant"), name=free_variant_name(state, base), parent=parent)
     place = len(variants)
     if parent is not None:
@@ -22,11 +23,7 @@ def add_variant(state: State, name: str = "", parent: str | None = None) -> Stat
 
 def free_variant_name(state: State, wanted: str) -> str:
     """The name, or with a number behind it when another variant has it."""
-    names = {v.name.lower() for v in state.project.variants}
-    name, number = wanted, 2
-    while name.lower() in names:
-        name, number = f"{wanted} {number}", number + 1
-    return name
+    return free_name(wanted, (v.name for v in state.project.variants))
 
 
 def find_variant(state: State, variant_id: str | None) -> Variant | None:
@@ -46,13 +43,11 @@ def duplicate_variant(state: State, variant_id: str) -> State:
 
 
 def rename_variant(state: State, variant_id: str, name: str) -> State:
-    """Rename a variant. Raises RecipeError for an empty name or one that another variant has."""
-    name = name.strip()
-    if not name:
-        raise RecipeError("A variant needs a name.")
+    """Rename a variant. Raises ValueProblem for what is no name, RecipeError for one that another variant has."""
+    name = checked_name(name, "A variant")
     if any(v.name.lower() == name.lower() and v.id != variant_id for v in state.project.variants):
         raise RecipeError(f"Another variant is called '{name}'.")
-    return _with_variant(state, _variant(state, variant_id).model_copy(update={"name": name[:80]}))
+    return _with_variant(state, _variant(state, variant_id).model_copy(update={"name": name}))
 
 
 def remove_variant(state: State, variant_id: str) -> State:
