@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from evenpalette.core import file_set
-from evenpalette.core.file_set import files_as_one
+from evenpalette.core.file_set import files_as_one, finish_left_behind
 from evenpalette.core.files import write_atomically
 
 NAMES = ("kit/recipe.glsl", "kit/textures/tone.png", "variants/ember/base_color.png", "variants/plum/base_color.png")
@@ -102,3 +102,20 @@ def test_a_folder_or_a_link_in_the_way_is_an_error_and_not_a_place(tmp_path: Pat
     with pytest.raises(ZeroDivisionError), files_as_one(tmp_path / "a" / "b"):
         raise ZeroDivisionError
     assert not (tmp_path / "a").exists()
+
+
+def test_what_a_killed_delivery_left_is_found_from_the_next_start(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    child = os.fork()
+    if not child:
+        with files_as_one(out) as stage:
+            (stage / "a.txt").write_text("half")
+            os._exit(0)
+    os.waitpid(child, 0)
+    assert list(out.glob(".even-palette-*.set"))
+    with files_as_one(tmp_path / "mine") as stage:
+        (stage / "b.txt").write_text("whole")
+        assert finish_left_behind() == [out], "a set that is being written is nobody's leaving"
+    assert not list(out.iterdir())
+    assert told(tmp_path / "mine") == {"b.txt": "whole"}
+    assert finish_left_behind() == []

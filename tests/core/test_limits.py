@@ -18,6 +18,7 @@ from tests.hostile.files import write_project
 
 from evenpalette.core import limits as limits_module
 from evenpalette.core.errors import EvenPaletteError, ImageFileError, MeshFileError, ProjectError
+from evenpalette.core.files import read_regular
 from evenpalette.core.limits import Limits, limits
 from evenpalette.core.mesh.read import parse_mesh, read_mesh
 from evenpalette.core.project.storage import Storage
@@ -114,6 +115,14 @@ def test_a_setting_raises_all_limits(monkeypatch: pytest.MonkeyPatch) -> None:
     for senseless in ("nan", "-4", "much", "inf"):
         monkeypatch.setenv("EVENPALETTE_LIMITS", senseless)
         assert limits() == Limits()
+
+
+def test_raised_limits_cost_nothing(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("EVENPALETTE_LIMITS", "64")
+    (tmp_path / "a.png").write_bytes(png_of(4, 4, 8, 0)[:-12])
+    assert grown_bytes(lambda: read_regular(tmp_path / "a.png", limits().image_file_bytes)) < 8 << 20
+    # A file that grows while it is read: more than it said, never more than is allowed.
+    assert len(read_regular(tmp_path / "a.png", 1 << 40)) == (tmp_path / "a.png").stat().st_size
 
 
 def test_all_rasters_of_a_project_share_one_budget(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

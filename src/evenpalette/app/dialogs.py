@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import label
@@ -64,7 +65,7 @@ class SearchBox(QFrame):
             if all(word in f"{verb.group} {verb.name}".lower() for word in words):
                 item = QListWidgetItem(f"{verb.name}    {verb.keys}")
                 item.setData(Qt.ItemDataRole.UserRole, verb)
-                item.setToolTip(verb.group)
+                item.setToolTip(plain(verb.group))
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
 

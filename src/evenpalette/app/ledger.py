@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES, VARIANTS
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
@@ -299,7 +300,7 @@ class Ledger(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, finding)
             item.setFont(theme.font(theme.NOTE))
             item.setForeground(QColor(theme.MUTED))
-            item.setToolTip(f"{finding.station.capitalize()}: {finding.text}. Click to go there")
+            item.setToolTip(plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there"))
             self.findings.addItem(item)
 
     def _show_mend(self) -> None:
@@ -308,7 +309,7 @@ class Ledger(QWidget):
         mend = mend_for(self._session.state, finding) if finding else None
         self._mend.setVisible(mend is not None)
         if mend is not None:
-            self._mend.setToolTip(f"{mend[0]}: {finding.text}")
+            self._mend.setToolTip(plain(f"{mend[0]}: {finding.text}"))
 
     def mend(self) -> None:
         """Mend the current finding, if it can be."""

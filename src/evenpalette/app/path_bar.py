@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations import STATIONS
 from evenpalette.core.project.findings import station_state
@@ -30,7 +31,7 @@ class StationButton(QAbstractButton):
         """'untouched', 'in order' or a number of findings."""
         self.state_text = text
         said = {"untouched": "not begun", "in order": "in order"}.get(text, f"{text} open findings")
-        self.setToolTip(f"{self.text()}: {said}")
+        self.setToolTip(plain(f"{self.text()}: {said}"))
         self.setAccessibleName(f"{self.text()}, {said}")
         self.updateGeometry()
         self.update()

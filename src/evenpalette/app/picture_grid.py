@@ -8,6 +8,7 @@ from PyQt6.QtGui import QHideEvent, QIcon, QImage, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.views import TwinViews
 from evenpalette.gpu.look import Look
 
@@ -57,7 +58,7 @@ class PictureGrid(QListWidget):
             for entry in entries:
                 item = QListWidgetItem(held.get(entry.key, QIcon()), entry.name)
                 item.setData(Qt.ItemDataRole.UserRole, entry.key)
-                item.setToolTip(entry.name)
+                item.setToolTip(plain(entry.name))
                 self.addItem(item)
             self.blockSignals(False)
         self._entries = tuple(entries)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.core.color.hexcode import linear_to_hex
@@ -134,7 +135,7 @@ class ProbeBar(QWidget):
 
     def _show(self, text: str) -> None:
         self._text = text
-        self._line.setToolTip(text)
+        self._line.setToolTip(plain(text))
         space = max(60, self._line.width())
         metrics = self._line.fontMetrics()
         if metrics.horizontalAdvance(text) > space and "    " in text:

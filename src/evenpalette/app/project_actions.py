@@ -5,14 +5,15 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from evenpalette.app.dialogs import RecoveryDialog
 from evenpalette.app.folder_lock import FolderLock
+from evenpalette.app.questions import ListQuestion, Role, ask
 from evenpalette.app.session import Session
 from evenpalette.app.settings import limits_factor, remember, set_limits_factor, station_of
 from evenpalette.app.tasks import Task
-from evenpalette.core.errors import EvenPaletteError, one_line
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.file_set import finish_left_behind
 from evenpalette.core.files import safe_name
 from evenpalette.core.limits import MOST
@@ -49,18 +50,15 @@ class ProjectActions(QObject):
         tasks = self._session.tasks
         if not tasks.is_busy:
             return True
-        box = QMessageBox(self._window)
-        box.setWindowTitle("Still at work")
-        box.setText(f"{tasks.running} is not done yet.")
-        box.setInformativeText("Stopped, it leaves everything as it was before.")
-        wait = box.addButton("Close when it is done", QMessageBox.ButtonRole.AcceptRole)
-        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.exec()
-        if box.clickedButton() is stop:
+        wait, stop = "Close when it is done", "Stop it and close"
+        answer = ask(
+            self._window, "Still at work", f"{tasks.running} is not done yet.",
+            [(wait, Role.AcceptRole), (stop, Role.DestructiveRole)], "Stopped, it leaves everything as it was before.",
+        )  # fmt: skip
+        if answer == stop:
             tasks.cancel()
             return True
-        if box.clickedButton() is not wait:
+        if answer != wait:
             return False
         if tasks.is_busy:
             tasks.ended.connect(self._close_after, Qt.ConnectionType.SingleShotConnection)
@@ -78,16 +76,11 @@ class ProjectActions(QObject):
             self._session.saving.wait()
         if not self._session.is_dirty:
             return True
-        box = QMessageBox(self._window)
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"Save the changes to {self._session.state.project.name}?")
-        box.setStandardButtons(
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel
-        )
-        answer = box.exec()
-        if answer == QMessageBox.StandardButton.Save:
-            return self._save_now()
-        return answer == QMessageBox.StandardButton.Discard
+        answer = ask(
+            self._window, "Unsaved changes", f"Save the changes to {self._session.state.project.name}?",
+            [("Save", Role.AcceptRole), ("Discard", Role.DestructiveRole)],
+        )  # fmt: skip
+        return self._save_now() if answer == "Save" else answer == "Discard"
 
     def _save_now(self) -> bool:
         """Save and wait for it; False when it was not saved, for whatever reason."""
@@ -149,34 +142,27 @@ class ProjectActions(QObject):
         lock = FolderLock(folder)
         if lock.take():
             return lock, False
-        box = QMessageBox(self._window)
-        box.setWindowTitle("Open elsewhere")
-        box.setText(f"{folder.name} is open in another window: {lock.holder()}.")
-        box.setInformativeText("Two windows that save one project undo each other's work.")
-        look = box.addButton("Open read-only", QMessageBox.ButtonRole.AcceptRole)
-        over = box.addButton("Take over", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.exec()
-        if box.clickedButton() is over:
+        look, over = "Open read-only", "Take over"
+        answer = ask(
+            self._window, "Open elsewhere", f"{folder.name} is open in another window: {lock.holder()}.",
+            [(look, Role.AcceptRole), (over, Role.DestructiveRole)], "Two windows that save one project undo each other's work.",
+        )  # fmt: skip
+        if answer == over:
             return (lock if lock.take_over() else None), False
-        return (None, True) if box.clickedButton() is look else None
+        return (None, True) if answer == look else None
 
     def _ask_conflict(self, text: str) -> None:
         """The project on disk is not the one that was opened here: what becomes of it."""
-        box = QMessageBox(self._window)
-        box.setWindowTitle("Changed on disk")
-        box.setText(text)
-        box.setInformativeText("Nothing was written yet.")
-        again = box.addButton("Open it again", QMessageBox.ButtonRole.ResetRole)
-        elsewhere = box.addButton("Save elsewhere ...", QMessageBox.ButtonRole.AcceptRole)
-        over = box.addButton("Overwrite", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.exec()
-        if box.clickedButton() is elsewhere:
+        again, elsewhere, over = "Open it again", "Save elsewhere ...", "Overwrite"
+        answer = ask(
+            self._window, "Changed on disk", text,
+            [(again, Role.ResetRole), (elsewhere, Role.AcceptRole), (over, Role.DestructiveRole)], "Nothing was written yet.",
+        )  # fmt: skip
+        if answer == elsewhere:
             self.save_as()
-        elif box.clickedButton() is over:
+        elif answer == over:
             self._session.save(overwrite=True, then=self._was_saved)
-        elif box.clickedButton() is again and self._session.path is not None:
+        elif answer == again and self._session.path is not None:
             self.open_path(self._session.path)
 
     def watch_sources(self) -> None:
@@ -185,13 +171,13 @@ class ProjectActions(QObject):
         if not strange:
             self._session.said.emit("All source files of this project are watched already.", False)
             return
-        box = QMessageBox(self._window)
-        box.setWindowTitle("Watch source files")
-        box.setText(f"Read these {len(strange)} files whenever they change, into this project?")
-        box.setInformativeText("\n".join(one_line(path) for path in strange[:12]))
-        box.setStandardButtons(QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No)
-        if box.exec() == QMessageBox.StandardButton.Yes:
+        question = ListQuestion(
+            self._window, "Watch source files", f"Read all of these {len(strange)} files whenever they change, into this project?",
+            strange, "Read them",
+        )  # fmt: skip
+        if question.exec():
             self._session.trust(strange)
+        question.deleteLater()
 
     def ask_limits(self) -> None:
         factor, done = QInputDialog.getDouble(
@@ -232,10 +218,8 @@ class ProjectActions(QObject):
         folder = Path(path)
         mine = self._session.path is not None and folder.resolve() == self._session.path.resolve()
         if (folder / PROJECT_FILE).exists() and (not mine or self._session.is_read_only):
-            answer = QMessageBox.question(
-                self._window, "Replace a project", f"{folder} holds another project. Put this one in its place?"
-            )
-            if answer != QMessageBox.StandardButton.Yes:
+            replace = "Put this one there"
+            if ask(self._window, "Replace a project", f"{folder} holds another project. Put this one in its place?", [(replace, Role.AcceptRole)]) != replace:
                 return None
         return folder
 

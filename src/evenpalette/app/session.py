@@ -15,6 +15,7 @@ from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
 from evenpalette.app.tasks import Task, TaskRunner
+from evenpalette.core.consent import inside
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
@@ -126,23 +127,24 @@ class Session(QObject):
 
     def may_read(self, path: str) -> bool:
         """Whether a file that the document names may be read: it lies in the project, or the artist said so."""
-        if path in trusted_sources():
-            return True
-        try:
-            return self.path is not None and Path(path).resolve().is_relative_to(self.path.resolve())
-        except (OSError, ValueError, RuntimeError):
-            return False
+        return path in trusted_sources() or inside(self.path)(path)
+
+    def links(self) -> list[str]:
+        """Files that steps follow."""
+        return [step.link.path for sheet in self.state.project.sheets for step in sheet.steps if step.link is not None]
 
     def strange_sources(self) -> list[str]:
         """Files that the document names and that may not be read yet."""
-        asset = self.state.project.asset
-        named = [t.source_path for t in asset.textures] + ([asset.mesh.source_path] if asset.mesh else [])
+        project = self.state.project
+        named = [t.source_path for sheet in project.sheets for t in sheet.textures] + self.links()
+        named += [project.mesh.source_path] if project.mesh else []
         return [path for path in dict.fromkeys(named) if path and not self.may_read(path)]
 
     def trust(self, paths: list[str]) -> None:
         """The artist has brought these files in, or said that they may be read."""
         trust_sources(paths)
         self.changed.emit(frozenset({ASSET}))
+        self.find_again()
 
     @property
     def is_calm(self) -> bool:
@@ -271,13 +273,14 @@ class Session(QObject):
 
     def _find(self) -> None:
         state, known = self.state, self._region_findings
+        followed = {path for path in self.links() if self.may_read(path)}
 
         def look() -> tuple[RegionFindings, list[Finding], dict[str, float]]:
             if state.mesh is not None:
                 state.mesh.prepare()
             regions = known if known is not None and known.are_of(state) else find_in_regions(state)
             covered = shares(dict(state.coverages), state.used) if state.coverages else {}
-            return regions, find_all(state, regions), covered
+            return regions, find_all(state, regions, followed.__contains__), covered
 
         def done(found: tuple[RegionFindings, list[Finding], dict[str, float]]) -> None:
             if self.state.project is state.project and self.state.coverages is state.coverages:

@@ -36,7 +36,7 @@ class SourceWatch(QObject):
 
     def _links(self) -> set[str]:
         """Files that steps follow."""
-        return {step.link.path for step in self._session.state.project.recipe.steps if step.link is not None}
+        return {path for path in self._session.links() if self._session.may_read(path)}
 
     def _follow(self) -> None:
         """Watch the files of the document as it is now, and their folders: a file may be replaced by another."""

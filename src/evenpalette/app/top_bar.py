@@ -10,6 +10,7 @@ from evenpalette.app import theme
 from evenpalette.app.dialogs import SearchBox
 from evenpalette.app.facets import NAME
 from evenpalette.app.path_bar import PathBar
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.session import Session
 from evenpalette.app.settings import recent_projects
@@ -63,13 +64,13 @@ class TopBar(QWidget):
         self._title.setText(metrics.elidedText(session.state.project.name, Qt.TextElideMode.ElideRight, 150))
         text = "never saved" if session.path is None else "changed" if session.is_dirty else "saved"
         self._saved.setText("read-only" if session.is_read_only else text)
-        self._saved.setToolTip(str(session.path) if session.path is not None else "")
+        self._saved.setToolTip(plain(str(session.path) if session.path is not None else ""))
         self._save.setEnabled(session.path is None or session.is_dirty)
         history = session.history
         self._undo.setEnabled(bool(history.undo_label))
         self._redo.setEnabled(bool(history.redo_label))
-        self._undo.setToolTip(f"Undo {history.undo_label} (Ctrl+Z)" if history.undo_label else "Nothing to undo")
-        self._redo.setToolTip(f"Redo {history.redo_label} (Ctrl+Shift+Z)" if history.redo_label else "Nothing to redo")
+        self._undo.setToolTip(plain(f"Undo {history.undo_label} (Ctrl+Z)" if history.undo_label else "Nothing to undo"))
+        self._redo.setToolTip(plain(f"Redo {history.redo_label} (Ctrl+Shift+Z)" if history.redo_label else "Nothing to redo"))
 
     def search(self) -> None:
         """Open the search for things to do."""
@@ -84,9 +85,9 @@ class TopBar(QWidget):
         past = _submenu(menu, "Recent projects")
         for path in recent_projects():
             short = self.fontMetrics().elidedText(str(path), Qt.TextElideMode.ElideMiddle, _PATH_PIXELS)
-            action = past.addAction(short, lambda p=path: self._project.open_path(p))  # type: ignore[misc]
+            action = past.addAction(entry(short), lambda p=path: self._project.open_path(p))  # type: ignore[misc]
             assert action is not None
-            action.setToolTip(str(path))
+            action.setToolTip(plain(str(path)))
         past.setEnabled(not past.isEmpty())
         demo = _submenu(menu, "Demo projects")
         for name in demo_names():

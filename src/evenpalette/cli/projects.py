@@ -6,6 +6,7 @@ from pathlib import Path
 
 from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
 from evenpalette.cli.saying import bar_of
+from evenpalette.core.consent import inside
 from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_textures import coverage_textures
 from evenpalette.core.delivery.maps import division_named, id_picture
@@ -77,7 +78,7 @@ def _open(path: Path) -> State:
 
 
 def _check(options: argparse.Namespace) -> int:
-    findings = find_all(_open(options.project))
+    findings = find_all(_open(options.project), may_read=inside(project_folder(options.project)))
     if options.json:
         rows = [
             {"code": f.code, "station": f.station, "text": f.text, "region": f.region, "place": f.place}

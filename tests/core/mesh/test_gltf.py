@@ -2,22 +2,29 @@
 
 import base64
 import json
+import os
+import resource
 import struct
+import sys
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 import trimesh
+from scipy.spatial import cKDTree
 
 from evenpalette.core.color.encoding import decode_srgb
-from evenpalette.core.errors import MeshFileError
+from evenpalette.core.errors import MeshFileError, ProjectError
+from evenpalette.core.limits import Limits
 from evenpalette.core.mesh.asset_file import read_asset
-from evenpalette.core.mesh.read import parse_mesh, read_mesh
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits.asset_file import take_asset
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
+from evenpalette.core.raster.image_read import decode_image
 
 POSITIONS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
 UVS = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
@@ -160,6 +167,13 @@ def test_files_outside_its_own_folder_are_not_read(tmp_path: Path) -> None:
         (folder / "a.gltf").write_text(json.dumps(made.tree))
         with pytest.raises(MeshFileError, match="own folder"):
             read_asset(folder / "a.gltf")
+    (folder / "link.bin").symlink_to(tmp_path / "secret.bin")
+    (folder / "up").symlink_to(tmp_path)
+    for uri in ("link.bin", "up/secret.bin"):
+        made.tree["buffers"] = [{"byteLength": len(made.blob), "uri": uri}]
+        (folder / "a.gltf").write_text(json.dumps(made.tree))
+        with pytest.raises(MeshFileError, match="a link there leads out of its own folder"):
+            read_asset(folder / "a.gltf")
 
 
 def test_quantized_sparse_transformed_and_second_uv_sets(tmp_path: Path) -> None:
@@ -194,17 +208,95 @@ def test_quantized_sparse_transformed_and_second_uv_sets(tmp_path: Path) -> None
     assert mesh.uvs.reshape(-1, 2) == pytest.approx(expected, abs=1e-4)
 
 
-def test_what_is_left_out_is_said_and_codecs_get_one_sentence(tmp_path: Path) -> None:
+def test_what_is_left_out_is_said(tmp_path: Path) -> None:
     made = two_materials()
     made.tree["skins"] = [{"joints": [0]}]
     made.tree["meshes"][0]["primitives"][0]["targets"] = [{"POSITION": 0}]
     (tmp_path / "a.glb").write_bytes(made.glb())
     assert read_asset(tmp_path / "a.glb").notes == ("bones and morph targets are left out; the mesh is in its rest",)
-    for extension, codec in (("KHR_draco_mesh_compression", "Draco"), ("EXT_meshopt_compression", "meshopt")):
-        made.tree["extensionsRequired"] = [extension]
-        (tmp_path / "b.glb").write_bytes(made.glb())
-        with pytest.raises(MeshFileError, match=f"compressed with {codec}. Export it without"):
-            read_mesh(tmp_path / "b.glb")
+    # A picture for which there is no decoder is left out by name, the others are there.
+    made.tree["textures"][0] = {"extensions": {"KHR_texture_basisu": {"source": 0}}}
+    made.blob = made.blob.replace(png((200, 100, 50)), (b"\xabKTX 20\xbb\r\n\x1a\n" + bytes(500))[: len(png((200, 100, 50)))])
+    (tmp_path / "b.glb").write_bytes(made.glb())
+    file = read_asset(tmp_path / "b.glb")
+    assert "Case_BaseColor.png is a KTX2 picture" in file.notes[1]
+    assert [t.role for t in file.sheets[0].textures] == ["packed data", "normal", "emissive"]
+
+
+@pytest.mark.parametrize("how", ["draco", "meshopt", "webp"])
+def test_a_compressed_file_is_the_plain_one(how: str, tmp_path: Path) -> None:
+    """tests/data/compressed: one file of trimesh, compressed by glTF Transform with the encoders of draco3dgltf and
+    meshoptimizer; positions and UVs have 14 and 12 bits."""
+    folder = Path("tests/data/compressed")
+    plain, packed = read_asset(folder / "plain.glb"), read_asset(folder / f"{how}.glb")
+
+    def corners(mesh: Mesh) -> np.ndarray:
+        assert mesh.uvs is not None
+        return np.concatenate([mesh.positions[mesh.faces], mesh.uvs], -1).reshape(-1, 5)
+
+    assert packed.mesh.face_count == plain.mesh.face_count
+    assert cKDTree(corners(plain.mesh)).query(corners(packed.mesh))[0].max() < 2.0**-12
+    pictures = [decode_image(f.sheets[0].textures[0].content, "picture") for f in (plain, packed)]
+    assert np.array_equal(*pictures)
+    # What a project keeps opens again as it was.
+    state = take_asset(State(), packed)
+    Storage(tmp_path / "p").save(state)
+    opened = Storage(tmp_path / "p").open()
+    assert opened.mesh is not None
+    assert np.array_equal(opened.mesh.mesh.positions, packed.mesh.positions)
+
+
+def test_a_missing_decoder_says_which_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(sys.modules, "meshoptimizer", None)
+    with pytest.raises(MeshFileError, match="compressed with meshopt, which needs the package meshoptimizer"):
+        read_asset("tests/data/compressed/meshopt.glb")
+
+
+def test_what_many_name_is_read_and_decoded_once(tmp_path: Path) -> None:
+    """Forty buffers of one sparse file, forty materials with one picture: sums count, one source is one source."""
+    made = two_materials()
+    (tmp_path / "big.bin").write_bytes(made.blob)
+    os.truncate(tmp_path / "big.bin", 200 << 20)
+    made.tree["buffers"] = [{"byteLength": len(made.blob), "uri": "big.bin"} for _ in range(40)]
+    for number, view in enumerate(made.tree["bufferViews"]):
+        view["buffer"] = number % 40
+    (tmp_path / "a.gltf").write_text(json.dumps(made.tree))
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    read_asset(tmp_path / "a.gltf")
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 900 << 10
+    # Different files add up, and are refused before they fill the memory.
+    for number in range(4):
+        (tmp_path / f"big{number}.bin").write_bytes(made.blob)
+        os.truncate(tmp_path / f"big{number}.bin", 200 << 20)
+        made.tree["buffers"][number]["uri"] = f"big{number}.bin"
+    (tmp_path / "a.gltf").write_text(json.dumps(made.tree))
+    with pytest.raises(MeshFileError, match="brings along more than"):
+        read_asset(tmp_path / "a.gltf")
+    shared = Writer()
+    picture = shared.image(png((200, 100, 50), 1024))
+    glow = [shared.image(png((n, n, n))) for n in range(40)]
+    shared.tree["materials"] = [
+        {"name": f"M{n}", "emissiveTexture": {"index": glow[n]}, "pbrMetallicRoughness": {"baseColorTexture": {"index": picture}}} for n in range(40)
+    ]  # fmt: skip
+    for n in range(40):
+        shared.square(n)
+    (tmp_path / "b.glb").write_bytes(shared.glb())
+    state = take_asset(State(), read_asset(tmp_path / "b.glb"))
+    painted = [state.textures[sheet.textures[0].id].pixels for sheet in state.project.sheets]
+    assert len(painted) == 40
+    assert all(pixels is painted[0] for pixels in painted)
+    Storage(tmp_path / "p").save(state)
+    opened = Storage(tmp_path / "p").open()
+    assert len({id(raster.pixels) for raster in opened.textures.values()}) == 41
+    # Each with a factor of its own is a picture of its own, and counted before it is made.
+    for n, material in enumerate(shared.tree["materials"]):
+        material["pbrMetallicRoughness"]["baseColorFactor"] = [n / 40, 1, 1, 1]
+    (tmp_path / "b.glb").write_bytes(shared.glb())
+    file = read_asset(tmp_path / "b.glb")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("evenpalette.core.project.budget.limits", lambda: Limits(project_bytes=20 << 20))
+        with pytest.raises(ProjectError, match="take more than"):
+            take_asset(State(), file)
 
 
 def test_a_file_of_another_writer_has_its_texture_too(tmp_path: Path) -> None:

@@ -1,10 +1,12 @@
 """Edits: parameters, steps, variants and history behave as the artist expects."""
 
+from pathlib import Path
+
 import cv2
 import numpy as np
 import pytest
 
-from evenpalette.core.errors import EvenPaletteError, MeshFileError, RecipeError
+from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RecipeError
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits import asset, face_sets, recipe, regions, variants
 from evenpalette.core.project.edits.asset import add_texture, exchange_texture
@@ -14,6 +16,7 @@ from evenpalette.core.project.history import History
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.regions.model import BakeSettings, RegionSet
@@ -193,3 +196,40 @@ def test_an_exchanged_texture_keeps_its_users(lantern: State) -> None:
     assert (changed.name, changed.role) == ("all-soot.png", soot.role)
     assert after.project.recipe.steps == lantern.project.recipe.steps
     assert after.textures[soot.id].pixels.min() == 255
+
+
+def test_what_is_no_name_is_refused_in_words_and_what_is_made_of_one_fits(lantern: State) -> None:
+    step = lantern.project.recipe.steps[0]
+    key = next(i.key for i in recipe.kind_of(step.kind).all_inputs)
+    region, division = lantern.project.regions.regions[0].id, lantern.project.regions.divisions[0].id
+    variant, parameter = lantern.project.variants[0].id, lantern.project.parameters[0].id
+    renames = (
+        lambda s, n: asset.rename_project(s, n), lambda s, n: regions.update_region(s, region, name=n),
+        lambda s, n: regions.rename_division(s, division, n), lambda s, n: recipe.update_step(s, step.id, name=n),
+        lambda s, n: recipe.update_parameter(s, parameter, name=n), lambda s, n: variants.rename_variant(s, variant, n),
+        lambda s, n: variants.add_variant(s, n), lambda s, n: recipe.name_input(s, step.id, key, n, row_id=step.rows[0].id),
+    )  # fmt: skip
+    for rename in renames:
+        for bad, why in (("n" * 300, "at most 80 characters, this one has 300"), ("a\0b", "no name"), ("a\ud800", "no name")):
+            with pytest.raises(EvenPaletteError, match=why):
+                rename(lantern, bad)
+        assert rename(lantern, "n" * 80) is not lantern
+    long = variants.rename_variant(lantern, variant, "n" * 80)
+    for _ in range(3):
+        long = variants.duplicate_variant(variants.add_variant(long, parent=variant), variant)
+    names = [v.name for v in long.project.variants]
+    assert len(set(names)) == len(names)
+    assert max(map(len, names)) == 80
+
+
+def test_a_state_that_could_not_be_opened_again_is_not_saved(lantern: State, tmp_path: Path) -> None:
+    Storage(tmp_path / "p").save(lantern)
+    before = (tmp_path / "p" / "project.json").read_bytes()
+    for parts in ({"name": "a\0"}, {"name": "\udcff"}, {"name": "n" * 300}, {"parameters": lantern.project.parameters * 2}):
+        with pytest.raises(ProjectError, match="could not be saved"):
+            Storage(tmp_path / "p").save(lantern.with_project(**parts))
+    assert (tmp_path / "p" / "project.json").read_bytes() == before
+    # A file whose name is no text can be worked with all the same.
+    odd = add_texture(State(), COLOR, "paint\udcff.png", source_path="/tmp/paint\udcff.png")
+    Storage(tmp_path / "q").save(odd)
+    assert Storage(tmp_path / "q").open().project.asset.textures[0].name == "paint\N{REPLACEMENT CHARACTER}.png"

@@ -1,10 +1,12 @@
 """Steps that follow a file: two projects share one, it is edited once, and what each made its own stays."""
 
 import json
+import os
 from pathlib import Path
 
 import pytest
 
+from evenpalette.core.consent import inside
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.project.edits.links import changes_of, detach, link_steps, save_linked, take_changes
 from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input, name_input, update_step
@@ -14,6 +16,11 @@ from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.recipe.model import Binding
+
+
+def anything(_: str) -> bool:
+    """All files may be read."""
+    return True
 
 
 def edited(path: Path, key: str, value: object, row: int = 0) -> None:
@@ -48,17 +55,17 @@ def value(state: State, key: str):  # type: ignore[no-untyped-def]
 
 def test_a_change_of_the_file_is_shown_before_it_is_taken_and_all_follow(shared: tuple[State, State, Path]) -> None:
     first, second, path = shared
-    assert changes_of(first) == changes_of(second) == []
+    assert changes_of(first, anything) == changes_of(second, anything) == []
     edited(path, "softness", 0.31)
     for state in (first, second):
-        change = changes_of(state)[0]
+        change = changes_of(state, anything)[0]
         assert any(word.startswith("Softness") and word.endswith("0.31") for word in change.what)
-        finding = next(f for f in find_all(state) if f.code == "link-changed")
+        finding = next(f for f in find_all(state, may_read=anything) if f.code == "link-changed")
         assert "market.steps.json has changed" in finding.text
         assert value(state, "softness") != 0.31, "not taken yet"
         after = mend_for(state, finding)[1](state)
         assert value(after, "softness") == 0.31
-        assert changes_of(after) == []
+        assert changes_of(after, anything) == []
 
 
 def test_what_was_changed_here_stays(shared: tuple[State, State, Path]) -> None:
@@ -69,7 +76,7 @@ def test_what_was_changed_here_stays(shared: tuple[State, State, Path]) -> None:
     mine = update_step(mine, step.id, name="My soot")
     edited(path, "softness", 0.42)
     edited(path, "level", 0.11)
-    change = changes_of(mine)[0]
+    change = changes_of(mine, anything)[0]
     assert not any(word.startswith("Level") for word in change.what)
     after = take_changes(mine)
     assert value(after, "level") == 0.77
@@ -92,7 +99,7 @@ def test_rows_come_and_go_with_the_file_and_own_rows_stay(lantern: State, tmp_pa
     raw = json.loads(steps_as_text(other, ["paint"]))
     raw["steps"][0]["rows"] = [r for r in raw["steps"][0]["rows"] if r["id"] not in ("second", "own")]
     path.write_text(json.dumps(raw))
-    assert {"a row goes", "a row comes"} <= set(changes_of(state)[0].what)
+    assert {"a row goes", "a row comes"} <= set(changes_of(state, anything)[0].what)
     after = take_changes(state).project.recipe.step("paint")
     assert [row.regions for row in after.rows] == [(regions[0],), (regions[3],), (regions[2],)]
 
@@ -104,8 +111,8 @@ def test_a_file_that_is_gone_newer_or_no_steps_is_said_and_the_step_stays(shared
     for content, words in ((None, "not there any more"), (json.dumps({**json.loads(text), "version": 9}), "newer version"), ("hello", "no steps"),
                            (json.dumps({**json.loads(text), "steps": []}), "no such step")):  # fmt: skip
         path.unlink() if content is None else path.write_text(content)
-        assert words in changes_of(first)[0].problem
-        finding = next(f for f in find_all(first) if f.code == "link-lost")
+        assert words in changes_of(first, anything)[0].problem
+        finding = next(f for f in find_all(first, may_read=anything) if f.code == "link-lost")
         assert words in finding.text
         with pytest.raises(RecipeError):
             take_changes(first)
@@ -126,8 +133,36 @@ def test_a_link_is_kept_in_the_project_and_moves_with_it(shared: tuple[State, St
     folder.rename(moved / "one")
     path.rename(moved / path.name)
     again = Storage(moved / "one").open()
-    assert changes_of(again) == []
+    assert changes_of(again, anything) == []
     edited(moved / path.name, "softness", 0.31)
-    assert changes_of(again)[0].what
+    assert changes_of(again, anything)[0].what
     named = name_input(again, follower(again).id, "softness", "Edge")
     assert value(take_changes(named), "softness") is None, "it follows a parameter here"
+
+
+def test_a_file_that_nobody_allowed_is_left_alone(shared: tuple[State, State, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    _, second, path = shared
+    edited(path, "softness", 0.31)
+    opened: list[str] = []
+    real = os.open
+    monkeypatch.setattr(os, "open", lambda p, *a, **k: (opened.append(str(p)), real(p, *a, **k))[1])
+    assert not [f for f in find_all(second) if f.code.startswith("link")]
+    assert str(path) not in opened
+    assert find_all(second, may_read=inside(tmp_path))
+    assert str(path) in opened
+    # A link of the file system does not make it a file of the project.
+    (tmp_path / "p").mkdir()
+    (tmp_path / "p" / "market.steps.json").symlink_to(path)
+    assert not inside(tmp_path / "p")(str(tmp_path / "p" / "market.steps.json"))
+
+
+def test_a_damaged_base_is_said_and_changes_nothing(shared: tuple[State, State, Path]) -> None:
+    _, second, path = shared
+    edited(path, "softness", 0.31)
+    step = follower(second)
+    for base in ("", "{", "[" * 5000, '{"id": 3}', '{"kind": "tint"}'):
+        steps = [s.model_copy(update={"link": s.link.model_copy(update={"base": base})}) if s.link else s for s in second.project.recipe.steps]
+        damaged = second.with_project(recipe=second.project.recipe.model_copy(update={"steps": tuple(steps)}))
+        assert "is damaged" in changes_of(damaged, anything)[0].problem
+        with pytest.raises(RecipeError, match="is damaged"):
+            take_changes(damaged, [step.id])

@@ -261,3 +261,17 @@ def test_a_running_program_is_not_offered_for_recovery(tmp_path: Path, lantern: 
     assert find_recoverable(tmp_path) == []
     autosave.discard()
     assert list(tmp_path.iterdir()) == []
+
+
+def test_an_autosave_that_was_cut_off_is_swept_and_one_without_its_note_is_offered(lantern: State, tmp_path: Path) -> None:
+    nobody = 4_000_000  # above every process number of Linux
+    cut = tmp_path / f"{nobody}-1a" / "project" / "textures"
+    cut.mkdir(parents=True)
+    (cut / "half.png").write_bytes(b"x")
+    (tmp_path / f"{os.getpid()}-2b" / "project").mkdir(parents=True)
+    (tmp_path / "somebody's").mkdir()
+    Storage(tmp_path / f"{nobody}-3c" / "project").save(lantern)
+    found = find_recoverable(tmp_path)
+    assert [item.folder.name for item in found] == [f"{nobody}-3c"]
+    assert recover(found[0]).project.name == lantern.project.name
+    assert sorted(p.name for p in tmp_path.iterdir()) == sorted([f"{os.getpid()}-2b", f"{nobody}-3c", "somebody's"])

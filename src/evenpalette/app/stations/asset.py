@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import file_filters, theme
 from evenpalette.app.facets import ASSET
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
 from evenpalette.app.stations.mend_page import MendPage
@@ -183,7 +184,7 @@ class AssetBench(QWidget):
 
     def _name_cell(self, texture: Texture) -> QWidget:
         name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 200))
-        name.setToolTip(texture.source_path or texture.name)
+        name.setToolTip(plain(texture.source_path or texture.name))
         lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
         if lost:
             note = button(

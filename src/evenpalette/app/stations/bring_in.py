@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import counted, label
@@ -37,7 +38,7 @@ class BringInDialog(QDialog):
         self.tree.setToolTip("Space turns a texture on or off")
         for place, sheet in enumerate(file.sheets):
             top = QTreeWidgetItem([sheet.name, counted(len(sheet.groups), "group")])
-            top.setToolTip(0, ", ".join(sheet.groups))
+            top.setToolTip(0, plain(", ".join(sheet.groups)))
             self.tree.addTopLevelItem(top)
             top.setExpanded(True)
             for number, texture in enumerate(sheet.textures):

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.mishaps import in_words
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.mip_page import MipPage
 from evenpalette.app.stations.station import Station
@@ -129,7 +130,7 @@ class DeliveryBench(QWidget):
         self.maps.clear()
         for key in dict.fromkeys((*state.attributes, *settings.maps)):
             item = QListWidgetItem(ATTRIBUTES[key].label)
-            item.setToolTip(ATTRIBUTES[key].description)
+            item.setToolTip(plain(ATTRIBUTES[key].description))
             item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             item.setCheckState(Qt.CheckState.Checked if key in settings.maps else Qt.CheckState.Unchecked)
             item.setData(Qt.ItemDataRole.UserRole, key)

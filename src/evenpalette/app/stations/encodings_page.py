@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label, row
@@ -63,7 +64,7 @@ class EncodingsPage(QWidget):
             self.table.setColumnWidth(index, _WIDTHS[index])
             item = self.table.horizontalHeaderItem(index)
             assert item is not None
-            item.setToolTip(_TIPS.get(word, ""))
+            item.setToolTip(plain(_TIPS.get(word, "")))
             side = Qt.AlignmentFlag.AlignRight if index else Qt.AlignmentFlag.AlignLeft
             item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self.table.itemSelectionChanged.connect(self._follow)
@@ -139,14 +140,14 @@ class EncodingsPage(QWidget):
             if loss is not None:
                 item.setForeground(QColor(theme.INK if loss.is_small else theme.WARN))
                 item.setToolTip(
-                    f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}"
+                    plain(f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}")
                 )
             if way.reason:
                 item.setForeground(QColor(theme.MUTED))
             if place > 0 and not (way.reason and place == _FIRST_LOSS):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if place == 0:
-                item.setToolTip(held.summary)
+                item.setToolTip(plain(held.summary))
             self.table.setItem(line, place, item)
         if way.reason or self.table.columnSpan(line, _FIRST_LOSS) > 1:
             self.table.setSpan(line, _FIRST_LOSS, 1, len(_LOSSES) if way.reason else 1)

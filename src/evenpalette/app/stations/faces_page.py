@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.facets import ASSET, REGIONS
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.face_tool import REACHES
@@ -35,7 +36,7 @@ class FacesPanel(QWidget):
         self._reach = QComboBox()
         for word, tip in REACHES.items():
             self._reach.addItem(word)
-            self._reach.setItemData(self._reach.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
+            self._reach.setItemData(self._reach.count() - 1, plain(tip), Qt.ItemDataRole.ToolTipRole)
         self._reach.currentTextChanged.connect(self._choose_reach)
         self._radius = self._slider(2, 120, " px", "radius_pixels", "Of the brush that sweeps")
         self._angle = self._slider(
@@ -118,7 +119,7 @@ class FacesPanel(QWidget):
     def _slider(self, low: float, high: float, unit: str, key: str, tip: str) -> ValueSlider:
         made = ValueSlider(low, high, unit, decimals=0)
         made.set_value(getattr(self._views.face_tool, key))
-        made.setToolTip(tip)
+        made.setToolTip(plain(tip))
         made.edited.connect(lambda value: (setattr(self._views.face_tool, key, value), self._views.update()))
         return made
 

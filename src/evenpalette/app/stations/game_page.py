@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ASSET
 from evenpalette.app.newest import Newest, Wish
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
@@ -77,7 +78,7 @@ class GamePage(QWidget):
         self._distance.setToolTip("0: a texel is a pixel; 1: twice as far; -1: twice as near")
         self._distance.edited.connect(lambda _: self._ask())
         self._difference = QCheckBox("difference")
-        self._difference.setToolTip(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on")
+        self._difference.setToolTip(plain(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on"))
         self._difference.clicked.connect(lambda _: self._place())
         self._deliver = button("Deliver ...", self._ask_folder, "link", "The files of this way, every mip level, and the shader text that reads them")
         self._advice = label("", "note")
@@ -136,8 +137,8 @@ class GamePage(QWidget):
                 item = QTableWidgetItem(text)
                 item.setFont(theme.font(theme.NOTE, strong=taken))
                 item.setToolTip(
-                    f"{way.name}{'  (recommended)' if taken else ''}: {way.fetches} texture reads a pixel, {way.bytes:,} bytes in memory"
-                    + (f", {way.disk_bytes:,} on disk" if way.disk_bytes else "")
+                    plain(f"{way.name}{'  (recommended)' if taken else ''}: {way.fetches} texture reads a pixel, {way.bytes:,} bytes in memory"
+                    + (f", {way.disk_bytes:,} on disk" if way.disk_bytes else ""))
                 )
                 if place:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -145,7 +146,7 @@ class GamePage(QWidget):
                     item.setForeground(QColor(theme.WARN))
                 self.table.setItem(line, place, item)
         self._advice.setText(_words(measured.advice))
-        self._advice.setToolTip("\n".join(measured.advice.reasons))
+        self._advice.setToolTip(plain("\n".join(measured.advice.reasons)))
         self.table.selectRow(names.index(measured.advice.name))
         self._ask()
 

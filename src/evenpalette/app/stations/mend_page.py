@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWid
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.newest import Newest, Wish
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
@@ -60,7 +61,7 @@ class MendPage(QWidget):
         for line, (words, widget, tip) in enumerate(lines):
             grid.addWidget(caption(words, widget), line, 0)
             grid.addWidget(widget, line, 1)
-            widget.setToolTip(tip)
+            widget.setToolTip(plain(tip))
         grid.setColumnStretch(1, 1)
         held = QWidget()
         held.setLayout(grid)

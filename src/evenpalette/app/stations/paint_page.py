@@ -4,6 +4,7 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, label, row
@@ -98,14 +99,14 @@ class PaintPage(QWidget):
         made = QComboBox()
         for text, value in items:
             made.addItem(text, value)
-        made.setToolTip(tip)
+        made.setToolTip(plain(tip))
         made.activated.connect(lambda i: choose(made.itemData(i)))
         return made
 
     def _check(self, text: str, on: bool, tip: str, key: str) -> QCheckBox:
         made = QCheckBox(text)
         made.setChecked(on)
-        made.setToolTip(tip)
+        made.setToolTip(plain(tip))
         made.toggled.connect(lambda value: self._set(**{key: value}))
         return made
 

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
 
 from evenpalette.app.facets import ASSET
+from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.stations.pack_dialog import PackDialog, packable
 from evenpalette.app.tasks import Task
@@ -218,7 +219,7 @@ class PalettePage(QWidget):
         menu, first = QMenu(self), str(self._texture.currentData() or "")
         for texture in self._session.state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             if texture.id != first:
-                action = menu.addAction(texture.name)
+                action = menu.addAction(entry(texture.name))
                 assert action is not None
                 action.setCheckable(True)
                 action.setChecked(texture.id in self._also)

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
 
 from evenpalette.app.facets import ASSET
+from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.color_field import ColorField
@@ -144,14 +145,14 @@ class RampPage(QWidget):
         for texture in state.project.asset.with_role(Role.INDEX):
             if texture.strip in state.textures:
                 menu.addAction(
-                    f"Palette of {texture.name}",
+                    entry(f"Palette of {texture.name}"),
                     lambda t=texture: take(f"Palette of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_index(s, t.id)),
                 )  # type: ignore[misc]
         region = state.project.regions.find(self._session.region or "")
         for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             for words, only in (("", None), *([(f" in {region.name}", region.id)] if region is not None else [])):
                 menu.addAction(
-                    f"Colors of {texture.name}{words}",
+                    entry(f"Colors of {texture.name}{words}"),
                     lambda t=texture, o=only: take(
                         f"Colors of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_picture(s, t.id, count, o)
                     ),

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES
 from evenpalette.app.newest import Newest, Wish
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label
@@ -97,7 +98,7 @@ class ReachLine(QWidget):
 
     def _set_text(self, text: str) -> None:
         self._text = text
-        self._words.setToolTip(text)
+        self._words.setToolTip(plain(text))
         self._words.setText(self._words.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(40, self._words.width())))
 
     def showEvent(self, event: QShowEvent | None) -> None:

@@ -17,6 +17,8 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
+from evenpalette.app.plain import entry
+from evenpalette.app.questions import ListQuestion
 from evenpalette.app.session import Session
 from evenpalette.app.stations.card_pictures import START, CardPictures
 from evenpalette.app.stations.reach_line import ReachLine
@@ -291,8 +293,8 @@ class RecipeBench(QWidget):
         step = self.session.state.project.recipe.step(self.session.step or "")
         if step is not None and step.link is not None:
             name = Path(step.link.path).name
-            menu.addAction(f"Take the changes of {name}", self._take)
-            menu.addAction(f"Detach from {name}", self._detach)
+            menu.addAction(entry(f"Take the changes of {name}"), self._take)
+            menu.addAction(entry(f"Detach from {name}"), self._detach)
         else:
             menu.addAction("Save as a linked file ...", self._ask_save_linked)
         menu.addAction("Link steps from a file ...", self._ask_link)
@@ -367,7 +369,7 @@ class RecipeBench(QWidget):
     def save_linked(self, path: Path) -> None:
         """Write the selected step into a file, and let it follow that."""
         if step := self.session.step:
-            self.session.run(f"Link to {path.name}", lambda s, _: links.save_linked(s, [step], path))
+            self.session.run(f"Link to {path.name}", lambda s, _: links.save_linked(s, [step], path), lambda: self.session.trust([str(path)]))
 
     def _ask_link(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Steps of a file", "", f"Steps (*{links.ENDING})")
@@ -386,14 +388,25 @@ class RecipeBench(QWidget):
             return made
 
         def then() -> None:
+            self.session.trust([str(path)])
             if missing:
                 self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
 
         self.session.run(f"Link {path.name}", work, then)
 
     def _take(self) -> None:
-        if step := self.session.step:
-            self.session.run("Take the changes", lambda s, _: links.take_changes(s, [step]))
+        step = self.session.state.project.recipe.step(self.session.step or "")
+        if step is not None and step.link is not None and self._may_follow(step.link.path):
+            self.session.run("Take the changes", lambda s, _: links.take_changes(s, [step.id]))
+
+    def _may_follow(self, path: str) -> bool:
+        """Whether a file that a step follows may be read; asks where nobody has said so here."""
+        if not self.session.may_read(path):
+            question = ListQuestion(self, "Follow a file", "This project names a file that was not chosen here. Read it whenever it changes?", [path], "Read it")
+            if not question.exec():
+                return False
+            self.session.trust([path])
+        return True
 
     def _detach(self) -> None:
         if step := self.session.step:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QCursor, QKeyEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.core.project.edits import recipe as edit
@@ -77,12 +78,12 @@ class RecipeDesk(QObject):
         chosen = row.regions or ()
         regions = session.state.project.regions
         for division in regions.divisions:
-            menu.addSection(division.name) if len(regions.divisions) > 1 else menu.addSeparator()
+            menu.addSection(entry(division.name)) if len(regions.divisions) > 1 else menu.addSeparator()
             for region in division.regions:
                 kept = tuple(r for r in chosen if regions.division_of(r) is division)
                 toggled = tuple(r for r in kept if r != region.id) if region.id in kept else (*kept, region.id)
                 text = f"{regions.number(region.id)}  {region.name}"
-                action = menu.addAction(text, lambda t=toggled: choose(t))  # type: ignore[misc]
+                action = menu.addAction(entry(text), lambda t=toggled: choose(t))  # type: ignore[misc]
                 assert action is not None
                 action.setCheckable(True)
                 action.setChecked(region.id in chosen)

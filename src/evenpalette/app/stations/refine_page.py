@@ -5,6 +5,7 @@ from typing import Any
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QScrollArea, QWidget
 
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
 from evenpalette.app.widgets.switch import Switch
@@ -89,7 +90,7 @@ class OperationsPage(QWidget):
         for kind in OPERATIONS.values():
             action = menu.addAction(kind.label, lambda k=kind.key: self.add_kind(k))  # type: ignore[misc]
             assert action is not None
-            action.setToolTip(kind.summary)
+            action.setToolTip(plain(kind.summary))
         menu.exec(self.add.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
 
     def add_kind(self, kind: str) -> None:
@@ -129,7 +130,7 @@ class OperationCard(QFrame):
         self.switch.setToolTip("On or off")
         self.switch.toggled.connect(lambda on: self._change("Turn on" if on else "Turn off", on=on))
         title = label(kind.label, "")
-        title.setToolTip(f"{kind.summary}\n{kind.source}".strip())
+        title.setToolTip(plain(f"{kind.summary}\n{kind.source}".strip()))
         tools = row(
             tool("arrow-left", "Earlier in the chain", lambda: self._move(-1)),
             tool("arrow-right", "Later in the chain", lambda: self._move(1)),
@@ -148,7 +149,7 @@ class OperationCard(QFrame):
                 grid.addWidget(field, line, 0, 1, 2)
                 continue
             words = label(setting.label, "note")
-            words.setToolTip(setting.description)
+            words.setToolTip(plain(setting.description))
             grid.addWidget(words, line, side)
             grid.addWidget(field, line, side + 1)
         self._amount = ValueSlider(0, 1)

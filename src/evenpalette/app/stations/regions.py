@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from evenpalette.app import file_filters
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.clean_dialog import CleanDialog
@@ -78,7 +79,7 @@ class RegionsBench(QWidget):
         self._overlap.setAccessibleName("Overlap of regions")
         for overlap, (word, tip) in OVERLAP_WORDS.items():
             self._overlap.addItem(word, overlap)
-            self._overlap.setItemData(self._overlap.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
+            self._overlap.setItemData(self._overlap.count() - 1, plain(tip), Qt.ItemDataRole.ToolTipRole)
         self._overlap.activated.connect(
             lambda i: session.apply(
                 "Overlap", lambda s: edit.set_overlap(s, self._overlap.itemData(i), self._division().id)
@@ -110,7 +111,7 @@ class RegionsBench(QWidget):
             (self._samples, "samples", "How the coverage of a texel is measured"),
             (self._padding, "padding_texels", "How far the nearest region is carried outward over empty texels"),
         ):
-            box.setToolTip(tip)
+            box.setToolTip(plain(tip))
             box.activated.connect(lambda i, b=box, k=key: self._set_bake(k, b.itemData(i)))
         self._tools = button(
             "More ...", self._more, tip="Plan flags, clean an ID map, write vertex colors or maps of the mesh"
@@ -223,7 +224,7 @@ class RegionsBench(QWidget):
     def _choose_source(self) -> None:
         menu = QMenu(self)
         for text, run, ready in self._beginnings():
-            action = menu.addAction(text, run)
+            action = menu.addAction(entry(text), run)
             assert action is not None
             action.setEnabled(ready)
         menu.exec(self._sources.mapToGlobal(QPoint(0, -menu.sizeHint().height())))

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.color_drag import carry, is_far, take
 
 STRIP = QSize(152, 23)
@@ -58,7 +59,7 @@ class RowStrip(QWidget):
         self.look, self._selected = look, selected
         follows = f", follows {look.follows}" if look.follows else ""
         self.setAccessibleName(f"Row {look.where}, {look.value}{follows}")
-        self.setToolTip(f"{look.where}: {look.value}{follows}. Drag the color onto another row to copy it")
+        self.setToolTip(plain(f"{look.where}: {look.value}{follows}. Drag the color onto another row to copy it"))
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.stations.row_strips import RowStrips, StripLook
@@ -167,7 +168,7 @@ class StepCard(MovableCard):
         self.setFixedWidth(CARD_WIDTH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Step {index + 1}, {step.name}")
-        self.setToolTip(f"{step.name}: {kind_of(step.kind).summary}" if step.kind in KINDS else step.name)
+        self.setToolTip(plain(f"{step.name}: {kind_of(step.kind).summary}" if step.kind in KINDS else step.name))
         self.picture = Picture()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 6)

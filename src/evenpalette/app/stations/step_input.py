@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from evenpalette.app import theme
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.stations.recipe_desk import RecipeDesk
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_field import ColorAround
@@ -37,9 +38,9 @@ class InputRow:
         """row_id: the row that has the input for itself; None for what all rows share."""
         self._desk, self.step_id, self.input, self.row_id = desk, step.id, input, row_id
         self.name = label(input.label)
-        self.name.setToolTip(input.description)
+        self.name.setToolTip(plain(input.description))
         self.editor = self._make_editor()
-        self.editor.setToolTip(input.description)
+        self.editor.setToolTip(plain(input.description))
         self.source = QPushButton()
         self.source.setObjectName("link")
         self.source.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -111,15 +112,15 @@ class InputRow:
             )
             part = f", {parameter.choices[binding.part].lower()}" if binding.part is not None else ""
             text = parameter.name + part if users < 2 or part else f"{parameter.name} ({users})"
-            self.source.setText(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
+            self.source.setText(entry(self.source.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132)))
             shared = f", followed in {users} places" if users > 1 else ""
-            self.source.setToolTip(f"Parameter {parameter.name}{shared}. Click to rename, share or release it")
+            self.source.setToolTip(plain(f"Parameter {parameter.name}{shared}. Click to rename, share or release it"))
         elif binding.pick is not None:
             self.source.setText("by copy")
             self.source.setToolTip("Every placed copy has its own. Click to change what it picks from")
         elif binding.pulse is not None:
             self.source.setText("over time")
-            self.source.setToolTip(f"It comes back every {binding.pulse.period:g} seconds. Click to change how")
+            self.source.setToolTip(plain(f"It comes back every {binding.pulse.period:g} seconds. Click to change how"))
         else:
             self.source.setText("fixed")
             self.source.setToolTip("The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse")
@@ -131,7 +132,7 @@ class InputRow:
         if is_parameter:
             self.undo.setToolTip("Follow the parent again")
             return variant is not None and binding.parameter in variant.values
-        self.undo.setToolTip(f"Back to {self.input.default}")
+        self.undo.setToolTip(plain(f"Back to {self.input.default}"))
         return value != self.input.default
 
     def _set(self, value: Value) -> None:
@@ -207,7 +208,7 @@ class InputRow:
             share = menu.addMenu("Use the parameter")
             assert share is not None
             for words, made in fitting:
-                share.addAction(words, lambda b=made, w=words: self._bind(b, w))  # type: ignore[misc]
+                share.addAction(entry(words), lambda b=made, w=words: self._bind(b, w))  # type: ignore[misc]
         step = edit.step_of(recipe, self.step_id)
         if len(step.rows) > 1 and self.input.key != AMOUNT.key:
             menu.addSeparator()

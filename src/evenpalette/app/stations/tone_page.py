@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
@@ -127,7 +128,7 @@ class TonePage(QWidget):
         grid.setVerticalSpacing(0)
         for line, made in enumerate(LEVELS_KIND.inputs):
             slider = self._sliders[made.key]
-            slider.setToolTip(made.description)
+            slider.setToolTip(plain(made.description))
             grid.addWidget(caption(made.label, slider), line, 0)
             grid.addWidget(slider, line, 1)
             slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
@@ -262,8 +263,8 @@ class TonePage(QWidget):
         words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
         self._room.setText(f"{words}{tint} comes out as {room.shown(tint)} on average; white as {room.brightest}.")
         self._room.setToolTip(
-            f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
-            f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white"
+            plain(f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
+            f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white")
         )
         if self._clipping.isChecked():
             self._show_clipping()

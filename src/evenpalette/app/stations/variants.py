@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
+from evenpalette.app.plain import plain
 from evenpalette.app.rail import VariantRail
 from evenpalette.app.roll_dialog import RollDialog
 from evenpalette.app.session import Session
@@ -91,7 +92,7 @@ class ValueTable(QAbstractTableModel):
             return value_text(value, parameter.unit)
         if role == Qt.ItemDataRole.ToolTipRole:
             own = "its own value" if self.is_own(index) else "follows its parent"
-            return f"{self.parameter(index.row()).name}: {own}"
+            return plain(f"{self.parameter(index.row()).name}: {own}")
         return None
 
     def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:

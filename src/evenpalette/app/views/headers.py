@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.widgets.basics import button, clear, label, row
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.variants.model import DEFAULTS_NAME, Variant
@@ -89,8 +90,7 @@ class ViewHeaders:
         )
 
     def _words(self, text: str, pixels: int) -> QLabel:
-        made = QLabel(text, self._views)
-        made.setObjectName("onviewhint")
+        made = label(text, "onviewhint", self._views)
         made.setFont(theme.font(pixels))
         made.setAlignment(Qt.AlignmentFlag.AlignCenter)
         made.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -101,7 +101,7 @@ class ViewHeaders:
         box.setObjectName("onview")
         box.setFont(theme.font(theme.TEXT))
         box.setAccessibleName(name)
-        box.setToolTip(tip)
+        box.setToolTip(plain(tip))
         return box
 
     def _stage_box(self, name: str) -> QComboBox:
@@ -115,19 +115,19 @@ class ViewHeaders:
         for text, stage in STAGES:
             box.addItem(text, stage)
             if stage in _STAGE_TIPS:
-                box.setItemData(box.count() - 1, _STAGE_TIPS[stage], Qt.ItemDataRole.ToolTipRole)
+                box.setItemData(box.count() - 1, plain(_STAGE_TIPS[stage]), Qt.ItemDataRole.ToolTipRole)
         if attributes:
             box.insertSeparator(box.count())
         for key in attributes:
             box.addItem(ATTRIBUTES[key].label, key)
             box.setItemData(
-                box.count() - 1, f"As it is stored. {ATTRIBUTES[key].description}", Qt.ItemDataRole.ToolTipRole
+                box.count() - 1, plain(f"As it is stored. {ATTRIBUTES[key].description}"), Qt.ItemDataRole.ToolTipRole
             )
         if pictures:
             box.insertSeparator(box.count())
         for key, name in pictures:
             box.addItem(name, TEXTURE + key)
-            box.setItemData(box.count() - 1, f"{name}, as it is stored", Qt.ItemDataRole.ToolTipRole)
+            box.setItemData(box.count() - 1, plain(f"{name}, as it is stored"), Qt.ItemDataRole.ToolTipRole)
 
     def fill_stages(self, attributes: Sequence[str], pictures: Sequence[tuple[str, str]] = ()) -> None:
         """Offer the attributes that the recipe makes beside the stages, and pictures, (id, name) each; what is shown
@@ -152,7 +152,7 @@ class ViewHeaders:
         """What there is to begin with, as buttons on the empty view."""
         clear(self._begin)
         for text, run in actions:
-            made = button(text, run)
+            made = button(entry(text), run)
             made.setFont(theme.font(theme.TEXT))
             self._begin.addWidget(made)
 
@@ -167,7 +167,7 @@ class ViewHeaders:
         made.setIcon(theme.icon(icon, theme.ON_VIEW, theme.ON_VIEW))
         made.setCheckable(True)
         made.setChecked(True)
-        made.setToolTip(tip)
+        made.setToolTip(plain(tip))
         made.setAccessibleName(tip)
         made.toggled.connect(lambda _: self._views.update())
         return made

@@ -5,6 +5,7 @@ from dataclasses import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import caption
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.gpu.lights import SET_UPS, Light
@@ -24,7 +25,7 @@ class LightPopup(QWidget):
         self.set_up = QComboBox()
         for key, known in SET_UPS.items():
             self.set_up.addItem(known.label, key)
-            self.set_up.setItemData(self.set_up.count() - 1, known.description, Qt.ItemDataRole.ToolTipRole)
+            self.set_up.setItemData(self.set_up.count() - 1, plain(known.description), Qt.ItemDataRole.ToolTipRole)
         self.set_up.setCurrentIndex(self.set_up.findData(light.set_up))
         self.set_up.activated.connect(lambda i: self._change(set_up=self.set_up.itemData(i)))
         self.turn, self.exposure = ValueSlider(-180, 180, decimals=0), ValueSlider(-6, 6, decimals=1)

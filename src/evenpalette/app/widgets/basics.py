@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 
 
 def counted(count: int, word: str, plural: str = "") -> str:
@@ -36,7 +37,7 @@ def button(text: str, action: Callable[[], object], name: str = "", tip: str = "
     """A push button; name is one of the styles primary, link."""
     made = QPushButton(text)
     made.setObjectName(name)
-    made.setToolTip(tip)
+    made.setToolTip(plain(tip))
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     if icon:
         made.setIcon(theme.icon(icon, "#ffffff" if name == "primary" else theme.INK))
@@ -51,7 +52,7 @@ def tool(icon: str, tip: str, action: Callable[[], object] | None = None, *, che
     made.setIcon(theme.icon(icon))
     made.setIconSize(QSize(16, 16))
     made.setFixedSize(26, 26)
-    made.setToolTip(tip)
+    made.setToolTip(plain(tip))
     made.setAccessibleName(tip)
     made.setCheckable(checkable)
     made.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_drag import carry, is_far, take
 from evenpalette.app.widgets.color_plane import ColorPlane, HueTrack
@@ -79,7 +80,7 @@ class OverTone(QWidget):
         self._color, self._gray = color, gray
         out = linear_to_hex((hex_to_linear(color) * np.float32(gray)).astype(np.float32))
         words = f"Over the tone it comes out as {out} on average; the brightest tone gives {color}"
-        self.setToolTip(words)
+        self.setToolTip(plain(words))
         self.setAccessibleName(words)
         self.update()
 
@@ -138,7 +139,7 @@ class Swatch(QAbstractButton):
     def set_color(self, color: str) -> None:
         """Show a color."""
         self.color = color
-        self.setToolTip(color)
+        self.setToolTip(plain(color))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -339,7 +340,7 @@ class ColorEditor(QFrame):
         """Show a color; the first one is what `before` keeps."""
         if not self.isVisible():
             self.before.set_color(color)
-            self.before.setToolTip(f"As it was: {color}. Click to go back")
+            self.before.setToolTip(plain(f"As it was: {color}. Click to go back"))
         if color != self._color or not self.isVisible():
             self._lch = oklab_to_oklch(linear_to_oklab(hex_to_linear(color))).astype(np.float64)
         self._show(color)

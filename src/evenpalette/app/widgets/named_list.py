@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import list_actions
 
 
@@ -64,7 +65,7 @@ class NamedModel(QAbstractListModel):
             return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self.name(self.entry(index))
-        return self.tip(self.entry(index)) if role == Qt.ItemDataRole.ToolTipRole else None
+        return plain(self.tip(self.entry(index))) if role == Qt.ItemDataRole.ToolTipRole else None
 
     def setData(self, index: QModelIndex, value: object, role: int = 0) -> bool:
         if role != Qt.ItemDataRole.EditRole or not self._holds(index):

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.popup import is_open, show_above
 from evenpalette.app.widgets.switch import Switch
@@ -70,7 +71,7 @@ class PlacementField(QPushButton):
     def _show(self) -> None:
         words = placement_words(self._placement)
         self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, 150))
-        self.setToolTip(f"How the texture is laid: {words}. Click to change")
+        self.setToolTip(plain(f"How the texture is laid: {words}. Click to change"))
 
     def open_editor(self) -> None:
         """Show the editor by the button."""

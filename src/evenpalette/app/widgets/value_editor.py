@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
 
+from evenpalette.app.plain import plain
 from evenpalette.app.widgets.color_field import AskAround, ColorField, PickColor
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.widgets.stops_field import StopsField
@@ -35,7 +36,7 @@ class ValueEditor(QWidget):
         self._state, self._without, self._optional = state, without, optional
         self.inner = self._make(pick, around)
         self.inner.setAccessibleName(input.label)
-        self.inner.setToolTip(input.description)
+        self.inner.setToolTip(plain(input.description))
         self.setFocusProxy(self.inner)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -137,7 +138,7 @@ class ValueEditor(QWidget):
                 inner.addItem("missing", value)
                 place = inner.count() - 1
             inner.setCurrentIndex(place)
-            inner.setToolTip(inner.itemText(place) if place >= 0 else self.input.description)
+            inner.setToolTip(plain(inner.itemText(place) if place >= 0 else self.input.description))
 
 
 class ValuePopup(QWidget):

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from evenpalette.core.consent import inside
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
@@ -39,6 +40,8 @@ def read_asset(path: Path | str) -> AssetFile:
         parts = Path(name).parts
         if not parts or Path(name).is_absolute() or ".." in parts or ":" in name:
             raise MeshFileError(f"{path.name} names the file '{name[:80]}', which is not in its own folder.")
+        if not inside(path.parent)(str(path.parent / name)):
+            raise MeshFileError(f"{path.name} names the file '{name[:80]}', and a link there leads out of its own folder.")
         return _content(path.parent / name)
 
     return parse_asset(content, path.name, beside)

@@ -7,7 +7,7 @@ import base64
 import binascii
 import json
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote
@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.limits import limits
+from evenpalette.core.limits import RAISE, limits, readable_bytes
+from evenpalette.core.mesh import compression
 from evenpalette.core.mesh.mesh import too_many_faces
 
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
@@ -24,9 +25,8 @@ _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125:
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
 #: Reads a file that lies beside the .gltf, by its relative name. Raises MeshFileError.
 Beside = Callable[[str], bytes]
-_NEEDS_CODEC = {
-    "KHR_draco_mesh_compression": "Draco", "EXT_meshopt_compression": "meshopt", "KHR_meshopt_compression": "meshopt",
-}  # fmt: skip
+#: How many times the largest mesh file all that a mesh names may be, pictures included.
+_FOLD = 2
 
 
 def nothing_beside(name: str) -> bytes:
@@ -42,7 +42,9 @@ class GltfFile:
     name: str
     _blob: bytes
     _beside: Beside
-    _buffers: dict[int, bytes] = field(default_factory=dict)
+    _read: dict[str, bytes] = field(default_factory=dict)
+    _views: dict[int, bytes] = field(default_factory=dict)
+    _taken: int = 0
 
     def items(self, key: str) -> list[dict[str, Any]]:
         """One of the lists at the top of the file."""
@@ -51,13 +53,30 @@ class GltfFile:
 
     def buffer(self, index: int) -> bytes:
         """The bytes of a buffer."""
-        if index not in self._buffers:
-            uri = self.items("buffers")[index].get("uri")
-            self._buffers[index] = self._blob if uri is None else self.resource(uri)
-        return self._buffers[index]
+        uri = self.items("buffers")[index].get("uri")
+        return self._blob if uri is None else self.resource(uri)
 
     def resource(self, uri: str) -> bytes:
-        """The bytes behind a data URI or a file beside this one."""
+        """The bytes behind a data URI or a file beside this one, read once however often they are named."""
+        if uri not in self._read:
+            content = self._resource(uri)
+            self._take(len(content))
+            self._read[uri] = content
+        return self._read[uri]
+
+    @property
+    def is_full(self) -> bool:
+        """Whether more was asked for than a mesh may bring along."""
+        return self._taken > limits().mesh_file_bytes * _FOLD
+
+    def _take(self, count: int) -> None:
+        """Count bytes that are held. Raises MeshFileError beyond what a mesh may bring along."""
+        self._taken += count
+        if self.is_full:
+            most = limits().mesh_file_bytes * _FOLD
+            raise MeshFileError(f"{self.name} brings along more than {readable_bytes(most)}. {RAISE}")
+
+    def _resource(self, uri: str) -> bytes:
         if uri.startswith("data:"):
             head, _, text = uri.partition(",")
             try:
@@ -66,14 +85,29 @@ class GltfFile:
                 raise MeshFileError(f"{self.name} is damaged: a data URI cannot be decoded.") from error
         return self._beside(unquote(uri))
 
-    def view(self, index: int) -> tuple[bytes, int | None]:
-        """The bytes of a buffer view, and its stride."""
+    def view(self, index: int) -> tuple[memoryview, int | None]:
+        """The bytes of a buffer view, decompressed, and its stride."""
         view = self.items("bufferViews")[index]
+        packed = compression.of_view(view)
+        if packed is not None:
+            return memoryview(self._decompressed(index, packed)), int(packed["byteStride"])
         blob, start, length = self.buffer(int(view.get("buffer", 0))), int(view.get("byteOffset", 0)), int(view["byteLength"])
         if start < 0 or length < 0 or start + length > len(blob):
             raise MeshFileError(f"{self.name} is damaged: a part of its data reaches past the end.")
         stride = view.get("byteStride")
-        return blob[start : start + length], None if stride is None else int(stride)
+        return memoryview(blob)[start : start + length], None if stride is None else int(stride)
+
+    def _decompressed(self, index: int, packed: dict[str, Any]) -> bytes:
+        if index not in self._views:
+            count, stride = int(packed["count"]), int(packed["byteStride"])
+            if not (0 < count <= limits().mesh_faces * 3 and 0 < stride <= 256):
+                raise MeshFileError(f"{self.name} is damaged: a compressed part says that it has {count} values of {stride} bytes.")
+            self._take(count * stride)
+            blob, start, length = self.buffer(int(packed["buffer"])), int(packed.get("byteOffset", 0)), int(packed["byteLength"])
+            if start < 0 or length < 0 or start + length > len(blob):
+                raise MeshFileError(f"{self.name} is damaged: a part of its data reaches past the end.")
+            self._views[index] = compression.decompress_view(memoryview(blob)[start : start + length], packed, self.name)
+        return self._views[index]
 
     def accessor(self, index: int, widths: tuple[int, ...], *, normalized: bool = False) -> NDArray:
         """The values of an accessor, (count, width), sparse ones put in; its width must be one of `widths`.
@@ -97,9 +131,14 @@ class GltfFile:
             values = np.zeros((count, width), dtype)
         if (sparse := accessor.get("sparse")) is not None:
             values = self._with_sparse(values, sparse, dtype, width)
-        if (normalized or accessor.get("normalized")) and dtype.kind in "ui":
-            return np.maximum(values / np.float32(np.iinfo(dtype.str).max), -1).astype(np.float32)
-        return values.astype(np.float64) if dtype.kind == "f" else values.astype(np.int64)
+        return _plain(values, normalized=normalized or bool(accessor.get("normalized")))
+
+    def as_said(self, index: int, values: NDArray, widths: tuple[int, ...], *, normalized: bool = False) -> NDArray:
+        """Values that were unpacked for an accessor, read as it says."""
+        accessor = self.items("accessors")[index]
+        if values.shape[1] not in widths:
+            raise MeshFileError(f"{self.name} is damaged: an unpacked part has {values.shape[1]} numbers where {widths[-1]} are needed.")
+        return _plain(values, normalized=normalized or bool(accessor.get("normalized")))
 
     def _strided(self, view: int, start: int, dtype: np.dtype, width: int, count: int) -> NDArray:
         blob, stride = self.view(view)
@@ -121,19 +160,41 @@ class GltfFile:
         values[places] = self._strided(held["bufferView"], int(held.get("byteOffset", 0)), dtype, width, count)
         return values
 
+    def _views_of_meshes(self) -> set[int]:
+        """The buffer views that positions, indices and the like lie in."""
+        used: set[int] = set()
+        for accessor in self.items("accessors"):
+            used.update(_number(accessor, "bufferView"))
+            used.update(_number(accessor, "sparse", "indices", "bufferView"))
+            used.update(_number(accessor, "sparse", "values", "bufferView"))
+        for mesh in self.items("meshes"):
+            for primitive in mesh.get("primitives", []):
+                used.update(_number(primitive, "extensions", compression.DRACO, "bufferView"))
+        return {index for index in used if 0 <= index < len(self.items("bufferViews"))}
+
     def as_glb(self) -> bytes:
         """The file as one GLB without its pictures: what a project keeps of it."""
         tree = {key: value for key, value in self.tree.items() if key not in ("images", "textures", "samplers")}
-        offsets, blob = [], bytearray()
-        for index in range(len(self.items("buffers"))):
-            blob += b"\0" * (-len(blob) % 8)
-            offsets.append(len(blob))
-            blob += self.buffer(index)
+        blob = bytearray()
+        places: dict[tuple[int, int, int], int] = {}
+        views: list[dict[str, Any]] = [{"buffer": 0, "byteOffset": 0, "byteLength": 0} for _ in self.items("bufferViews")]
+        for index in sorted(self._views_of_meshes()):
+            content, stride = self.view(index)
+            view = self.items("bufferViews")[index]
+            key = (int(view.get("buffer", 0)), int(view.get("byteOffset", 0)), len(content))
+            if compression.of_view(view) is not None or key not in places:
+                self._take(len(content))
+                blob += b"\0" * (-len(blob) % 8)
+                places[key] = len(blob)
+                blob += content
+            views[index] = {"buffer": 0, "byteOffset": places[key], "byteLength": len(content)}
+            if stride is not None:
+                views[index]["byteStride"] = stride
         tree["buffers"] = [{"byteLength": len(blob)}] if blob else []
-        tree["bufferViews"] = [
-            {**view, "buffer": 0, "byteOffset": int(view.get("byteOffset", 0)) + offsets[int(view.get("buffer", 0))]}
-            for view in self.items("bufferViews")
-        ]
+        tree["bufferViews"] = views
+        for said in ("extensionsUsed", "extensionsRequired"):
+            if said in tree:
+                tree[said] = [name for name in tree[said] if name not in compression.OF_VIEWS]
         text = json.dumps(tree).encode()
         text += b" " * (-len(text) % 4)
         blob += b"\0" * (-len(blob) % 4)
@@ -141,8 +202,24 @@ class GltfFile:
         return struct.pack("<III", 0x46546C67, 2, 12 + len(chunks)) + chunks
 
 
+def _plain(values: NDArray, *, normalized: bool) -> NDArray:
+    dtype = values.dtype
+    if normalized and dtype.kind in "ui":
+        return np.maximum(values / np.float32(np.iinfo(dtype.str).max), -1).astype(np.float32)
+    return values.astype(np.float64) if dtype.kind == "f" else values.astype(np.int64)
+
+
+def _number(item: dict[str, Any], *path: str) -> Iterator[int]:
+    """A number at a path inside, where there is one."""
+    held: Any = item
+    for key in path:
+        held = held.get(key) if isinstance(held, dict) else None
+    if isinstance(held, int):
+        yield held
+
+
 def open_gltf(content: bytes, name: str, beside: Beside = nothing_beside) -> GltfFile:
-    """The container of a GLB or .gltf. Raises MeshFileError for what is cut short, not glTF 2, or needs a codec."""
+    """The container of a GLB or .gltf. Raises MeshFileError for what is cut short or not glTF 2."""
     blob = b""
     if content[:4] == b"glTF":
         text, blob = _chunks(content, name)
@@ -157,9 +234,6 @@ def open_gltf(content: bytes, name: str, beside: Beside = nothing_beside) -> Glt
     version = str(tree["asset"].get("version", "")) if isinstance(tree["asset"], dict) else ""
     if not version.startswith("2"):
         raise MeshFileError(f"{name} is glTF {version or 'of no version'}; only glTF 2.0 is read. Export it again.")
-    for needed in tree.get("extensionsRequired") or []:
-        if needed in _NEEDS_CODEC:
-            raise MeshFileError(f"{name} is compressed with {_NEEDS_CODEC[needed]}. Export it without mesh compression.")
     return GltfFile(tree, name, blob, beside)
 
 

@@ -15,6 +15,9 @@ from evenpalette.core.mesh.gltf_file import GltfFile
 
 _TRANSFORM = "KHR_texture_transform"
 _ENDINGS = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
+#: Where a texture names its picture if not as glTF itself has it.
+_OTHER_SOURCES = ("EXT_texture_webp", "KHR_texture_basisu")
+_KTX2 = b"\xabKTX 20\xbb\r\n\x1a\n"
 #: Where a material names its textures, and what each holds: names of the texture roles of a project.
 _SLOTS = (
     (("pbrMetallicRoughness", "baseColorTexture"), "painted color"),
@@ -126,8 +129,10 @@ def _image_index(gltf: GltfFile, info: Any) -> int | None:
     if not isinstance(info, dict) or "index" not in info:
         return None
     texture = gltf.items("textures")[int(info["index"])]
-    source = texture.get("source", _at(texture, ("extensions", "EXT_texture_webp", "source")))
-    return None if source is None else int(source)
+    for source in (texture.get("source"), *(_at(texture, ("extensions", key, "source")) for key in _OTHER_SOURCES)):
+        if source is not None:
+            return int(source)
+    return None
 
 
 def _textures(
@@ -143,7 +148,13 @@ def _textures(
         try:
             content, file_name = _image(gltf, image, seen)
         except MeshFileError as error:
+            if gltf.is_full:
+                raise
             notes.append(str(error))
+            continue
+        if content.startswith(_KTX2):
+            what = file_name or f"The {role} of {name}"
+            notes.append(f"{what} is a KTX2 picture (Basis), which nothing here can decode: save it as PNG and bring that in")
             continue
         channels: tuple[str, ...] = ()
         factor: tuple[float, ...] = ()
@@ -165,7 +176,7 @@ def _image(gltf: GltfFile, index: int, seen: dict[int, bytes]) -> tuple[bytes, s
     image = gltf.items("images")[index]
     uri = image.get("uri")
     if index not in seen:
-        seen[index] = gltf.view(int(image["bufferView"]))[0] if "bufferView" in image else gltf.resource(str(uri))
+        seen[index] = bytes(gltf.view(int(image["bufferView"]))[0]) if "bufferView" in image else gltf.resource(str(uri))
     ending = _ENDINGS.get(str(image.get("mimeType")), "")
     name = str(image.get("name") or "")
     if not name and uri and not uri.startswith("data:"):

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import limits
+from evenpalette.core.mesh.compression import DRACO, decompress_draco
 from evenpalette.core.mesh.gltf_file import GltfFile, open_gltf
 from evenpalette.core.mesh.gltf_materials import laid_by, material_name
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
@@ -30,7 +31,7 @@ def mesh_of(gltf: GltfFile, uv_set: int | None = None) -> Mesh:
 
     Materials name the groups. uv_set: the UV set that every part uses where it has it; None is, for each part, the one
     that its base color (else its first texture) is laid by, with its texture transform. Morph targets and skins are left in their rest. Raises MeshFileError for
-    compressed geometry and anything out of range.
+    anything damaged or out of range.
     """
     wanted = _wanted_primitives(gltf)
     parts = [_primitive(gltf, primitive, matrix, mesh_name, uv_set) for primitive, matrix, mesh_name in wanted]
@@ -55,8 +56,6 @@ def _wanted_primitives(gltf: GltfFile) -> list[tuple[dict[str, Any], NDArray, st
                 raise MeshFileError(f"{gltf.name} has a part without positions.")
             if primitive.get("mode", 4) != 4:
                 continue
-            if any(name in primitive.get("extensions", {}) for name in ("KHR_draco_mesh_compression",)):
-                raise MeshFileError(f"{gltf.name} is compressed with Draco. Export it without mesh compression.")
             used = primitive.get("indices", position)
             faces += max(0, int(accessors[used]["count"])) // 3
             corners += max(0, int(accessors[position]["count"]))
@@ -103,8 +102,18 @@ def _primitive(  # type: ignore[no-untyped-def]
     gltf: GltfFile, primitive: dict[str, Any], matrix: NDArray, mesh_name: str, wanted: int | None
 ):  # fmt: skip
     attributes, name = primitive["attributes"], gltf.name
-    positions = gltf.accessor(attributes["POSITION"], (3,)).astype(np.float64)
-    if "indices" not in primitive:
+    draco = (primitive.get("extensions") or {}).get(DRACO)
+    packed = _unpacked(gltf, primitive, draco) if draco is not None else None
+
+    def values_of(key: str, widths: tuple[int, ...], *, normalized: bool = False) -> NDArray:
+        if packed is None or key not in packed[1]:
+            return gltf.accessor(attributes[key], widths, normalized=normalized)
+        return gltf.as_said(attributes[key], packed[1][key], widths, normalized=normalized)
+
+    positions = values_of("POSITION", (3,)).astype(np.float64)
+    if packed is not None:
+        faces = packed[0]
+    elif "indices" not in primitive:
         faces = np.arange(len(positions) // 3 * 3).reshape(-1, 3)
     else:
         indices = gltf.accessor(primitive["indices"], (1,)).reshape(-1)
@@ -115,7 +124,7 @@ def _primitive(  # type: ignore[no-untyped-def]
     def corner(key: str, *widths: int, normalized: bool = False) -> NDArray | None:
         if key not in attributes:
             return None
-        values = gltf.accessor(attributes[key], widths, normalized=normalized)
+        values = values_of(key, widths, normalized=normalized)
         if len(faces) and faces.max() >= len(values):
             raise MeshFileError(f"{name} is damaged: its corners have fewer values than positions.")
         return values[faces]
@@ -138,6 +147,16 @@ def _primitive(  # type: ignore[no-untyped-def]
         colors = np.concatenate([colors, np.ones_like(colors[..., :1])], -1)
     placed = positions @ matrix[:3, :3].T + matrix[:3, 3]
     return placed, faces, uvs, normals, colors, material_name(gltf, primitive.get("material"), mesh_name)
+
+
+def _unpacked(gltf: GltfFile, primitive: dict[str, Any], draco: dict[str, Any]) -> tuple[NDArray, dict[str, NDArray]]:
+    """Triangles and attributes, by their names, of a primitive that is compressed with Draco."""
+    accessors = gltf.items("accessors")
+    corners = int(accessors[primitive["attributes"]["POSITION"]]["count"])
+    indices = int(accessors[primitive["indices"]]["count"])
+    content, _ = gltf.view(int(draco["bufferView"]))
+    faces, held = decompress_draco(content, corners, indices, gltf.name)
+    return faces, {key: held[int(number)] for key, number in draco["attributes"].items() if int(number) in held}
 
 
 def _join(parts: list, name: str) -> Mesh:

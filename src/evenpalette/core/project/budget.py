@@ -1,17 +1,34 @@
 """How much memory the pixels of one project may take, counted before it is taken."""
 
+import hashlib
+from collections.abc import Callable
+
+from numpy.typing import NDArray
+
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.image_header import Allow
 from evenpalette.core.regions.model import PaintedSource
 
 
 class Budget:
-    """What a project that is being opened has left. A plane counts once for every region that has it."""
+    """What a project has left. A plane counts once for every region that has it, a texture's pixels once wherever they are.
 
-    def __init__(self, where: str) -> None:
+    taken: bytes that are held already.
+    """
+
+    def __init__(self, where: str, taken: int = 0) -> None:
         self._where = where
-        self._taken = 0
+        self._taken = taken
+        self._decoded: dict[bytes, NDArray] = {}
+
+    def decoded(self, content: bytes, decode: Callable[[Allow], NDArray], what: str) -> NDArray:
+        """The pixels of a file; what has the same bytes as one before is not decoded, and not counted, again."""
+        key = hashlib.sha256(content).digest()
+        if key not in self._decoded:
+            self._decoded[key] = decode(lambda count: self.take(count, what))
+        return self._decoded[key]
 
     def take(self, count: int, what: str) -> None:
         """Ask for so many bytes. Raises ProjectError when the project has had its share."""
@@ -25,7 +42,7 @@ class Budget:
 
 def pixel_bytes(state: State) -> int:
     """Bytes that a state's pixels take as `Budget` counts them."""
-    total = sum(raster.pixels.nbytes for raster in state.textures.values())
+    total = sum({id(r.pixels): r.pixels.nbytes for r in state.textures.values()}.values())
     for sheet in state.sheets():
         total += sum(plane.nbytes for plane in sheet.coverages.values())
         owners = [r.id for r in sheet.project.regions.regions if isinstance(r.source, PaintedSource)]

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
+from evenpalette.core.consent import MayRead, nothing
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
@@ -61,13 +62,14 @@ def find_in_regions(state: State) -> RegionFindings:
     return RegionFindings(state, found)
 
 
-def find_all(state: State, regions: RegionFindings | None = None) -> list[Finding]:
-    """Findings of every station, in the order of the path. regions: those already found, where they hold."""
+def find_all(state: State, regions: RegionFindings | None = None, may_read: MayRead = nothing) -> list[Finding]:
+    """Findings of every station, in the order of the path. regions: those already found, where they hold. may_read: which
+    of the files that the project names may be looked into."""
     return [
         *_asset(state),
         *(regions or find_in_regions(state)).findings,
         *_tones(state),
-        *_recipe(state),
+        *_recipe(state, may_read),
         *_variants(state),
         *_delivery(state),
     ]
@@ -139,7 +141,7 @@ def _tones(state: State) -> list[Finding]:
     return found
 
 
-def _recipe(state: State) -> list[Finding]:
+def _recipe(state: State, may_read: MayRead) -> list[Finding]:
     recipe = state.project.recipe
     found = []
     if recipe.steps and recipe.base == TONE and state.tone is None:
@@ -157,7 +159,7 @@ def _recipe(state: State) -> list[Finding]:
         if not step.rows or any(row.regions == () for row in step.rows):
             text = f"{step.name} has a row for no region, so it changes nothing"
             found.append(Finding("no-region", "recipe", text, subject=step.id))
-    for change in changes_of(state):
+    for change in changes_of(state, may_read):
         if change.problem:
             found.append(Finding("link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id))
         else:

@@ -282,7 +282,7 @@ class Storage:
 
     def _decode(self, relative: str, encoding: Encoding, budget: Budget) -> tuple[Raster, Identity, bytes]:
         content, identity = self._inside.read(relative, limits().image_file_bytes)
-        pixels = decode_image(content, relative, allow=lambda count: budget.take(count, relative))
+        pixels = budget.decoded(content, lambda allow: decode_image(content, relative, allow=allow), relative)
         return Raster(pixels, encoding), identity, content
 
     def _remember(self, held: object, relative: str, identity: Identity, content: bytes) -> None:

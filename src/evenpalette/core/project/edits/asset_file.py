@@ -8,6 +8,7 @@ import numpy as np
 from evenpalette.core.mesh.asset_file import AssetFile
 from evenpalette.core.mesh.gltf_materials import FileSheet, FileTexture
 from evenpalette.core.names import free_name, plain_name
+from evenpalette.core.project.budget import Budget, pixel_bytes
 from evenpalette.core.project.edits.asset import add_texture, set_mesh
 from evenpalette.core.project.model import Role, Sheet
 from evenpalette.core.project.state import State, new_id
@@ -15,19 +16,32 @@ from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.raster import Raster
 
 
-def decoded(texture: FileTexture) -> Raster:
-    """The picture of a texture, its factor multiplied in: on linear light for color, on the values for data.
+class Pictures:
+    """The pictures of a file's textures, each decoded once however many materials name it, within a budget."""
 
-    Raises ImageFileError with its name.
-    """
-    role = Role(texture.role)
-    raster = Raster(decode_image(texture.content, texture.name), role.encoding)
-    factor = np.array(texture.factor[: raster.channels], np.float32)
-    if not len(factor) or np.all(factor == 1) or role is Role.EMISSIVE:
-        return raster
-    values = raster.as_linear().copy()
-    values[..., : len(factor)] *= factor
-    return raster.stored_like(values)
+    def __init__(self, budget: Budget) -> None:
+        self._budget = budget
+        self._made: dict[tuple[int, Role, tuple[float, ...]], Raster] = {}
+
+    def raster(self, texture: FileTexture) -> Raster:
+        """The picture of a texture, its factor multiplied in: on linear light for color, on the values for data.
+
+        Raises ImageFileError with its name, ProjectError beyond the budget, before memory is taken.
+        """
+        role = Role(texture.role)
+        content, name = texture.content, texture.name
+        pixels = self._budget.decoded(content, lambda allow: decode_image(content, name, allow=allow), name)
+        raster = Raster(pixels, role.encoding)
+        factor = texture.factor[: raster.channels]
+        if not factor or all(f == 1 for f in factor) or role is Role.EMISSIVE:
+            return raster
+        made = (id(pixels), role, factor)
+        if made not in self._made:
+            self._budget.take(raster.pixels.nbytes, texture.name)
+            values = raster.as_linear().copy()
+            values[..., : len(factor)] *= np.array(factor, np.float32)
+            self._made[made] = raster.stored_like(values)
+        return self._made[made]
 
 
 def take_asset(
@@ -38,6 +52,7 @@ def take_asset(
     sheets: groups with textures of their own become sheets, where nothing is made yet and there are several; else all
     textures go to the active sheet. Raises EvenPaletteError.
     """
+    pictures = Pictures(Budget(file.mesh.name, pixel_bytes(state)))
     state = set_mesh(state, file.mesh, source_path)
     chosen = [
         (sheet, [t for number, t in enumerate(sheet.textures) if taken is None or (place, number) in taken])
@@ -57,10 +72,10 @@ def take_asset(
         if state.mesh is not None:
             state = replace(state, mesh=state.mesh.only(kept.groups))
         for begun, (sheet, textures) in zip(made, chosen, strict=True):
-            state = _filled(state.on(begun.id), sheet, textures)
+            state = _filled(state.on(begun.id), sheet, textures, pictures)
         return state.on(made[0].id)
     for sheet, textures in chosen:
-        state = _filled(state, sheet, textures)
+        state = _filled(state, sheet, textures, pictures)
     return state
 
 
@@ -71,11 +86,11 @@ def _names(sheets: list[FileSheet]) -> list[str]:
     return names
 
 
-def _filled(state: State, sheet: FileSheet, textures: list[FileTexture]) -> State:
+def _filled(state: State, sheet: FileSheet, textures: list[FileTexture], pictures: Pictures) -> State:
     """The active sheet with a file's textures and factors."""
     factors = dict(state.project.sheet.factors) | sheet.factors
     for texture in textures:
-        raster = decoded(texture)
+        raster = pictures.raster(texture)
         channels = texture.channels if Role(texture.role) is Role.PACKED else ()
         state = add_texture(state, raster, texture.name, Role(texture.role), channels=channels)
         if Role(texture.role) is Role.EMISSIVE and texture.factor and any(f != 1 for f in texture.factor):

@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from evenpalette.core.consent import MayRead
 from evenpalette.core.errors import EvenPaletteError, RecipeError
-from evenpalette.core.files import write_atomically
+from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.project.edits.step_text import placed, steps_as_text
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.kind import AMOUNT
@@ -31,9 +32,12 @@ class Change:
 
 
 def save_linked(state: State, step_ids: Sequence[str], path: Path) -> State:
-    """Write steps into a file and let them follow it from now on. Raises EvenPaletteError, OSError."""
+    """Write steps into a file and let them follow it from now on. Raises EvenPaletteError."""
     text = steps_as_text(state, step_ids)
-    write_atomically(path, text.encode())
+    try:
+        write_atomically(path, text.encode())
+    except OSError as error:
+        raise RecipeError(f"{path.name} cannot be written: {reason(error)}.") from error
     inside = {step["id"]: step for step in json.loads(text)["steps"]}
 
     def linked(step: Step) -> Step:
@@ -59,11 +63,12 @@ def detach(state: State, step_id: str) -> State:
     return _with_steps(state, [s.model_copy(update={"link": None}) if s.id == step_id else s for s in state.project.recipe.steps])
 
 
-def changes_of(state: State) -> list[Change]:
-    """What the files of linked steps have that the steps have not, and files that cannot be followed."""
+def changes_of(state: State, may_read: MayRead) -> list[Change]:
+    """What the files of linked steps have that the steps have not, and files that cannot be followed. Files that may not
+    be read are left alone."""
     found = []
     for step in state.project.recipe.steps:
-        if step.link is not None:
+        if step.link is not None and may_read(step.link.path):
             change = _change(state, step, step.link)
             if change is not None:
                 found.append(change)
@@ -117,13 +122,13 @@ def _text(path: str) -> str:
     if not place.name.endswith(ENDING):
         raise RecipeError(f"{place.name} is no file of steps: those end in {ENDING}.")
     try:
-        if not place.is_file():
-            raise RecipeError(f"{place.name} is not there any more. Detach the steps that follow it, or put it back.")
-        if place.stat().st_size > _MOST_BYTES:
-            raise RecipeError(f"{place.name} is too large to be steps.")
-        return place.read_text("utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise RecipeError(f"{place.name} cannot be read.") from error
+        return read_regular(place, _MOST_BYTES).decode("utf-8")
+    except FileNotFoundError:
+        raise RecipeError(f"{place.name} is not there any more. Detach the steps that follow it, or put it back.") from None
+    except OSError as error:
+        raise RecipeError(f"{place.name} cannot be read: {reason(error)}.") from error
+    except UnicodeDecodeError as error:
+        raise RecipeError(f"{place.name} cannot be read: it is no text.") from error
 
 
 Inside = dict[str, tuple[Step, Step, str]]
