@@ -2,6 +2,7 @@
 
 import io
 import struct
+import weakref
 import zlib
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from evenpalette.core.errors import ImageFileError
 from evenpalette.core.raster.image_read import decode_image, read_image
 from evenpalette.core.raster.image_write import encode_png, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.reading import derived
 
 RNG = np.random.default_rng(3)
 
@@ -132,3 +134,22 @@ def test_float_pictures_lose_their_nans() -> None:
     back = decode_image(encode_exr(Raster(pixels, Encoding.LINEAR)), "hdr.exr")
     assert np.isfinite(back).all()
     assert back[0, 2, 0] == 0.5
+
+
+def test_what_was_made_from_a_picture_is_kept_as_long_as_it_and_never_taken_for_another() -> None:
+    made = []
+
+    def double(plane: np.ndarray) -> np.ndarray:
+        made.append(1)
+        return plane * 2
+
+    # Arrays that come and go get each other's place in memory, and so each other's id.
+    for value in range(200):
+        plane = np.full((64, 64), value, np.uint16)
+        assert derived((plane,), "double", lambda plane=plane: double(plane))[0, 0] == value * 2
+        assert derived((plane,), "double", lambda plane=plane: double(plane))[0, 0] == value * 2
+    assert len(made) == 200
+    kept = weakref.ref(derived((plane,), "double", lambda: np.zeros(1)))
+    assert kept() is not None
+    del plane
+    assert kept() is None

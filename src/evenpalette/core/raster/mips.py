@@ -34,15 +34,19 @@ class MipChain:
 
     levels: tuple[Raster, ...]
 
+
+class _Smaller(tuple[Raster, ...]):
+    """The levels below the raster itself."""
+
     @property
     def nbytes(self) -> int:
-        """Bytes of what was made."""
-        return sum(level.pixels.nbytes for level in self.levels[1:])
+        return sum(level.pixels.nbytes for level in self)
 
 
 def mip_chain(raster: Raster, kind: MipKind = MipKind.PLAIN) -> MipChain:
     """The raster with all its smaller levels in its encoding and dtype; remembered for a while."""
-    return derived((raster.pixels, raster.encoding), f"mips {kind}", lambda: _make(raster, kind))
+    smaller = derived((raster.pixels,), (raster.encoding, kind), lambda: _Smaller(_make(raster, kind).levels[1:]))
+    return MipChain((raster, *smaller))
 
 
 def _make(raster: Raster, kind: MipKind) -> MipChain:

@@ -99,8 +99,8 @@ class Raster:
         """Area-averaged when smaller, bilinear when larger, in linear light for color; stays in its encoding and dtype."""
         if (width, height) == self.size:
             return self
-        key = self.pixels, self.encoding
-        return Raster(derived(key, (width, height), lambda: self._resized(width, height)), self.encoding)
+        what = self.encoding, width, height
+        return Raster(derived((self.pixels,), what, lambda: self._resized(width, height)), self.encoding)
 
     def _resized(self, width: int, height: int) -> NDArray:
         values = resize_plane(self.as_linear(), (width, height))

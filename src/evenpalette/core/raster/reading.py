@@ -5,6 +5,7 @@ the largest half float. Resizing averages areas down and is bilinear up, in line
 """
 
 import threading
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol, TypeVar
@@ -70,44 +71,53 @@ T = TypeVar("T", bound=_Sized)
 
 
 class _Derived:
-    """What was made from pictures, the least recently used goes first. Held beside the evaluation, not in any state."""
+    """What was made from pictures: it goes with the first of them that is gone, and the least recently used goes first.
+    Held beside the evaluation, not in any state."""
 
     def __init__(self, most_bytes: int) -> None:
         self._most_bytes = most_bytes
-        self._held: OrderedDict[tuple, tuple[NDArray, Any]] = OrderedDict()
+        self._held: OrderedDict[tuple, tuple[tuple[weakref.ref[NDArray], ...], Any]] = OrderedDict()
         self._bytes = 0
-        self._guard = threading.Lock()
+        # Again from the same thread: a picture may go while this is held.
+        self._guard = threading.RLock()
 
-    def of(self, source: NDArray, key: tuple, make: Callable[[], T]) -> T:
-        key = (id(source), *key)
+    def of(self, sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> T:
+        key = (*map(id, sources), what)
         with self._guard:
-            if key in self._held:
+            known = self._held.get(key)
+            # An id may have been given to another array: what is alive is asked.
+            if known is not None and all(ref() is source for ref, source in zip(known[0], sources, strict=True)):
                 self._held.move_to_end(key)
-                return self._held[key][1]
+                return known[1]
         made = make()
         with self._guard:
-            # The source is kept too, so that its id is not given to another while this lives.
-            if key not in self._held:
-                self._held[key] = source, made
-                self._bytes += made.nbytes
+            self._drop(key)
+            self._held[key] = tuple(weakref.ref(source, lambda _: self._drop(key)) for source in sources), made
+            self._bytes += made.nbytes
             while self._bytes > self._most_bytes and len(self._held) > 1:
-                self._bytes -= self._held.popitem(last=False)[1][1].nbytes
+                self._drop(next(iter(self._held)))
         return made
+
+    def _drop(self, key: tuple) -> None:
+        with self._guard:
+            if key in self._held:
+                self._bytes -= self._held.pop(key)[1].nbytes
 
 
 _derived = _Derived(_MOST_BYTES)
 
 
-def derived(source: tuple[NDArray, object], what: object, make: Callable[[], T]) -> T:
-    """What `make` gives for these pixels, read in this encoding: a picture of a size, a chain; remembered for a while."""
-    return _derived.of(source[0], (source[1], what), make)
+def derived(sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> T:
+    """What `make` gives for these pixels, a picture of a size or a chain; remembered for a while. what: all else that it
+    depends on. What is made must not hold the pixels that it is made from."""
+    return _derived.of(sources, what, make)
 
 
 def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:
     """`resize_plane`, remembered for a while."""
     if (plane.shape[1], plane.shape[0]) == size:
         return plane
-    return derived((plane, None), size, lambda: resize_plane(plane, size))
+    return derived((plane,), size, lambda: resize_plane(plane, size))
 
 
 def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:

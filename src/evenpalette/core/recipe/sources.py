@@ -193,8 +193,8 @@ class TileReads:
         def make() -> NDArray[np.float32]:
             return np.take(table, levels_of(index, read.channel or 0), axis=0)
 
-        key = "looked up", id(colors.pixels), read.channel, read.invert, int(one), int(other), share
-        colored = Raster(derived((index.pixels, key), None, make), Encoding.LINEAR)
+        what = "looked up", index.encoding, colors.encoding, read.channel, read.invert, int(one), int(other), share
+        colored = Raster(derived((index.pixels, colors.pixels), what, make), Encoding.LINEAR)
         return tuple(np.ascontiguousarray(self._cut(self._sources.fitted(colored)).T))
 
     def _read(self, read: MapRead, out: F32, cells: Cells | None) -> Planes:
