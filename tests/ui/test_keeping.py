@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QMessageBox, QPushBu
 from evenpalette.app.dialogs import RecoveryDialog
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.project_actions import ProjectActions
+from evenpalette.app.questions import ListQuestion
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.autosave import Autosave, find_recoverable
 from evenpalette.core.project.edits.asset import add_texture, rename_project
@@ -37,10 +38,10 @@ class Asked:
     def answer(self, button: str) -> None:
         def look() -> None:
             box = QApplication.activeModalWidget()
-            if not isinstance(box, QMessageBox):
+            if not isinstance(box, QMessageBox | ListQuestion):
                 QTimer.singleShot(20, look)
                 return
-            self.texts.append(box.text())
+            self.texts.append(box.text() if isinstance(box, QMessageBox) else box.windowTitle())
             found = [b for b in box.findChildren(QPushButton) if b.text().replace("&", "") == button]
             assert found, [b.text() for b in box.findChildren(QPushButton)]
             found[0].click()
@@ -211,7 +212,7 @@ def test_sources_of_a_strangers_project_are_read_only_after_a_yes(hand: Hand, as
     write_image(Raster(np.full((8, 8, 3), 200, np.uint8), Encoding.SRGB), outside)
     QTest.qWait(900)
     assert hand.session.state.textures[texture].pixels[0, 0, 0] == 9
-    asked.answer("Yes")
+    asked.answer("Read them")
     next(verb for verb in hand.window.verbs if verb.name == "Watch source files ...").run()
     write_image(Raster(np.full((8, 8, 3), 100, np.uint8), Encoding.SRGB), outside)
     hand.wait(lambda: hand.session.state.textures[texture].pixels[0, 0, 0] == 100)

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
 from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.files import reason
 from evenpalette.core.parallel import Progress
 
 #: Work that is not done so long after it was asked to stop is left behind.
@@ -127,6 +128,9 @@ class TaskRunner(QObject):
         if error is None:
             answer(task.done, result)
             return
-        if not isinstance(error, EvenPaletteError) and not self._stop.is_set():
+        if isinstance(error, OSError):
+            # A disk that is full, a folder that is gone: nothing that went wrong inside.
+            error = EvenPaletteError(f"{task.label} did not come to its end: {reason(error)}.")
+        elif not isinstance(error, EvenPaletteError) and not self._stop.is_set():
             mishaps.report(error)
         answer(task.failed, error)
