@@ -117,16 +117,17 @@ class PictureGrid(QListWidget):
 
         self._views.pictures.request((self._prefix, place), entry.look, (self._size.width(), self._size.height()), take)
 
-    def collect(self, size: tuple[int, int], done: Callable[[list[QImage]], None]) -> None:
-        """Have all pictures drawn at a size, in logical pixels, and hand them over."""
+    def collect(self, size: tuple[int, int], done: Callable[[list[tuple[QImage, str]]], None]) -> None:
+        """Have all pictures that are shown now drawn at a size, in logical pixels, and hand them over with their names."""
+        entries = self._entries
         found: dict[int, QImage] = {}
 
         def take(place: int, image: QImage) -> None:
             found[place] = image
-            if len(found) == len(self._entries):
-                done([found[i] for i in sorted(found)])
+            if len(found) == len(entries):
+                done([(found[i], entry.name) for i, entry in enumerate(entries)])
 
-        for place, entry in enumerate(self._entries):
+        for place, entry in enumerate(entries):
             self._views.pictures.request(
                 (f"{self._prefix} sheet", place), entry.look, size, lambda image, place=place: take(place, image)  # type: ignore[misc]
             )  # fmt: skip

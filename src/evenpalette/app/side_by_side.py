@@ -148,18 +148,15 @@ class SideBySide(QWidget):
 
     def save(self, path: Path) -> None:
         """Write all pictures with their names as one PNG."""
-        names = [entry.name for entry in self.grid.entries]
 
-        def write(images: list[QImage]) -> None:
-            sheet = captioned(
-                [(image, (name,)) for image, name in zip(images, names, strict=True)], _FILE_TILE, min(_FILE_COLUMNS, len(names)), 20
-            )  # fmt: skip
+        def write(pictures: list[tuple[QImage, str]]) -> None:
+            sheet = captioned([(image, (name,)) for image, name in pictures], _FILE_TILE, min(_FILE_COLUMNS, len(pictures)), 20)
             try:
                 write_image(sheet, path.with_suffix(path.suffix or ".png"))
             except EvenPaletteError as error:
                 self._session.said.emit(str(error), True)
                 return
-            self._session.said.emit(f"{len(names)} pictures are in {path}", False)
+            self._session.said.emit(f"{len(pictures)} pictures are in {path}", False)
 
         ratio = self._views.devicePixelRatioF()
         self.grid.collect((round(_FILE_TILE[0] / ratio), round(_FILE_TILE[1] / ratio)), write)

@@ -151,6 +151,9 @@ class RecipeBench(QWidget):
         self._request_pictures()
 
     def _on_copy(self) -> None:
+        if not self.isVisible():
+            self._shown.ask()
+            return
         for card in self._shown_cards:
             card.refresh()
         self._request_pictures()

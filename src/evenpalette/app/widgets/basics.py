@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from PyQt6 import sip
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
@@ -113,12 +114,14 @@ def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable
 
 
 def clear(layout) -> None:  # type: ignore[no-untyped-def]
-    """Take everything out of a layout."""
+    """Take everything out of a layout. What is taken out may be what was clicked: it goes when its signal has come back."""
     while layout.count():
         item = layout.takeAt(0)
         if (widget := item.widget()) is not None:
             widget.hide()
             widget.setParent(None)
+            # Without a parent it would belong to Python, which deletes it as soon as nobody holds it.
+            sip.transferto(widget, None)
             widget.deleteLater()
 
 
