@@ -18,7 +18,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtGui import QDesktopServices, QDrag
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -37,7 +37,6 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.main import make_application
-from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.stations import STATIONS
 from evenpalette.app.window import MainWindow
 from evenpalette.core.project.demo_files import demo_names
@@ -238,9 +237,11 @@ def run_one(seed: int, actions: int) -> int:
         setattr(QFileDialog, name, staticmethod(path))
     QFileDialog.getOpenFileNames = staticmethod(lambda *_, **__: ([p for p in (path()[0],) if p], ""))  # type: ignore[method-assign]
     QFileDialog.getExistingDirectory = staticmethod(lambda *_, **__: chance.choice(["", str(folder / "out")]))  # type: ignore[method-assign]
+    # A drag waits for a button that no synthetic hand lets go.
+    QDrag.exec = lambda *_, **__: Qt.DropAction.IgnoreAction  # type: ignore[method-assign,assignment]
     QDesktopServices.openUrl = staticmethod(lambda *_: True)  # type: ignore[method-assign]
-    for name in ("open_path", "open_demo", "new_project"):
-        setattr(ProjectActions, name, lambda *_, **__: None)
+    # Undo belongs to one document.
+    session.open_state = lambda *_, **__: None  # type: ignore[method-assign]
     window.closeEvent = lambda event: event.ignore()  # type: ignore[method-assign,assignment]
     first, history = session.state, session.history
     monkey.start()

@@ -114,8 +114,13 @@ def _restore(options: argparse.Namespace) -> None:
 
 def _sampling(options: argparse.Namespace) -> None:
     index, strip, source = read_image(options.index, Encoding.DATA), read_image(options.strip), read_image(options.source)
-    seen = measure_index_art(index, strip, source, options.row)
-    keys = ("setting", "level", "mean_ciede2000", "p95_ciede2000", "psnr", "bytes")
+    progress, shown = bar_of("measuring")
+    with shown:  # type: ignore[attr-defined]
+        seen = measure_index_art(index, strip, source, options.row, progress=progress)
+    keys = ["setting", "level", "mean_ciede2000", "p95_ciede2000", "psnr", "bytes"]
+    if (worst := max(each.mean_error for each in seen)) > 0:
+        keys.append("mean_error")
+        note(f"{options.index.name} is large: parts were measured; means are right to {worst:.2f} or better (one standard error)")
     lines = [{key: asdict(each)[key] for key in keys} for each in seen]
     if options.json:
         print(json.dumps([{key: round(value, 4) if isinstance(value, float) else value for key, value in line.items()} for line in lines], indent=1))

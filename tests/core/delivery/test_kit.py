@@ -278,14 +278,16 @@ def test_sheets_have_a_folder_each_and_one_variant_recolors_them_all(tmp_path: P
 
 
 def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Path, lantern: State) -> None:
-    (tmp_path / "mine.txt").write_text("keep")
+    out = tmp_path / "out"
+    out.mkdir()
+    (out / "mine.txt").write_text("keep")
 
     def stop(share: float) -> None:
         if share > 0.3:
             raise Cancelled("stopped")
 
     with pytest.raises(Cancelled):
-        write_kit(lantern, tmp_path, longest=128, progress=stop)
-    assert [p.name for p in tmp_path.iterdir()] == ["mine.txt"]
+        write_kit(lantern, out, longest=128, progress=stop)
+    assert [p.name for p in out.iterdir()] == ["mine.txt"]
     with pytest.raises(EvenPaletteError, match="failed"):
-        write_kit(lantern, tmp_path / "mine.txt", longest=64)
+        write_kit(lantern, out / "mine.txt", longest=64)

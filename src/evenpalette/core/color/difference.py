@@ -78,6 +78,41 @@ def _lab(r, g, b, matrix):  # type: ignore[no-untyped-def]
     return 116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)
 
 
+@njit(nogil=True, cache=True)
+def _lightness_bound(l1, l2):  # type: ignore[no-untyped-def]
+    """No smaller than this is the difference, for the part of lightness stands alone in the formula."""
+    l50 = ((l1 + l2) / 2 - 50) ** 2
+    return abs(l2 - l1) / (1 + 0.015 * l50 / math.sqrt(20 + l50))
+
+
+@njit(nogil=True, cache=True)
+def _to_color(stored, table, second, third, wanted, beyond, matrix, out):  # type: ignore[no-untyped-def]
+    last = np.int64(-1)
+    found = np.float32(0)
+    for i in range(stored.shape[0]):
+        r, g, b = np.int64(stored[i, 0]), np.int64(stored[i, second]), np.int64(stored[i, third])
+        key = (r << 32) | (g << 16) | b
+        # Pictures are runs of one color as often as not.
+        if key != last:
+            last = key
+            l1, a1, b1 = _lab(table[r], table[g], table[b], matrix)
+            found = np.float32(_lightness_bound(l1, wanted[0]))
+            if found < beyond:
+                found = np.float32(_ciede2000_pair(l1, a1, b1, wanted[0], wanted[1], wanted[2]))
+        out[i] = found
+
+
+def difference_to_color(codes: NDArray, table: NDArray[np.float32], wanted: NDArray, beyond: float) -> F32:
+    """CIEDE2000 of stored codes (n, channels), uint8 or uint16, to one CIELAB color (3,); float32 (n,).
+
+    table: linear light of every code. beyond: differences above it need not be exact, but are not said to be smaller.
+    """
+    out = np.empty(len(codes), np.float32)
+    second, third = (0, 0) if codes.shape[1] <= 2 else (1, 2)
+    _to_color(codes, table, second, third, np.asarray(wanted, np.float64), beyond, _MATRIX, out)
+    return out
+
+
 @njit(nogil=True, cache=True, parallel=True)
 def _difference_flat(first, second, matrix, out):  # type: ignore[no-untyped-def]
     for i in prange(out.size):

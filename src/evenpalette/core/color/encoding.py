@@ -3,6 +3,8 @@
 Source: IEC 61966-2-1:1999; the same constants as CSS Color Module Level 4, section 10.2.
 """
 
+from functools import cache
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -80,6 +82,12 @@ def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
 def decode_srgb_8bit(codes: NDArray[np.uint8]) -> F32:
     """8-bit sRGB codes (any shape) to linear light, float32 0..1."""
     return looked_up(DECODE_8BIT, codes)
+
+
+@cache
+def decoded_codes(bits: int) -> F32:
+    """The linear light of every sRGB code of so many bits (8 or 16), float32 0..1."""
+    return DECODE_8BIT if bits == 8 else decode_srgb(np.arange(1 << bits, dtype=np.float32) / np.float32((1 << bits) - 1))
 
 
 def decode_srgb_8bit_half(codes: NDArray[np.uint8]) -> NDArray[np.float16]:

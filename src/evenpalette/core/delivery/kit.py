@@ -29,7 +29,8 @@ from evenpalette.core.delivery.kit_model import (
     schema_text,
 )
 from evenpalette.core.delivery.kit_textures import kit_textures
-from evenpalette.core.delivery.render import Map, delivered_size, render_maps
+from evenpalette.core.delivery.render import Map, delivered_size, render_variants
+from evenpalette.core.delivery.writing import Writing
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
 from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import plain_text, reason, unique_names
@@ -37,7 +38,6 @@ from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.model import CUT
 from evenpalette.core.project.state import State
-from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
 from evenpalette.core.recipe.parameters import Parameter
@@ -89,22 +89,22 @@ def write_kit(
     folders = unique_names([name for _, name in wanted])
     sheets = list(state.sheets())
     places = unique_names([sheet.project.sheet.name for sheet in sheets]) if len(sheets) > 1 else [""]
-    count = len(wanted) * len(sheets) + 1
     written: list[Path] = []
     try:
         with files_as_one(out, written) as staged:
             for number, (sheet, place) in enumerate(zip(sheets, places, strict=True)):
                 size = delivered_size(sheet, longest)
                 jobs = []
-                for index, ((variant_id, name), folder) in enumerate(zip(wanted, folders, strict=True)):
-                    part = _part(progress, number * len(wanted) + index, count)
-                    target = staged / "variants" / folder / place
-                    target.mkdir(parents=True)
-                    made = render_maps(sheet, variant_id, maps, size, progress=part, workers=workers)
-                    for key, map_ in made.items():
-                        (target / f"{key}.png").write_bytes(encode_image(map_.raster, ".png"))
-                    said = {key: _map_said(map_) for key, map_ in made.items()}
-                    jobs.append(_Job(variant_id, name, f"variants/{Path(folder) / place}", said))
+                part = _part(progress, number, len(sheets))
+                rendered = render_variants(sheet, [v for v, _ in wanted], maps, size, progress=part, workers=workers)
+                with Writing(workers) as writing:
+                    for (variant_id, name), folder, made in zip(wanted, folders, rendered, strict=True):
+                        target = staged / "variants" / folder / place
+                        target.mkdir(parents=True)
+                        for key, map_ in made.items():
+                            writing.put(target / f"{key}.png", map_.raster)
+                        said = {key: _map_said(map_) for key, map_ in made.items()}
+                        jobs.append(_Job(variant_id, name, f"variants/{Path(folder) / place}", said))
                 _write_shared(sheet, staged / "kit" / place, jobs, kit_longest)
             progress(0.98)
     except (OSError, UnicodeError) as error:
@@ -117,7 +117,7 @@ def write_kit(
 
 def _part(progress: Progress, index: int, count: int) -> Progress:
     """Progress of one of several equal pieces of work."""
-    return lambda done: progress((index + done) / count)
+    return lambda done: progress(0.97 * (index + done) / count)
 
 
 @dataclass(frozen=True)

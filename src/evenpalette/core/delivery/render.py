@@ -1,6 +1,6 @@
 """The attributes of a variant as pictures, as they are delivered."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
 from evenpalette.core.recipe.binding import NOW, Moment
-from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces
 
 
 @dataclass(frozen=True)
@@ -43,11 +43,28 @@ def render_maps(
     the brightest value or 1; as_light: linear float32 instead. The others are 8-bit data.
     """
     asked = list(dict.fromkeys(wanted))
-    needed = set(asked)
-    if BASE_COLOR in needed and OPACITY in state.attributes:
-        needed.add(OPACITY)
     steps = state.bound_steps(variant_id, at)
-    made = evaluate_surface(steps, state.working, needed, size=size, progress=progress, workers=workers)
+    made = evaluate_surface(steps, state.working, _needed(state, asked), size=size, progress=progress, workers=workers)
+    return _delivered(made, asked, as_light=as_light)
+
+
+def render_variants(
+    state: State, variant_ids: Sequence[str | None], wanted: Iterable[str], size: tuple[int, int] | None, *,
+    progress: Progress = no_progress, workers: int = 0,
+) -> Iterator[dict[str, Map]]:  # fmt: skip
+    """`render_maps` for one variant after the other; what they share is made once."""
+    asked = list(dict.fromkeys(wanted))
+    recipes = [state.bound_steps(variant_id) for variant_id in variant_ids]
+    for made in evaluate_surfaces(recipes, state.working, _needed(state, asked), size=size, progress=progress, workers=workers):
+        yield _delivered(made, asked)
+
+
+def _needed(state: State, asked: Sequence[str]) -> set[str]:
+    """What is to be evaluated: opacity too where it is the alpha of the base color."""
+    return {*asked, *((OPACITY,) if BASE_COLOR in asked and OPACITY in state.attributes else ())}
+
+
+def _delivered(made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False) -> dict[str, Map]:
     maps = {}
     for attribute in asked:
         raster, strength = made[attribute], 1.0

@@ -167,6 +167,16 @@ def level_bytes(width: int, height: int, channels: int, form: str) -> int:
     return int(-(-width // 4) * -(-height // 4) * 16 * BYTES_PER_TEXEL[form])
 
 
+def chain_bytes(size: tuple[int, int], channels: int, form: str, *, mips: bool = True) -> int:
+    """Bytes of a texture of (width, height) on the GPU, with its levels down to one texel or without."""
+    (width, height), total = size, 0
+    while True:
+        total += level_bytes(width, height, channels, form)
+        if not mips or max(width, height) == 1:
+            return total
+        width, height = max(1, width // 2), max(1, height // 2)
+
+
 def grid(size: tuple[int, int]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(u, v) of the texel centers of a picture of (width, height), ready to broadcast: (1, width) and (height, 1)."""
     return ((np.arange(size[0]) + 0.5) / size[0])[None], ((np.arange(size[1]) + 0.5) / size[1])[:, None]

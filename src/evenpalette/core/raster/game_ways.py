@@ -38,7 +38,7 @@ class Way:
 @dataclass(frozen=True)
 class Seen:
     """What a setting leaves at a level: CIEDE2000 mean and 95th percentile, PSNR in dB of the stored codes; bytes in
-    memory, and on disk where it is known."""
+    memory, and on disk where it is known. mean_error: standard error of the mean where only parts were looked at."""
 
     setting: str
     level: int
@@ -47,10 +47,24 @@ class Seen:
     psnr: float
     bytes: int
     disk_bytes: int = 0
+    mean_error: float = 0.0
 
 
-def apart(seen: F32, wanted: F32, *, is_color: bool) -> tuple[float, float, float]:
-    """CIEDE2000 mean and 95th percentile, and PSNR in dB (99 where equal), of two linear pictures of 1 to 4 channels.
+@dataclass(frozen=True)
+class Apart:
+    """How far a picture is from the truth. units: CIEDE2000 of each texel, as one row; error: mean square of 8-bit codes."""
+
+    units: F32
+    error: float
+
+    @property
+    def psnr(self) -> float:
+        """In dB, 99 where equal."""
+        return 99.0 if self.error == 0 else min(99.0, 10 * math.log10(255**2 / self.error))
+
+
+def apart(seen: F32, wanted: F32, *, is_color: bool) -> Apart:
+    """How far two linear pictures of 1 to 4 channels are apart.
 
     Data is looked at as a gray picture of its stored values; PSNR is of what 8 bits would store.
     """
@@ -59,9 +73,7 @@ def apart(seen: F32, wanted: F32, *, is_color: bool) -> tuple[float, float, floa
     error = float(((next(codes) - next(codes)) ** 2).mean())
     if not is_color:
         first, second = decode_srgb(np.clip(first, 0, 1)), decode_srgb(np.clip(second, 0, 1))
-    difference = difference_of_linear(np.clip(first, 0, 1), np.clip(second, 0, 1))
-    psnr = 99.0 if error == 0 else min(99.0, 10 * math.log10(255**2 / error))
-    return float(difference.mean()), float(np.percentile(difference, 95)), psnr
+    return Apart(difference_of_linear(np.clip(first, 0, 1), np.clip(second, 0, 1)).reshape(-1), error)
 
 
 def _three(picture: F32) -> F32:
@@ -88,7 +100,8 @@ def measure_ways(
             if level not in truths:
                 truths[level] = wanted(distance_of(level), stride)
             picture = way.draw(distance_of(level), stride)
-            found.append(Seen(way.name, level, *apart(picture, truths[level], is_color=is_color), way.bytes, way.disk_bytes))
+            far = apart(picture, truths[level], is_color=is_color)
+            found.append(Seen(way.name, level, float(far.units.mean()), float(np.percentile(far.units, 95)), far.psnr, way.bytes, way.disk_bytes))
         progress(done / len(ways))
     return found
 

@@ -51,6 +51,11 @@ class BoundRow:
     regions: tuple[int, ...] | None
     maps: Mapping[str, MapRead]
 
+    def is_same(self, other: "BoundRow") -> bool:
+        """Whether it has just the values that another has."""
+        alike = (self.amount, self.regions, self.maps) == (other.amount, other.regions, other.maps) and self.values.keys() == other.values.keys()
+        return alike and all(np.array_equal(value, other.values[key]) for key, value in self.values.items())
+
 
 @dataclass(frozen=True)
 class BoundStep:
@@ -71,6 +76,11 @@ class BoundStep:
         found = [op.affine(row.values) for row in self.rows]
         known = [matrix for matrix in found if matrix is not None]
         return np.stack(known).astype(np.float32) if known and len(known) == len(found) else None
+
+    def is_same(self, other: "BoundStep") -> bool:
+        """Whether it does just what another does."""
+        alike = self.kind is other.kind and self.amount == other.amount and len(self.rows) == len(other.rows)
+        return alike and all(a.is_same(b) for a, b in zip(self.rows, other.rows, strict=True))
 
     @property
     def is_idle(self) -> bool:

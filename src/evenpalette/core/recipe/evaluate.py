@@ -3,7 +3,7 @@
 Tiles stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +27,10 @@ from evenpalette.core.recipe.weights import TileWeights
 #: Large enough that taking turns at the interpreter lock between kernels costs little: with two threads 256k texels
 #: measured a fifth faster than 64k, which fit the nearest caches better.
 TILE_TEXELS = 262144
+
+
+#: Pictures of recipes that are evaluated together may take so much.
+_MOST_BATCH_BYTES = 256 << 20
 
 
 @njit(nogil=True, cache=True)
@@ -107,30 +111,81 @@ def evaluate_surface(
     an 8-bit normal map with green up, emissive as linear float32. With `float_output` all are float32 and not clamped,
     color linear, the normal as its two slopes.
     """
-    plan = plan or plan_of(steps, wanted)
+    made = _evaluated(
+        [steps], [plan or plan_of(steps, wanted)], sources, size=size, box=box, float_output=float_output, progress=progress, workers=workers
+    )  # fmt: skip
+    return made[0]
+
+
+def evaluate_surfaces(
+    recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Iterable[str], *, size: tuple[int, int] | None = None,
+    progress: Progress = no_progress, workers: int = 0,
+) -> Iterator[dict[str, Raster]]:  # fmt: skip
+    """`evaluate_surface` for recipes that differ in values: what they read, their weights and the steps that they begin with
+    alike are made once for as many of them as a part of the memory holds."""
+    asked = frozenset(wanted)
+    width, height = (max(a, b) for a, b in zip(size or (0, 0), sources.size, strict=True))
+    held = sum(4 * width * height * ATTRIBUTES[a].planes for a in asked)
+    batch = max(1, _MOST_BATCH_BYTES // max(1, held))
+    for first in range(0, len(recipes), batch):
+        some = recipes[first : first + batch]
+        plans = [plan_of(steps, asked) for steps in some]
+        part = _part(progress, first / len(recipes), len(some) / len(recipes))
+        if any((p.attributes, p.starts, p.wanted) != (plans[0].attributes, plans[0].starts, plans[0].wanted) for p in plans):
+            for place, (steps, plan) in enumerate(zip(some, plans, strict=True)):
+                one = _part(part, place / len(some), 1 / len(some))
+                yield _evaluated([steps], [plan], sources, size=size, progress=one, workers=workers)[0]
+        else:
+            yield from _evaluated(some, plans, sources, size=size, progress=part, workers=workers)
+
+
+def _part(progress: Progress, begin: float, share: float) -> Progress:
+    return lambda done: progress(begin + done * share)
+
+
+def _evaluated(
+    recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], sources: Sources, *, size: tuple[int, int] | None = None,
+    box: Box | None = None, float_output: bool = False, progress: Progress = no_progress, workers: int = 0,
+) -> list[dict[str, Raster]]:  # fmt: skip
+    """The attributes of recipes whose plans have the same ones."""
+    plan = plans[0]
+    shared = _alike(recipes, plans)
     width, height = sources.size
     if size is not None and (size[0] > width or size[1] > height):
         width, height = max(size[0], width), max(size[1], height)
     working = sources.at_size(width, height)
     left, top, right, bottom = box or (0, 0, width, height)
     shrinks = size is not None and size != (width, height)
-    outs = {
-        attribute: np.empty((bottom - top, right - left, *_channels(attribute, float_output=float_output, shrinks=shrinks)),
-                            np.float32 if shrinks or float_output or _is_light(attribute) else np.uint8)
-        for attribute in sorted(plan.wanted)
-    }  # fmt: skip
+    made = [
+        {
+            attribute: np.empty((bottom - top, right - left, *_channels(attribute, float_output=float_output, shrinks=shrinks)),
+                                np.float32 if shrinks or float_output or _is_light(attribute) else np.uint8)
+            for attribute in sorted(plan.wanted)
+        }
+        for _ in recipes
+    ]  # fmt: skip
     rows = max(1, TILE_TEXELS // max(1, right - left))
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
-        planes = _run_tile(steps, plan, working, (left, start, right, stop))
-        for attribute, out in outs.items():
-            _store(attribute, planes[attribute], out[start - top : stop - top].reshape(-1, out.shape[2]))
+        for planes, outs in zip(_run_tile(recipes, plans, shared, working, (left, start, right, stop)), made, strict=True):
+            for attribute, out in outs.items():
+                _store(attribute, planes[attribute], out[start - top : stop - top].reshape(-1, out.shape[2]))
 
     run_over(range(top, bottom, rows), one_tile, progress, workers)
     if shrinks and size is not None:
-        outs = {a: resize_plane(out, size).reshape(size[1], size[0], out.shape[2]) for a, out in outs.items()}
-    return {a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()}
+        for outs in made:
+            outs |= {a: resize_plane(out, size).reshape(size[1], size[0], out.shape[2]) for a, out in outs.items()}
+    return [{a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()} for outs in made]
+
+
+def _alike(recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan]) -> int:
+    """How many steps all begin with alike."""
+    first, count = recipes[0], len(recipes[0])
+    for steps, plan in zip(recipes[1:], plans[1:], strict=True):
+        same = (a.is_same(b) and x == y for a, b, x, y in zip(first, steps, plans[0].ops, plan.ops, strict=False))
+        count = min(count, next((place for place, equal in enumerate(same) if not equal), min(len(first), len(steps))))
+    return count
 
 
 def _is_light(attribute: str) -> bool:
@@ -191,16 +246,30 @@ def weight_at(step: BoundStep, sources: Sources, x: int, y: int) -> float:
     return min(1.0, float(found.weights.sum())) if found.rows else 0.0
 
 
-def _run_tile(steps: Sequence[BoundStep], plan: Plan, sources: Sources, box: Box) -> dict[str, Planes]:
+def _run_tile(
+    recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box
+) -> Iterator[dict[str, Planes]]:  # fmt: skip
+    """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of them."""
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
+    plan = plans[0]
     planes = {attribute: reads.start(attribute) for attribute in plan.starts}
     for attribute in plan.attributes - plan.starts:
         # Something replaces it everywhere before anybody looks.
         planes[attribute] = tuple(np.zeros(reads.texels, np.float32) for _ in ATTRIBUTES[attribute].neutral)
-    for index, (step, ops) in enumerate(zip(steps, plan.ops, strict=True)):
-        if ops:
-            _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
-    return planes
+
+    def run(steps: Sequence[BoundStep], plan: Plan, begin: int, end: int) -> None:
+        for index in range(begin, end):
+            if plan.ops[index]:
+                _run_step(steps[index], plan.ops[index], plan.maps_of(index, steps[index].kind), planes, weights, reads)
+
+    run(recipes[0], plan, 0, shared)
+    kept = {attribute: [plane.copy() for plane in held] for attribute, held in planes.items()} if len(recipes) > 1 else {}
+    for place, (steps, own) in enumerate(zip(recipes, plans, strict=True)):
+        for attribute, held in kept.items() if place else ():
+            for plane, before in zip(planes[attribute], held, strict=True):
+                plane[:] = before
+        run(steps, own, shared, len(steps))
+        yield planes
 
 
 @dataclass(frozen=True)

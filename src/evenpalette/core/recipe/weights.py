@@ -25,6 +25,8 @@ class Sharing:
 
 
 _BLOCK = 1024
+#: Weights that a tile keeps: recipes that differ in amounts would add some each.
+_MOST_HELD = 24
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -88,6 +90,8 @@ class TileWeights:
         """The weights of a step's rows here; steps with the same rows and amounts share them."""
         key = (step.amount, tuple((row.regions, row.amount) for row in step.rows))
         if key not in self._made:
+            if len(self._made) >= _MOST_HELD:
+                self._made.clear()
             self._made[key] = self._make(step)
         return self._made[key]
 

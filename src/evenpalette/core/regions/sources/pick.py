@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.difference import ciede2000
-from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit, encode_srgb
+from evenpalette.core.color.difference import ciede2000, difference_to_color
+from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit, decoded_codes, encode_srgb
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.oklab import linear_to_oklab
 from evenpalette.core.kernels import njit, prange
@@ -123,6 +123,7 @@ def pick_from(
 
     green, blue = (0, 0) if raster.channels <= 2 else (1, 2)
     as_stored = raster.pixels.dtype != np.float32
+    lab = linear_to_lab(decode_srgb_8bit(np.array(color, np.uint8)))
 
     def strip(rows: slice) -> None:
         stored = raster.pixels[rows]
@@ -134,6 +135,9 @@ def pick_from(
                 scale, values, second, third = np.float32(1), codes_of(stored, raster.encoding), 1, 2
             flat, limits = out[rows].reshape(-1), (np.float32(near), np.float32(far))
             _near_far(values.reshape(-1, values.shape[2]), scale, second, third, wanted, *limits, full, flat)
+        elif metric == "ciede2000" and as_stored:
+            flat = difference_to_color(np.ascontiguousarray(stored).reshape(-1, stored.shape[2]), decoded_codes(stored.dtype.itemsize * 8), lab, far)
+            out[rows] = np.rint(coverage_of(flat.reshape(stored.shape[:2]), near, far) * full)
         else:
             distances = color_distances(codes_of(stored, raster.encoding), color, metric)
             out[rows] = np.rint(coverage_of(distances, near, far) * full)

@@ -1,0 +1,46 @@
+"""Pictures that are encoded and written beside what makes them, a few at a time."""
+
+import threading
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+from types import TracebackType
+
+from evenpalette.core.parallel import WORKERS
+from evenpalette.core.raster.image_write import encode_image
+from evenpalette.core.raster.raster import Raster
+
+
+class Writing:
+    """Takes pictures while the block lasts; at its end all are on disk, or the first error is raised."""
+
+    def __init__(self, workers: int = 0) -> None:
+        """workers: threads, 0 is one for each core."""
+        workers = workers or WORKERS
+        self._pool = ThreadPoolExecutor(workers, "writing")
+        # What waits takes memory, so whoever makes more than can be written waits too.
+        self._room = threading.Semaphore(workers + 2)
+        self._futures: list[Future[None]] = []
+
+    def put(self, path: Path, raster: Raster) -> None:
+        """Write a picture as its ending says. Raises what went wrong with an earlier one."""
+        self._room.acquire()
+        done = [future for future in self._futures if future.done()]
+        self._futures = [future for future in self._futures if not future.done()]
+        for future in done:
+            future.result()
+        self._futures.append(self._pool.submit(self._write, path, raster))
+
+    def _write(self, path: Path, raster: Raster) -> None:
+        try:
+            path.write_bytes(encode_image(raster, path.suffix))
+        finally:
+            self._room.release()
+
+    def __enter__(self) -> "Writing":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self._pool.shutdown(wait=True, cancel_futures=kind is not None)
+        if kind is None:
+            for future in self._futures:
+                future.result()
