@@ -12,6 +12,7 @@ import random
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import traceback
 from pathlib import Path
@@ -257,7 +258,7 @@ def run_one(seed: int, actions: int) -> int:
         while not session.is_calm and time.monotonic() < end:
             QTest.qWait(20)
         if not session.is_calm:
-            wrong.append("it did not come to rest")
+            wrong.append(f"it did not come to rest: {[t.name for t in threading.enumerate()]}")
         if session.history is not history:
             wrong.append("another document was opened")
         elif history.labels[0].startswith("Opened"):

@@ -18,7 +18,7 @@ from evenpalette.core.color.encoding import F32, decode_srgb
 from evenpalette.core.project.small_surface import as_seen, small_sources, small_surface, wanted_attributes
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
-from evenpalette.core.recipe.binding import bind_recipe
+from evenpalette.core.recipe.binding import Binder
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
 
@@ -59,6 +59,7 @@ class Eye:
 
     def __init__(self, state: State, side: int = _SIDE) -> None:
         self._sheets: list[tuple[State, Sources, list[tuple[str, NDArray[np.bool_]]]]] = []
+        self._binders: list[Binder] = []
         #: What the mean over each region weighs each texel, (regions, texels).
         self._weights: list[F32] = []
         for sheet in state.sheets():
@@ -69,15 +70,15 @@ class Eye:
                 if (mask := (plane >= 128) & used).sum() >= max(1, _LEAST_SHARE * used.sum())
             ]  # fmt: skip
             masks.append(("", used))
+            self._binders.append(Binder(sheet.project.recipe, sheet.region_ids))
             self._sheets.append((sheet, small, masks))
             self._weights.append(np.stack([mask.ravel() / np.float32(mask.sum()) for _, mask in masks]).astype(np.float32))
 
     def look(self, values: Mapping[str, Value]) -> Looks:
         """With these values of the parameters, by id."""
         pictures, means = [], []
-        for (sheet, small, _), weights in zip(self._sheets, self._weights, strict=True):
-            bound = bind_recipe(sheet.project.recipe, sheet.region_ids, dict(values))
-            made = small_surface(bound, small, wanted_attributes(sheet))
+        for (sheet, small, _), bind, weights in zip(self._sheets, self._binders, self._weights, strict=True):
+            made = small_surface(bind(values), small, wanted_attributes(sheet))
             pictures.append(seen := {key: as_seen(key, picture) for key, picture in made.items()})
             means.append({key: weights @ picture.reshape(weights.shape[1], -1) for key, picture in seen.items()})
         return Looks(tuple(pictures), tuple(means))

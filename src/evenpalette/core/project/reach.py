@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,13 +13,15 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.project.small_surface import (
     as_seen,
     small_sources,
+    small_stages,
     small_surface,
+    small_surfaces,
     wanted_attributes,
 )
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
-from evenpalette.core.recipe.binding import BoundStep, Moment, bind_recipe
+from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.evaluate import weigh_rows
 from evenpalette.core.recipe.model import Row, Step
 from evenpalette.core.recipe.parameters import Parameter
@@ -76,7 +79,8 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
     values = state.values(variant)
     others = _others(parameter, values[parameter_id])
     small, used = small_sources(state, side)
-    change, _ = _change(state, small, values, parameter, others)
+    bind = Binder(state.project.recipe, state.region_ids)
+    change = _change(state, bind, small, values, parameter, others)
     seen = used if used.any() else np.ones_like(used)
     reaches = (change > LEAST) & seen
     by_region = {}
@@ -84,7 +88,7 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
         inside = seen & (coverage >= 128)
         by_region[region_id] = float(reaches[inside].mean()) if inside.any() else 0.0
     share, strongest = float(reaches.sum() / seen.sum()), float(change[seen].max())
-    reasons = () if reaches.any() else tuple(_reasons(state, small, values, parameter, others, seen))
+    reasons = () if reaches.any() else tuple(_reasons(state, bind, small, values, parameter, others, seen))
     return Reach(change, share, by_region, strongest, reasons)
 
 
@@ -95,18 +99,20 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
     """
     small, used = small_sources(state, side)
     seen = used if used.any() else np.ones_like(used)
-    wanted = wanted_attributes(state)
+    wanted, bind = wanted_attributes(state), Binder(state.project.recipe, state.region_ids)
     left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
     for variant in variants:
         if not left:
             break
         values = state.values(variant)
         for seconds in _times(state):
-            now = small_surface(_bound(state, values, None, seconds), small, wanted)
+            at = Moment(seconds=seconds)
+            now = bind(values, at)
+            first = {key: as_seen(key, picture) for key, picture in small_surface(now, small, wanted).items()}
             for parameter in list(left.values()):
-                for other in _others(parameter, values[parameter.id]):
-                    made = small_surface(_bound(state, {**values, parameter.id: other}, None, seconds), small, wanted)
-                    if any((np.abs(as_seen(key, made[key]) - as_seen(key, now[key])).max(-1)[seen] > LEAST).any() for key in wanted):
+                others = [bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])]
+                for made in small_surfaces(others, small, wanted):
+                    if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in wanted):
                         del left[parameter.id]
                         break
     return list(left)
@@ -143,11 +149,6 @@ def _others(parameter: Parameter, now: Value) -> list[Value]:
     return [value for value in (parameter.accept(v) for v in found) if value != now]
 
 
-def _bound(state: State, values: dict[str, Value], steps: tuple[Step, ...] | None = None, seconds: float = 0.0) -> list[BoundStep]:
-    recipe = state.project.recipe if steps is None else state.project.recipe.model_copy(update={"steps": steps})
-    return bind_recipe(recipe, state.region_ids, values, Moment(seconds=seconds))
-
-
 def _times(state: State) -> list[float]:
     """The seconds at which is looked: what pulses is on at one of them."""
     periods = {b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None}
@@ -155,24 +156,58 @@ def _times(state: State) -> list[float]:
 
 
 def _change(
-    state: State, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], steps: tuple[Step, ...] | None = None
-) -> tuple[F32, F32]:
-    """The largest change of what is seen, and of what is computed before anything is cut off, (height, width) each."""
+    state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value]
+) -> F32:
+    """The largest change of what is seen at the end, (height, width)."""
     wanted = wanted_attributes(state)
     seen = np.zeros(small.size[::-1], np.float32)
-    raw = seen.copy()
     for seconds in _times(state):
-        now = small_surface(_bound(state, values, steps, seconds), small, wanted)
-        for other in others:
-            made = small_surface(_bound(state, {**values, parameter.id: other}, steps, seconds), small, wanted)
+        at = Moment(seconds=seconds)
+        recipes = [bind({**values, parameter.id: value}, at) for value in (values[parameter.id], *others)]
+        pictures = ({key: as_seen(key, picture) for key, picture in made.items()} for made in small_surfaces(recipes, small, wanted))
+        now = next(pictures)
+        for made in pictures:
             for key in wanted:
-                np.maximum(seen, np.abs(as_seen(key, made[key]) - as_seen(key, now[key])).max(-1), out=seen)
-                np.maximum(raw, np.abs(made[key] - now[key]).max(-1), out=raw)
-    return seen, raw
+                np.maximum(seen, np.abs(made[key] - now[key]).max(-1), out=seen)
+    return seen
+
+
+@dataclass(frozen=True)
+class _Changes:
+    """The largest change after a step: of what is seen, and of what is computed before anything is cut off, (texels,)."""
+
+    seen: F32
+    raw: F32
+
+
+def _changes_from(
+    state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], place: int
+) -> tuple[F32, list[_Changes]]:  # fmt: skip
+    """The base color before a step, (3, texels), and what a parameter's other values change after it and after each that follows."""
+    wanted = wanted_attributes(state)
+    texels = small.size[0] * small.size[1]
+    before: F32 = np.zeros((3, texels), np.float32)
+    count = len(state.project.recipe.steps) - place
+    found = [_Changes(np.zeros(texels, np.float32), np.zeros(texels, np.float32)) for _ in range(count)]
+    for seconds in _times(state):
+        at = Moment(seconds=seconds)
+        frames = list(islice(small_stages(bind(values, at), small, wanted), place, None))
+        before = frames[0][BASE_COLOR] if seconds == 0 else before
+        for other in others:
+            made = islice(small_stages(bind({**values, parameter.id: other}, at), small, wanted), place + 1, None)
+            for change, then, now in zip(found, made, frames[1:], strict=True):
+                for key in wanted:
+                    raw = np.abs(then[key] - now[key])
+                    if raw.max() > 0:
+                        visible = np.abs(as_seen(key, then[key]) - as_seen(key, now[key]))
+                        for plane, shown in zip(raw, visible, strict=True):
+                            np.maximum(change.raw, plane, out=change.raw)
+                            np.maximum(change.seen, shown, out=change.seen)
+    return before, found
 
 
 def _reasons(
-    state: State, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], seen: NDArray[np.bool_]
+    state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], seen: NDArray[np.bool_]
 ) -> list[Reason]:
     recipe = state.project.recipe
     found: list[Reason] = []
@@ -184,7 +219,7 @@ def _reasons(
         else:
             rows = [row for row in step.rows if _follows(row.amount, parameter) or any(_follows(b, parameter) for b in row.inputs.values())]
         if rows:
-            found.append(_reason(state, small, values, parameter, others, seen, place, step, rows))
+            found.append(_reason(state, bind, small, values, parameter, others, seen, place, step, rows))
     if not found:
         elsewhere = [s.name for s in state.project.sheets if s.id != state.project.sheet.id and parameter.id in s.model_dump_json()]
         found.append(Reason(f"It is used on {elsewhere[0]}, not on this sheet." if elsewhere else "No step uses it."))
@@ -196,7 +231,7 @@ def _follows(binding: object, parameter: Parameter) -> bool:
 
 
 def _reason(
-    state: State, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], seen: NDArray[np.bool_],
+    state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], seen: NDArray[np.bool_],
     place: int, step: Step, rows: Sequence[Row],
 ) -> Reason:  # fmt: skip
     """Why these rows of a step change nothing, the first cause that holds."""
@@ -205,7 +240,7 @@ def _reason(
         return Reason(f"{step.name} is switched off.", step.id)
     if step.kind not in KINDS:
         return Reason(f"{step.name} is of a kind that is not known.", step.id)
-    bound = max((_bound(state, values, seconds=seconds)[place] for seconds in _times(state)), key=lambda b: b.amount)
+    bound = max((bind(values, Moment(seconds=seconds))[place] for seconds in _times(state)), key=lambda b: b.amount)
     chosen = [k for k, row in enumerate(step.rows) if any(row.id == other.id for other in rows)]
     if bound.amount == 0 and not _follows(step.amount, parameter):
         return Reason(f"The amount of {step.name} is 0.", step.id)
@@ -224,21 +259,20 @@ def _reason(
     if weight is not None and not (weight[seen] > LEAST).any():
         return Reason(f"The mask of {step.name} is black wherever its regions are.", step.id)
     steps = state.project.recipe.steps
-    change, raw = _change(state, small, values, parameter, others, steps[: place + 1])
-    if not (change[seen] > LEAST).any():
-        if (raw[seen] > LEAST).any():
+    before, changes = _changes_from(state, bind, small, values, parameter, others, place)
+    here = seen.reshape(-1)
+    if not (changes[0].seen[here] > LEAST).any():
+        if (changes[0].raw[here] > LEAST).any():
             return Reason(f"What {step.name} changes is cut off: it is beyond black or white already.", step.id)
-        before = small_surface(_bound(state, values, steps[:place]), small, (BASE_COLOR,))[BASE_COLOR]
         reached = seen & (weight > LEAST) if weight is not None else seen
-        if reached.any() and float(before[reached].max()) < 2e-3 and any(op.writes == BASE_COLOR for op in KINDS[step.kind].ops):
+        if reached.any() and float(before[:, reached.reshape(-1)].max()) < 2e-3 and any(op.writes == BASE_COLOR for op in KINDS[step.kind].ops):
             return Reason(f"{step.name} multiplies black: there is nothing to color below it.", step.id)
         return Reason(f"With the other values of {step.name} it makes no difference.", step.id)
-    for later in range(place + 1, len(steps)):
-        change, raw = _change(state, small, values, parameter, others, steps[: later + 1])
-        if not (change[seen] > LEAST).any():
-            if (raw[seen] > LEAST).any():
-                return Reason(f"{steps[later].name} pushes it beyond black or white, where it is cut off.", steps[later].id)
-            return Reason(f"{steps[later].name} covers it.", steps[later].id)
+    for later, change in zip(steps[place + 1 :], changes[1:], strict=True):
+        if not (change.seen[here] > LEAST).any():
+            if (change.raw[here] > LEAST).any():
+                return Reason(f"{later.name} pushes it beyond black or white, where it is cut off.", later.id)
+            return Reason(f"{later.name} covers it.", later.id)
     return Reason("Nothing of it is left at the end.", step.id)
 
 

@@ -1,6 +1,6 @@
 """The surface on few texels: what reach, and what likeness of variants, look at."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +9,7 @@ from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import BoundStep
-from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces, stages
 from evenpalette.core.recipe.sources import Sources
 
 
@@ -26,6 +26,18 @@ def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence
     """Attributes of bound steps, float32 (height, width, channels) each, as `evaluate_surface` makes them."""
     made = evaluate_surface(steps, sources, wanted, float_output=True)
     return {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
+
+
+def small_surfaces(recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Sequence[str]) -> Iterator[dict[str, F32]]:
+    """`small_surface` of recipes that differ in values; what they begin with alike is made once."""
+    for made in evaluate_surfaces(recipes, sources, wanted, float_output=True):
+        yield {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
+
+
+def small_stages(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> Iterator[dict[str, F32]]:
+    """Attributes at the start and after every step, float32 (planes, texels) each."""
+    for frame in stages(steps, sources, wanted, (0, 0, *sources.size)):
+        yield {key: np.stack(planes[: ATTRIBUTES[key].planes]) for key, planes in frame.items()}
 
 
 def as_seen(key: str, picture: F32) -> F32:

@@ -179,18 +179,45 @@ def bind_recipe(
 ) -> list[BoundStep]:
     """The steps in order with their values put in. Raises EvenPaletteError for unknown kinds and values of a wrong type."""
     index = {region: place for place, region in enumerate(region_ids)}
-    bound = []
-    for step in recipe.steps:
-        kind = kind_of(step.kind)
-        rows = []
-        for row in step.rows:
-            prepared: dict[str, Any] = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
-            reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
-            prepared[SIDE] = float(at.back)
-            maps = {key: read for key, read in reads.items() if read is not None}
-            regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
-            amount = float(_prepared(row.amount, AMOUNT, values, at))
-            rows.append(BoundRow(amount, prepared, regions, maps))
-        amount = float(_prepared(step.amount, AMOUNT, values, at)) if step.enabled else 0.0
-        bound.append(BoundStep(step.id, step.name, kind, amount, tuple(rows)))
-    return bound
+    return [_bind_step(step, index, values, at) for step in recipe.steps]
+
+
+def _bind_step(step: Step, index: Mapping[str, int], values: Mapping[str, Value], at: Moment) -> BoundStep:
+    kind = kind_of(step.kind)
+    rows = []
+    for row in step.rows:
+        prepared: dict[str, Any] = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
+        reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
+        prepared[SIDE] = float(at.back)
+        maps = {key: read for key, read in reads.items() if read is not None}
+        regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
+        amount = float(_prepared(row.amount, AMOUNT, values, at))
+        rows.append(BoundRow(amount, prepared, regions, maps))
+    amount = float(_prepared(step.amount, AMOUNT, values, at)) if step.enabled else 0.0
+    return BoundStep(step.id, step.name, kind, amount, tuple(rows))
+
+
+#: Bound steps that a `Binder` keeps.
+_MOST_HELD = 4096
+
+
+class Binder:
+    """`bind_recipe` with one set of values after another: a step is bound again only where what it follows has changed."""
+
+    def __init__(self, recipe: Recipe, region_ids: list[str]) -> None:
+        self._steps = recipe.steps
+        self._index = {region: place for place, region in enumerate(region_ids)}
+        self._followed = [tuple(dict.fromkeys(b.parameter for b in step.bindings if b.parameter)) for step in recipe.steps]
+        self._held: dict[tuple, BoundStep] = {}
+
+    def __call__(self, values: Mapping[str, Value], at: Moment = NOW) -> list[BoundStep]:
+        """The steps in order with these values."""
+        found = []
+        for place, (step, followed) in enumerate(zip(self._steps, self._followed, strict=True)):
+            key = (place, at, *(values.get(parameter) for parameter in followed))
+            if key not in self._held:
+                if len(self._held) >= _MOST_HELD:
+                    self._held.clear()
+                self._held[key] = _bind_step(step, self._index, values, at)
+            found.append(self._held[key])
+        return found

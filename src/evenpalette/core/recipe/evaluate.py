@@ -119,7 +119,7 @@ def evaluate_surface(
 
 def evaluate_surfaces(
     recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Iterable[str], *, size: tuple[int, int] | None = None,
-    progress: Progress = no_progress, workers: int = 0,
+    float_output: bool = False, progress: Progress = no_progress, workers: int = 0,
 ) -> Iterator[dict[str, Raster]]:  # fmt: skip
     """`evaluate_surface` for recipes that differ in values: what they read, their weights and the steps that they begin with
     alike are made once for as many of them as a part of the memory holds."""
@@ -134,9 +134,9 @@ def evaluate_surfaces(
         if any((p.attributes, p.starts, p.wanted) != (plans[0].attributes, plans[0].starts, plans[0].wanted) for p in plans):
             for place, (steps, plan) in enumerate(zip(some, plans, strict=True)):
                 one = _part(part, place / len(some), 1 / len(some))
-                yield _evaluated([steps], [plan], sources, size=size, progress=one, workers=workers)[0]
+                yield _evaluated([steps], [plan], sources, size=size, float_output=float_output, progress=one, workers=workers)[0]
         else:
-            yield from _evaluated(some, plans, sources, size=size, progress=part, workers=workers)
+            yield from _evaluated(some, plans, sources, size=size, float_output=float_output, progress=part, workers=workers)
 
 
 def _part(progress: Progress, begin: float, share: float) -> Progress:
@@ -220,21 +220,22 @@ def trace(
     steps: Sequence[BoundStep], sources: Sources, x: int, y: int, wanted: Iterable[str] = (BASE_COLOR,)
 ) -> list[dict[str, F32]]:
     """The attributes of one texel at the start and after every step, switched-off steps included: float32 (planes,)."""
-    box = (x, y, x + 1, y + 1)
+    frames = stages(steps, sources, wanted, (x, y, x + 1, y + 1))
+    return [{a: np.array([plane[0] for plane in planes], np.float32) for a, planes in frame.items()} for frame in frames]
+
+
+def stages(steps: Sequence[BoundStep], sources: Sources, wanted: Iterable[str], box: Box) -> Iterator[dict[str, Planes]]:
+    """The planes of a box at the start and after every step, switched-off steps included; each is valid until the next, and
+    nothing else is evaluated on this thread in between."""
     plan = whole_plan(steps, wanted)
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     planes = {attribute: reads.start(attribute) for attribute in plan.attributes}
-
-    def now() -> dict[str, F32]:
-        return {a: np.array([plane[0] for plane in planes[a]], np.float32) for a in plan.wanted}
-
-    found = [now()]
+    yield {attribute: planes[attribute] for attribute in plan.wanted}
     for index, step in enumerate(steps):
         ops = tuple(op for op in step.kind.ops if step.is_active(op))
         if ops:
             _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
-        found.append(now())
-    return found
+        yield {attribute: planes[attribute] for attribute in plan.wanted}
 
 
 def weight_at(step: BoundStep, sources: Sources, x: int, y: int) -> float:
