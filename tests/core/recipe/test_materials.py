@@ -4,10 +4,15 @@ import numpy as np
 import pytest
 from coloraide import Color
 
+from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RegionError
+from evenpalette.core.project.edits.asset import add_texture
 from evenpalette.core.project.edits.made_textures import add_made, even_noise
+from evenpalette.core.project.edits.recipe import add_step, bind_input
+from evenpalette.core.project.findings import find_all
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
@@ -90,16 +95,33 @@ def test_channel_tints_remove_and_add_and_what_overlaps_sums_to_one() -> None:
     assert np.allclose(fourth[1], [1, 1, 1], atol=1e-4)
 
 
-def test_drift_keeps_the_mean_color() -> None:
-    """Evenly spread noise, three channels that know nothing of each other: the mean within 1/255, encoded."""
+def test_drift_keeps_the_mean_color_as_it_is_stored_however_its_noise_is_spread() -> None:
+    """Noise that lies evenly about its middle, whether all values are alike or most are near it, three channels that know
+    nothing of each other or one for all; saturated colors, where variation would clip: the mean of the stored codes."""
     rng = np.random.default_rng(12)
-    noise = Raster(rng.integers(0, 256, (512, 512, 3)).astype(np.uint8), Encoding.DATA)
-    for color in ("#c08030", "#3060a0", "#e0d8d0"):
-        base = np.broadcast_to(hex_to_linear(color), (512, 512, 3))
-        found = made("drift", {"hue": 40.0, "saturation": 0.4, "light": 0.3}, base, noise, "noise")
-        assert found.std() > 0.01
-        gap = encode_srgb(np.clip(found.mean((0, 1), dtype=np.float64), 0, 1)) - encode_srgb(base[0, 0])
-        assert np.abs(gap).max() <= 1 / 255
+    bell = np.clip(rng.normal(127.5, 30, (512, 512, 3)), 0, 255)
+    noises = [rng.integers(0, 256, (512, 512, 3)), bell, np.repeat(bell[..., :1], 3, -1)]
+    colors = ["#c08030", "#3060a0", "#e0d8d0", "#ff0000", "#00d0ff", "#c02010", "#101418", "#fffbf0", "#7b00c8"]
+    for noise in noises:
+        raster = Raster(np.rint(noise).astype(np.uint8), Encoding.DATA)
+        for color in colors:
+            base = np.broadcast_to(hex_to_linear(color), (512, 512, 3))
+            found = made("drift", {"hue": 40.0, "saturation": 0.4, "light": 0.3}, base, raster, "noise")
+            assert found.std() > 0.01 or color in ("#ff0000", "#101418")
+            assert found.min() > -1e-6
+            assert found.max() < 1 + 1e-6
+            assert float(difference_of_linear(found.mean((0, 1), dtype=np.float64).astype(np.float32), base[0, 0])) < 0.3
+
+
+def test_a_drift_whose_noise_is_uneven_is_found(lantern: State) -> None:
+    bright = Raster(np.random.default_rng(2).integers(140, 256, (128, 128, 3)).astype(np.uint8), Encoding.DATA)
+    for raster, expected in ((even_noise(128), []), (bright, ["moved-mean"])):
+        state = add_texture(lantern, raster, "noise.png", Role.DATA)
+        state = add_step(state, "drift", None)
+        step = state.project.recipe.steps[-1]
+        noise = state.project.asset.textures[-1].id
+        state = bind_input(state, step.id, "noise", Binding(value=noise), step.rows[0].id if "noise" in step.rows[0].inputs else None)
+        assert [f.code for f in find_all(state) if f.code == "moved-mean"] == expected
 
 
 def test_made_noise_is_even_and_gradients_follow_the_model(lantern: State) -> None:

@@ -9,6 +9,7 @@ from evenpalette.core.consent import MayRead, nothing
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
+from evenpalette.core.project.drift_findings import find_moved_means
 from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
 from evenpalette.core.project.likeness import alike
@@ -165,6 +166,7 @@ def _recipe(state: State, may_read: MayRead) -> list[Finding]:
         else:
             text = f"{change.name}: {Path(change.path).name} has changed. {'; '.join(change.what[:3])}"
             found.append(Finding("link-changed", "recipe", text, subject=change.step_id))
+    found += find_moved_means(state)
     variants = (None, *(v.id for v in state.project.variants))
     unseen_here = unseen(state, variants, _SEEN_SIDE) if state.coverages else []
     for parameter in recipe.parameters:

@@ -32,8 +32,6 @@ _SIDE = 64
 _LEAST_SHARE = 0.005
 #: Variants that are compared with all others.
 _MOST_LOOKS = 200
-#: Looks that are looked at closely when the nearest of many is asked for.
-_CLOSEST = 4
 
 
 class Apart(NamedTuple):
@@ -96,10 +94,12 @@ class Eye:
             squares, count = squares + float(np.square(units[used], dtype=np.float64).sum()), count + int(used.sum())
         return Apart(most, where, (squares / max(count, 1)) ** 0.5)
 
+    def nearest(self, look: Looks, others: Sequence[Looks], enough: float = 0.0) -> tuple[int, Apart] | None:
+        """Which of other looks is nearest to one over the whole surface, and how near; None where there is no other.
 
-    def nearest(self, look: Looks, others: Sequence[Looks]) -> tuple[int, Apart] | None:
-        """Which of other looks is nearest to one over the whole surface, and how near; None where there is no other. Only
-        those that are nearest in the means of their regions are looked at texel by texel."""
+        All are looked at texel by texel, those whose regions are nearest in their means first; with the first that is no
+        farther than `enough` it ends, and that one is the answer.
+        """
         if not others:
             return None
         squares = np.zeros(len(others))
@@ -108,8 +108,14 @@ class Eye:
             means = {key: np.stack([other.means[sheet][key] for other in others]) for key in look.means[sheet]}
             here = {key: np.broadcast_to(look.means[sheet][key], mean.shape) for key, mean in means.items()}
             squares += np.square(_units(here, means)) @ shares
-        closest = [int(place) for place in np.argsort(squares)[:_CLOSEST]]
-        return min(((place, self.apart(look, others[place])) for place in closest), key=lambda pair: pair[1].whole)
+        best: tuple[int, Apart] | None = None
+        for place in np.argsort(squares):
+            found = int(place), self.apart(look, others[int(place)])
+            if best is None or found[1].whole < best[1].whole:
+                best = found
+            if best[1].whole <= enough:
+                break
+        return best
 
 
 def _units(one: Mapping[str, F32], other: Mapping[str, F32]) -> F32:

@@ -240,11 +240,17 @@ def stages(steps: Sequence[BoundStep], sources: Sources, wanted: Iterable[str], 
 
 def weight_at(step: BoundStep, sources: Sources, x: int, y: int) -> float:
     """How much of a step there is at a texel: the sum of its rows' weights times its amount, 0..1."""
-    box = (x, y, x + 1, y + 1)
+    return float(weight_planes(step, sources, (x, y, x + 1, y + 1))[0, 0])
+
+
+def weight_planes(step: BoundStep, sources: Sources, box: Box | None = None) -> F32:
+    """How much of a step there is at each texel of a box (the whole by default), 0..1, float32 (height, width)."""
+    box = box or (0, 0, *sources.size)
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     plan = whole_plan([step], tuple({op.writes for op in step.kind.ops}))
     found = weigh_rows(step, plan.maps_of(0, step.kind), weights, reads)
-    return min(1.0, float(found.weights.sum())) if found.rows else 0.0
+    shape = box[3] - box[1], box[2] - box[0]
+    return np.minimum(found.weights.sum(0), 1).reshape(shape) if found.rows else np.zeros(shape, np.float32)
 
 
 def _run_tile(

@@ -67,7 +67,8 @@ def _farthest(again, begin: dict[str, Value], eye: Eye, others: Sequence[Looks],
     for _ in range(_TRIES if least > 0 else 1):
         values = again()
         look = eye.look({**begin, **values})
-        near = eye.nearest(look, others)
+        # Once it is no farther than the best so far it is not wanted, however near the others are.
+        near = eye.nearest(look, others, best[2] if best is not None else 0.0)
         far = near[1].whole if near is not None else float("inf")
         if best is None or far > best[2]:
             best = values, look, far

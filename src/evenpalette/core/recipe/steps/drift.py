@@ -1,4 +1,9 @@
-"""Drift: hue, saturation and light vary slowly inside a region, and the picked color stays in the mean."""
+"""Drift: hue, saturation and light vary slowly inside a region, and the picked color stays in the mean.
+
+The mean stays because what the noise does is as much as its opposite undoes: of turning, scaling and lighting only the part
+that changes its sign with the noise is taken, and each channel goes no farther than it could go both ways without clipping.
+So it holds for every noise that lies evenly about its middle, however it is spread; a finding says where it does not.
+"""
 
 from collections.abc import Mapping
 
@@ -13,31 +18,35 @@ from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _drift(r, g, b, weight, amount, first, second, third, hue, saturation, light, level, to, back):  # type: ignore[no-untyped-def]
+def _within(c, d):  # type: ignore[no-untyped-def]
+    """A change as far as it can be taken both ways without leaving 0..1."""
+    room = min(c - min(c, np.float32(0)), max(c, np.float32(1)) - c)
+    return min(max(d, -room), room)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _drift(r, g, b, weight, amount, first, second, third, hue, saturation, light, to, back):  # type: ignore[no-untyped-def]
     one, two = np.float32(1), np.float32(2)
     for i in range(r.size):
         w = weight[i] * amount
         sin, cos = sine_cosine((first[i] * two - one) * hue)
-        chroma = (one + (second[i] * two - one) * saturation) * level
-        bright = one + (third[i] * two - one) * light
+        chroma, bright = (second[i] * two - one) * saturation, (third[i] * two - one) * light
         y = to[0, 0] * r[i] + to[0, 1] * g[i] + to[0, 2] * b[i]
         u = to[1, 0] * r[i] + to[1, 1] * g[i] + to[1, 2] * b[i]
         v = to[2, 0] * r[i] + to[2, 1] * g[i] + to[2, 2] * b[i]
-        cos, sin = cos * chroma, sin * chroma
-        u, v = u * cos - v * sin, u * sin + v * cos
-        r[i] += ((back[0, 0] * y + back[0, 1] * u + back[0, 2] * v) * bright - r[i]) * w
-        g[i] += ((back[1, 0] * y + back[1, 1] * u + back[1, 2] * v) * bright - g[i]) * w
-        b[i] += ((back[2, 0] * y + back[2, 1] * u + back[2, 2] * v) * bright - b[i]) * w
+        along, across = cos * (chroma + bright), sin * (one + chroma * bright)
+        y, u, v = y * bright, u * along - v * across, v * along + u * across
+        r[i] += _within(r[i], back[0, 0] * y + back[0, 1] * u + back[0, 2] * v) * w
+        g[i] += _within(g[i], back[1, 0] * y + back[1, 1] * u + back[1, 2] * v) * w
+        b[i] += _within(b[i], back[2, 0] * y + back[2, 1] * u + back[2, 2] * v) * w
 
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     f = np.float32
     hue = float(values["hue"]) * np.pi / 180
-    # What turning by all angles alike takes from the mean of the chroma.
-    level = hue / np.sin(hue) if abs(hue) > 1e-4 else 1.0
     first, second, third, _ = reads["noise"]
     _drift(
-        *planes, weight, f(amount), first, second, third, f(hue), f(values["saturation"]), f(values["light"]), f(level),
+        *planes, weight, f(amount), first, second, third, f(hue), f(values["saturation"]), f(values["light"]),
         YIQ_FROM_RGB.astype(f), RGB_FROM_YIQ.astype(f),
     )  # fmt: skip
 
@@ -57,18 +66,20 @@ KIND = StepKind(
     ),
     ops=(Op("base_color", _run, YIQ_GLSL + """
 vec3 ep_drift_base_color(vec3 c, float hue, float saturation, float light, vec4 noise) {
-    float most = radians(hue);
-    float angle = (noise.r * 2.0 - 1.0) * most;
-    float chroma = (1.0 + (noise.g * 2.0 - 1.0) * saturation) * (most > 1e-4 ? most / sin(most) : 1.0);
+    float angle = radians(hue) * (noise.r * 2.0 - 1.0);
+    float chroma = (noise.g * 2.0 - 1.0) * saturation;
+    float bright = (noise.b * 2.0 - 1.0) * light;
     vec3 yiq = EP_YIQ_FROM_RGB * c;
-    vec2 way = vec2(cos(angle), sin(angle)) * chroma;
-    yiq.yz = vec2(yiq.y * way.x - yiq.z * way.y, yiq.y * way.y + yiq.z * way.x);
-    return EP_RGB_FROM_YIQ * yiq * (1.0 + (noise.b * 2.0 - 1.0) * light);
+    vec2 way = vec2(cos(angle) * (chroma + bright), sin(angle) * (1.0 + chroma * bright));
+    vec3 change = EP_RGB_FROM_YIQ * vec3(yiq.x * bright, yiq.y * way.x - yiq.z * way.y, yiq.z * way.x + yiq.y * way.y);
+    vec3 room = min(c - min(c, vec3(0.0)), max(c, vec3(1.0)) - c);
+    return c + clamp(change, -room, room);
 }
 """, ("hue", "saturation", "light", "noise")),),
     examples=({"hue": 20.0, "saturation": 0.3, "light": 0.2}, {"hue": 0.0, "saturation": 0.2, "light": 0.3}),
     own=("hue", "saturation", "light"),
-    formula="in linear YIQ: (I, Q) turned by n1 hue and scaled by (1 + n2 saturation) hue / sin(hue); all times 1 + n3 light; n in -1..1",
-    source="YIQ: NTSC (FCC); the mean of evenly spread turns by integration: sin(h) / h",
+    formula="in linear YIQ: f(n) turns (I, Q) by n1 hue, scales it by 1 + n2 saturation and all by 1 + n3 light; the change is (f(n) - f(-n)) / 2, "
+            "in each of R, G, B at most what leaves 0..1 neither way; n in -1..1",
+    source="YIQ: NTSC (FCC); the mean of an odd function of evenly spread noise is zero",
     order=32,
 )  # fmt: skip
