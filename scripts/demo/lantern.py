@@ -344,6 +344,7 @@ def _make_recipe(state: State) -> State:
     row = recipe.step_of(state.project.recipe, "step-strands").rows[0].id
     for key, value in (("root", "#c9c9c9"), ("tip", "#ffffff")):
         state = recipe.bind_input(state, "step-strands", key, Binding(value=value), row)
+    state = recipe.bind_input(state, "step-strands", "angle", Binding(value=0.75))
     state = recipe.name_input(state, "step-strands", "second_highlight", "Silk sheen", "Tassel")
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")

@@ -54,7 +54,8 @@ def test_what_is_not_white_takes_light_away_and_never_adds_any(game: Game) -> No
 
 
 def by_formula(base: np.ndarray, metallic: float, roughness: float, coat: float, coat_roughness: float, n: np.ndarray, v: np.ndarray) -> np.ndarray:
-    """glTF 2.0, appendix B.3, and KHR_materials_clearcoat, times pi, since lamps are as bright as white paper."""
+    """glTF 2.0, appendix B.3, with the height-correlated masking of Heitz 2014, and KHR_materials_clearcoat, whose coat lies over
+    all by its Fresnel term of N and V; times pi, since lamps are as bright as white paper."""
 
     def specular(alpha: float, nl: float, nv: float, nh: float) -> float:
         a2 = alpha**2
@@ -73,7 +74,7 @@ def by_formula(base: np.ndarray, metallic: float, roughness: float, coat: float,
         fresnel = f0 + (1 - f0) * (1 - vh) ** 5
         diffuse = (1 - fresnel) * base * (1 - metallic) / np.pi
         under = diffuse + fresnel * specular(roughness**2, nl, nv, nh)
-        over = coat * (0.04 + 0.96 * (1 - vh) ** 5)
+        over = coat * (0.04 + 0.96 * (1 - nv) ** 5)
         total += strength * np.pi * nl * (under * (1 - over) + over * specular(coat_roughness**2, nl, nv, nh))
     return total
 

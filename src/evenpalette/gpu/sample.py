@@ -39,6 +39,7 @@ def lit_sample(finish: Mapping[str, float], light: Light | None = None, size: in
     sky = light.sky[0] + (light.sky[1] - light.sky[0]) * (0.5 + 0.5 * n[..., 1])
     mirrored = light.sky[0] + 2.2 * (light.sky[1] - light.sky[0]) * np.clip(up, 0, 1) ** 3 * (1 - 0.6 * across)
     c = sky[..., None] * base * (1 - metallic) + mirrored[..., None] * f0 + 0.05 * coat * mirrored[..., None]
+    over = coat * (0.04 + 0.96 * (1 - nv[..., None]) ** 5)
     for *toward, strength in light.lamps:
         lamp = np.array(toward)
         nl = np.clip(n @ lamp, 0, 1)
@@ -46,7 +47,6 @@ def lit_sample(finish: Mapping[str, float], light: Light | None = None, size: in
         h = h / np.linalg.norm(h)
         grazing = (1 - h @ eye) ** 5
         shine = _lobe(n, t, b, lamp, eye, h, along, across)[..., None] * (f0 + (1 - f0) * grazing)
-        over = coat * (0.04 + 0.96 * grazing)
         under = (1 - f0) * base * (1 - metallic) + np.pi * shine
         c += strength * nl[..., None] * (under * (1 - over) + over * np.pi * _lobe(n, t, b, lamp, eye, h, coat_width, coat_width)[..., None])
     c *= (0.55 + 0.45 * nv)[..., None]

@@ -63,7 +63,7 @@ def test_what_is_no_steps_is_said(lantern: State, text: str) -> None:
 def test_a_newer_version_and_kinds_that_are_not_known_are_refused(lantern: State) -> None:
     raw = json.loads(steps_as_text(lantern, [lantern.project.recipe.steps[0].id]))
     with pytest.raises(RecipeError, match="newer version"):
-        paste_steps(lantern, json.dumps(raw | {"version": 2}))
+        paste_steps(lantern, json.dumps(raw | {"version": 3}))
     raw["steps"][0]["kind"] = "conjure"
     with pytest.raises(RecipeError, match="cannot be read"):
         paste_steps(lantern, json.dumps(raw))

@@ -2,12 +2,13 @@
 
 Version 1 had one division, one sheet, and a step for each region. Neighboring steps of one kind with disjoint regions
 become one step with rows; what they have in common is set once. What version 2 says means the same in version 3, which
-says more: vectors, choices of textures, parts of textures.
+says more: vectors, choices of textures, parts of textures. Up to version 3 scratches and strands were turned the other way.
 """
 
 from typing import Any
 
 from evenpalette.core.project.model import FIRST_SHEET, VERSION
+from evenpalette.core.project.turned_angles import turned_sheets
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.model import FIRST_DIVISION
@@ -19,13 +20,11 @@ _ONE: Tree = {"parameter": None, "value": 1.0}
 
 def migrated(raw: Tree) -> Tree:
     """The file's content as of today's version. What is malformed is left for the check that follows."""
-    if raw.get("version") == 2:
-        return {**raw, "version": VERSION}
-    if raw.get("version") != 1:
+    if raw.get("version") not in (1, 2, 3):
         return raw
     try:
-        return _from_1(raw)
-    except (KeyError, TypeError, AttributeError, ValueError, IndexError):
+        return turned_sheets(_from_1(raw) if raw["version"] == 1 else {**raw, "version": VERSION})
+    except (KeyError, TypeError, AttributeError, ValueError, IndexError, RecursionError):
         return {key: value for key, value in raw.items() if key != "regions"} | {"version": VERSION, "damaged": True}
 
 

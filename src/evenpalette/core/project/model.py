@@ -17,7 +17,7 @@ from evenpalette.core.tones.model import StoredRamp, ToneSettings
 from evenpalette.core.variants.model import Variant
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 3
+VERSION = 4
 FORMAT = "even-palette-project"
 
 

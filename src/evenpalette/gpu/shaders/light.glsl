@@ -45,7 +45,9 @@ float sky(vec3 direction) { return mix(u_sky.x, u_sky.y, 0.5 + 0.5 * direction.y
 float mirrored_sky(vec3 mirrored, vec3 n, float roughness) { return sky(normalize(mix(mirrored, n, roughness * roughness))); }
 #endif
 
-// D * V of appendix B.3.2 (Trowbridge-Reitz, Smith joint masking): the specular lobe without its Fresnel term.
+// D * V: Trowbridge-Reitz of appendix B.3.2 with the height-correlated masking and shadowing of E. Heitz, "Understanding the
+// Masking-Shadowing Function in Microfacet-Based BRDFs", JCGT 3(2), 2014, equation 99 (the appendix has the separable one):
+// the specular lobe without its Fresnel term.
 float lobe(float nl, float nv, float nh, float roughness) {
     float a = roughness * roughness, a2 = a * a;
     float f = nh * nh * (a2 - 1.0) + 1.0;
@@ -93,9 +95,10 @@ vec3 lit(Finish s, Grain g, vec3 n, vec3 to_eye) {
 #endif
     vec3 shine = reflected(f0, split_sum(nv, roughness));
     vec3 c = s.occlusion * (sky(n) * inside * (1.0 - shine) + mirrored_sky(mirrored, n, roughness) * shine);
-    float coat_rough = clamp(s.coat_roughness, 0.045, 1.0), coat_light = 0.0;
-    float coat_sky = COATED * s.coat * reflected(vec3(0.04), split_sum(nv, coat_rough)).x;
-    c = c * (1.0 - coat_sky) + coat_sky * s.occlusion * mirrored_sky(reflect(-to_eye, n), n, coat_rough);
+    float coat_rough = clamp(s.coat_roughness, 0.045, 1.0), away = 1.0 - nv;
+    // KHR_materials_clearcoat lays the coat over all by its Fresnel term toward the eye, whatever it is lit by.
+    float over = COATED * s.coat * (0.04 + 0.96 * away * away * away * away * away);
+    c = c * (1.0 - over) + over * s.occlusion * mirrored_sky(reflect(-to_eye, n), n, coat_rough);
     for (int k = 0; k < 3; ++k) {
         float nl = dot(n, u_lamps[k].xyz) * step(1e-6, u_lamps[k].w);
         if (nl <= 0.0) continue;
@@ -111,7 +114,6 @@ vec3 lit(Finish s, Grain g, vec3 n, vec3 to_eye) {
         float bright = lobe(nl, nv, nh, roughness);
 #endif
         vec3 under = (1.0 - f) * inside + f * (PI * bright);
-        float over = COATED * s.coat * (0.04 + 0.96 * grazing);
         // The lamps are as strong as white paper straight under them is bright.
         c += u_lamps[k].w * nl * (under * (1.0 - over) + over * (COATED > 0.0 ? PI * lobe(nl, nv, nh, coat_rough) : 0.0));
     }

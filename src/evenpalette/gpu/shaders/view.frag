@@ -55,8 +55,9 @@ vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel, float angle, float anisot
     vec3 to_eye = -normalize(u_ray * vec3(vec2(pixel) + 0.5, 1.0));
 #if GRAINED
     t = normalize(t - n * dot(n, t) + vec3(1e-6, 0.0, 0.0));
+    // Counter-clockwise, toward where green points: against v.
     vec3 side = cross(n, t);
-    side *= dot(side, b) < 0.0 ? -1.0 : 1.0;
+    side *= dot(side, b) < 0.0 ? 1.0 : -1.0;
     vec3 along = cos(2.0 * PI * angle) * t + sin(2.0 * PI * angle) * side;
     return lit(finish, Grain(along, cross(n, along), anisotropy, strands, first, second, shape), n, to_eye);
 #else

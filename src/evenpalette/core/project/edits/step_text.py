@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.project.edits.recipe import free_parameter_name
 from evenpalette.core.project.state import State, new_id
+from evenpalette.core.project.turned_angles import turned
 from evenpalette.core.project.validate import check_tree
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.model import Binding, Step
@@ -16,7 +17,7 @@ from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType
 
-FORMAT, VERSION = "even-palette-steps", 1
+FORMAT, VERSION = "even-palette-steps", 2
 #: Text longer than this is nobody's steps.
 _LONGEST = 1 << 20
 
@@ -56,12 +57,14 @@ def placed(state: State, text: str) -> tuple[State, list[tuple[Step, Step]], lis
     parameters that they follow; and what could not be found, in words. Raises RecipeError."""
     raw = _read(text)
     try:
+        if raw["version"] == 1:
+            raw["steps"], raw["parameters"], _ = turned(raw["steps"], raw["parameters"], [])
         steps = [Step.model_validate(step) for step in raw["steps"]]
         parameters = [Parameter.model_validate(p) for p in raw["parameters"]]
         regions, textures = dict(raw["regions"]), dict(raw["textures"])
         for step in steps:
             kind_of(step.kind)
-    except (ValidationError, EvenPaletteError, KeyError, TypeError, ValueError) as error:
+    except (ValidationError, EvenPaletteError, KeyError, TypeError, AttributeError, IndexError, ValueError) as error:
         raise RecipeError(f"These steps cannot be read: {str(error).splitlines()[0][:120]}.") from error
     missing: list[str] = []
     here = {region.name: region.id for region in state.project.regions.regions}
@@ -86,7 +89,7 @@ def _read(text: str) -> dict[str, Any]:
         raise RecipeError("The clipboard holds no steps. Copy some from a recipe first.") from error
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
         raise RecipeError("The clipboard holds no steps. Copy some from a recipe first.")
-    if raw.get("version") != VERSION:
+    if raw.get("version") not in range(1, VERSION + 1):
         raise RecipeError("These steps were copied from a newer version of Even Palette.")
     return raw
 

@@ -22,7 +22,7 @@ KIND = StepKind(
         Input("coat_roughness", "Coat roughness", ValueType.NUMBER, 0.05, unit="share", description="Of the clear layer"),
         Input("brushed", "Brushed", ValueType.SWITCH, False, description="Draws highlights out along fine scratches"),
         Input("anisotropy", "Drawn out", ValueType.NUMBER, 0.7, unit="share", description="How far, where it is brushed"),
-        Input("angle", "Direction", ValueType.NUMBER, 0.0, 0.0, 1.0, description="In turns, of the scratches, from u; 0.25 is along v"),
+        Input("angle", "Direction", ValueType.NUMBER, 0.0, 0.0, 1.0, description="In turns, of the scratches, from u counter-clockwise; 0.25 is up the texture"),
     ),
     ops=(
         replacing("finish", "metallic", "metallic"),

@@ -67,7 +67,7 @@ KIND = StepKind(
         _share("second_shift", "Second shift", 0.42, "Of the second highlight; 0.5 is none"),
         _share("second_width", "Second width", 0.4, "Of the second highlight"),
         _share("spread", "Spread", 0.1, "How far the texture moves the highlights from strand to strand"),
-        Input("angle", "Direction", ValueType.NUMBER, 0.25, 0.0, 1.0, description="In turns, in which strands run, from u; 0.25 is along v"),
+        Input("angle", "Direction", ValueType.NUMBER, 0.25, 0.0, 1.0, description="In turns, in which strands run, from u counter-clockwise; 0.25 is up the texture, 0.75 down"),
     ),
     maps=(
         MapInput("along", "Along", (1.0,), "Black at the root, white at the tip", roles=("other data", "mask", "height"), needed=False),
