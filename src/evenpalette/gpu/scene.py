@@ -494,7 +494,7 @@ class SceneRenderer:
         values = state.values(look.variant)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)
-            raster = state.textures.get(chosen, _WHITE)
+            raster = state.read_textures.get(chosen, _WHITE)
             raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
             start = state.starts.get(NORMAL)
             kind = MipKind.NORMAL if start is not None and start.texture == chosen else MipKind.PLAIN

@@ -143,9 +143,8 @@ class DeliveryBench(QWidget):
         except RecipeError as error:
             self._shader.setPlainText(str(error))
             return
-        samplers = 1 + shader.coverage_samplers + len(shader.textures)
         self._shader_facts.setText(
-            f"{samplers} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
+            f"{shader.sampler_count} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
         )
         place = self._shader.verticalScrollBar().value()  # type: ignore[union-attr]
         self._shader.setPlainText(shader.text)

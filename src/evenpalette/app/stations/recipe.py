@@ -31,6 +31,8 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.delivery.kit import build_shader
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import links
 from evenpalette.core.project.edits import recipe as edit
@@ -38,7 +40,6 @@ from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.project.model import OpacityUse, Role
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import OPACITY
-from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
 
@@ -203,9 +204,12 @@ class RecipeBench(QWidget):
             self._cards.addWidget(hint)
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
-        reads = 1 + (len(self.session.state.region_ids) + 3) // 4 + sum(len(set(textures_of(s, recipe.parameters))) for s in recipe.steps)
-        parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture read"))
-        self._counts.setText(",  ".join(counted(count, word) for count, word in parts))
+        try:
+            reads = build_shader(self.session.state).sampler_count
+        except EvenPaletteError:  # a step of a newer version
+            reads = 0
+        parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture bound", "textures bound"))
+        self._counts.setText(",  ".join(counted(*part) for part in parts))
         for widget in self._tools.values():
             widget.setEnabled(self.session.step is not None)
         self._end_alone()

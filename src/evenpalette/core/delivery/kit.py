@@ -28,6 +28,7 @@ from evenpalette.core.delivery.kit_model import (
     TextureValue,
     schema_text,
 )
+from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_range
 from evenpalette.core.delivery.kit_textures import kit_textures
 from evenpalette.core.delivery.render import Map, delivered_size, render_variants
 from evenpalette.core.delivery.writing import Writing
@@ -56,11 +57,13 @@ HEADER = """// {name}: recipe for recoloring at runtime. Kit version {version}.
 // Compiles as GLSL 3.30 and as GLSL ES 3.00; put the #version line in front. uv (0, 0) is the first texel of the first row.
 //   EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy)
 //   vec3 evenpalette_recipe(vec2 uv)                 base color at 0 s of copy 0
-// seconds: for textures that drift. copy: the number of the placed copy, for values that are picked by it.
+// seconds: for what moves; `time` of parameters.json says when to let it wrap. copy: the number of the placed copy, for
+// values that are picked by it.
 // Both take the level of detail from the slopes of uv, so call them in uniform control flow, or hand the slopes to
 // evenpalette_surface_grad. Result: {output}
 //
-// Textures (set up as parameters.json says: wrap, filter, mips, encoding; one-channel ones are read as .r):
+// Textures (set up as parameters.json says: wrap, filter, mips, encoding; one-channel ones are read as .r). Never let a
+// loader multiply alpha into the others, as browsers do by default: alpha may hold data.
 {textures}//
 // Uniforms (colors are linear light; parameters.json has them encoded as hex and linear):
 {uniforms}
@@ -189,11 +192,11 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
     parameters = [p for p in project.parameters if p.id in types]
     homes = {region.id: division.name for division in project.regions.divisions for region in division.regions}
     return KitDescription(
-        notice=NOTICE, output=OUTPUT, name=project.name, sheet=project.sheet.name, textures=textures,
+        notice=NOTICE, output=OUTPUT, time=time_of(state), name=project.name, sheet=project.sheet.name, textures=textures,
         parameters=[
             KitParameter(
                 id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,
-                range=(p.low, p.high) if p.is_ranged else None, choices=list(p.choices), group=p.group,
+                range=useful_range(state, p), choices=list(p.choices), group=p.group,
                 description=p.description, default=_value(p.default, p, files),
             )
             for p in parameters
@@ -215,7 +218,8 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
         ],
         attributes=[
             KitAttribute(
-                field=a.key, glsl=a.glsl, neutral=list(a.neutral), holds=a.holds.value, description=a.description
+                field=a.key, glsl=a.glsl, neutral=list(a.neutral), holds=a.holds.value, description=a.description,
+                constant=constant_of(state, a.key),
             )
             for a in (ATTRIBUTES[key] for key in shader.attributes)
         ],

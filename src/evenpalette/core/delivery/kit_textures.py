@@ -15,6 +15,9 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed
 from evenpalette.core.recipe.shader import Sampled, ShaderText, parameter_uniform_names
 
+#: Channels that so many coverages take: no common format of a game has two.
+_CHANNELS = {1: 1, 2: 3, 3: 3, 4: 4}
+
 
 @dataclass(frozen=True)
 class StoredTexture:
@@ -25,9 +28,11 @@ class StoredTexture:
 
 
 def coverage_textures(state: State) -> list[Raster]:
-    """The coverages packed four to a texture in region order, RGBA 8-bit data; unused channels are 0."""
+    """The coverages packed four to a texture in region order, 8-bit data: gray for one, RGB for two (blue is 0) and three, and
+    only for four an alpha, which a loader might multiply into the others."""
     planes = list(state.sources.coverages)
-    return [Raster(packed(planes[start : start + 4]), Encoding.DATA) for start in range(0, len(planes), 4)]
+    groups = [planes[start : start + 4] for start in range(0, len(planes), 4)]
+    return [Raster(np.ascontiguousarray(packed(group)[..., : _CHANNELS[len(group)]]), Encoding.DATA) for group in groups]
 
 
 def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[StoredTexture]:
@@ -42,7 +47,7 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
     for sampler, sampled, key in _read(state, shader):
         texture = state.project.asset.texture(key)
         name = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else key)}"
-        raster = state.textures[key]
+        raster = state.read_textures[key]
         # Channels that steps read are data, whatever else the texture is.
         raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
         holds = texture.role.value if texture else ""

@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from evenpalette.core.consent import MayRead, nothing
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
@@ -14,12 +15,14 @@ from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
 from evenpalette.core.project.likeness import alike
 from evenpalette.core.project.reach import reach_of, unseen
+from evenpalette.core.project.size_findings import find_odd_sizes
 from evenpalette.core.project.state import State
 from evenpalette.core.project.surface_findings import find_on_surface
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.binding import map_read, read_binding, textures_of
+from evenpalette.core.recipe.binding import map_read, read_binding
 from evenpalette.core.recipe.kind import MapInput
 from evenpalette.core.recipe.model import TONE, Binding
+from evenpalette.core.recipe.shader import kit_shader
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks.gaps import find_gaps_and_overlaps
 from evenpalette.core.regions.model import Division, FacesSource
@@ -204,17 +207,19 @@ def _variants(state: State) -> list[Finding]:
 
 
 def _delivery(state: State) -> list[Finding]:
-    """What a game could not load."""
-    recipe = state.project.recipe
-    maps = {sampler for step in recipe.steps if step.enabled for sampler in textures_of(step, recipe.parameters)}
-    samplers = 1 + (len(state.region_ids) + 3) // 4 + len(maps & set(state.textures))
-    if samplers <= MOST_SAMPLERS:
-        return []
-    text = (
-        f"The kit reads {samplers} textures at once; {MOST_SAMPLERS} is what every device has. "
-        "Use fewer regions, or put masks into the channels of one texture"
-    )
-    return [Finding("many-samplers", "delivery", text)]
+    """What a game could not load, or would show otherwise."""
+    found = list(find_odd_sizes(state))
+    try:
+        samplers = kit_shader(state.project.recipe, state.shader_reads).sampler_count
+    except EvenPaletteError:
+        return found
+    if samplers > MOST_SAMPLERS:
+        text = (
+            f"The kit reads {samplers} textures at once; {MOST_SAMPLERS} is what every device has. "
+            "Use fewer regions, or put masks into the channels of one texture"
+        )
+        found.append(Finding("many-samplers", "delivery", text))
+    return found
 
 
 def station_state(state: State, station: str, findings: list[Finding]) -> str:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
 from evenpalette.core.project.model import Project, Role
+from evenpalette.core.raster.padding import grown_under_alpha
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.attributes import (
@@ -148,7 +149,15 @@ class State:
         if len(planes) != len(self.region_ids):
             shape = planes[0].shape if planes else (8, 8)
             planes = [self.coverages.get(r, np.zeros(shape, np.uint8)) for r in self.region_ids]
-        return Sources(self.base, planes, self.sharings, self.textures, self.starts)
+        return Sources(self.base, planes, self.sharings, self.read_textures, self.starts)
+
+    @cached_property
+    def read_textures(self) -> Mapping[str, Raster]:
+        """The textures of all sheets as steps of the active one read them, on the CPU, in the views and in the kit: colors
+        grow under clear texels of those whose alpha says how much of them is laid."""
+        recipe = self.project.recipe
+        laid = {key for step in recipe.steps for key in textures_of(step, recipe.parameters, straight=True) if key in self.textures}
+        return {**self.textures, **{key: grown_under_alpha(self.textures[key]) for key in laid}} if laid else self.textures
 
     @cached_property
     def starts(self) -> dict[str, Start]:

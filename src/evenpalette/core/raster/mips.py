@@ -52,8 +52,14 @@ def mip_chain(raster: Raster, kind: MipKind = MipKind.PLAIN) -> MipChain:
 def _make(raster: Raster, kind: MipKind) -> MipChain:
     levels = [raster]
     share = _cut_share(raster) if kind is MipKind.CUT_OUT and raster.channels in (2, 4) else None
+    # Every level is averaged from what the one before it was before it was rounded: rounding does not add up.
+    values = raster.as_linear() if max(raster.size) > 1 else np.empty(0, np.float32)
     while max(levels[-1].size) > 1:
-        levels.append(next_level(levels[-1], kind))
+        width, height = max(1, levels[-1].width // 2), max(1, levels[-1].height // 2)
+        values = np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA), np.float32).reshape(height, width, raster.channels)
+        if kind is MipKind.NORMAL and raster.channels >= 3:
+            values = _unit_vectors(values)
+        levels.append(_stored(values, raster))
     if share is not None:
         levels[1:] = [_with_share(level, share) for level in levels[1:]]
     return MipChain(tuple(levels))
@@ -69,22 +75,32 @@ def halved(raster: Raster) -> Raster:
     """The raster at half its width and height."""
     width, height = max(1, raster.width // 2), max(1, raster.height // 2)
     if raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB:
-        small = cv2.resize(raster.pixels, (width, height), interpolation=cv2.INTER_AREA)
-        return Raster(np.ascontiguousarray(small).reshape(height, width, raster.channels), raster.encoding)
+        # In quarters of a code, then to the nearest code and halves to the even one: always up would brighten every level.
+        quarters = np.asarray(cv2.resize(raster.pixels.astype(np.uint16) << 2, (width, height), interpolation=cv2.INTER_AREA), np.uint16)
+        quarters = quarters.reshape(height, width, raster.channels)
+        codes, rest = quarters >> 2, quarters & 3
+        return Raster((codes + (rest + (codes & 1) > 2)).astype(np.uint8), raster.encoding)
     values = np.asarray(cv2.resize(raster.as_linear(), (width, height), interpolation=cv2.INTER_AREA), np.float32)
-    values = values.reshape(height, width, raster.channels)
-    if raster.pixels.dtype != np.uint8:
+    return _stored(values.reshape(height, width, raster.channels), raster)
+
+
+def _stored(values: NDArray[np.float32], raster: Raster) -> Raster:
+    """Linear values as a level of a raster."""
+    if raster.pixels.dtype != np.uint8 or raster.encoding is not Encoding.SRGB:
         return raster.stored_like(values)
     color = 3 if raster.channels >= 3 else 1
     codes = np.empty(values.shape, np.uint8)
     codes[..., :color] = np.take(_CODES, (values[..., :color] * 65535 + 0.5).astype(np.uint16))
-    codes[..., color:] = (values[..., color:] * 255 + 0.5).astype(np.uint8)
+    codes[..., color:] = np.rint(values[..., color:] * 255).astype(np.uint8)
     return Raster(codes, raster.encoding)
 
 
 def _renormalized(level: Raster) -> Raster:
     """Vectors stored as 0..1 in the first three channels made unit again; where they cancel out they point up."""
-    values = level.as_unit()
+    return Raster(quantize(_unit_vectors(level.as_unit()), level.pixels.dtype), level.encoding)
+
+
+def _unit_vectors(values: NDArray[np.float32]) -> NDArray[np.float32]:
     vectors = values[..., :3] * np.float32(2) - np.float32(1)
     lengths = np.sqrt(np.einsum("yxc,yxc->yx", vectors, vectors))
     lost = lengths <= 1e-4
@@ -92,8 +108,7 @@ def _renormalized(level: Raster) -> Raster:
         vectors[lost], lengths[lost] = (0, 0, 1), 1
     vectors *= (np.float32(0.5) / lengths)[..., None]
     vectors += np.float32(0.5)
-    stored = vectors if level.channels == 3 else np.concatenate([vectors, values[..., 3:]], -1)
-    return Raster(quantize(stored, level.pixels.dtype), level.encoding)
+    return vectors if values.shape[2] == 3 else np.concatenate([vectors, values[..., 3:]], -1)
 
 
 def _cut_share(raster: Raster) -> float:

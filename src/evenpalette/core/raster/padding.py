@@ -1,8 +1,11 @@
-"""Carrying values outward over empty texels."""
+"""Carrying values outward over empty and over clear texels."""
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.reading import derived
 
 
 def nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[np.int32]:
@@ -20,3 +23,19 @@ def nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[
     source = np.zeros(int(labels.max()) + 1, np.int32)
     source[labels[covered]] = np.flatnonzero(covered)
     return np.where((distance <= padding_texels) & ~covered, np.take(source, np.asarray(labels, np.int32)), own)
+
+
+def grown_under_alpha(raster: Raster) -> Raster:
+    """The raster with the colors of its nearest seen texels where its alpha is 0, so that no filter and no mip level mixes in
+    what nobody sees; the same one where it has no alpha, or none that is 0. Remembered for a while."""
+    if raster.channels not in (2, 4) or raster.pixels[..., -1].min() > 0:
+        return raster
+    return Raster(derived((raster.pixels,), "grown under alpha", lambda: _grown(raster.pixels)), raster.encoding)
+
+
+def _grown(pixels: NDArray) -> NDArray:
+    seen = pixels[..., -1] > 0
+    source = nearest_covered(seen, max(seen.shape))
+    made = pixels.reshape(-1, pixels.shape[2])[source.reshape(-1)].reshape(pixels.shape)
+    made[..., -1] = pixels[..., -1]
+    return made

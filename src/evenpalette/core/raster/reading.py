@@ -58,8 +58,11 @@ def resize_plane(plane: NDArray, size: tuple[int, int]) -> NDArray:
     """A plane (height, width) or (height, width, channels) at (width, height), area-averaged down, bilinear up."""
     if (plane.shape[1], plane.shape[0]) == size:
         return plane
-    down = plane.shape[1] >= size[0] and plane.shape[0] >= size[1]
-    return cv2.resize(plane, size, interpolation=cv2.INTER_AREA if down else cv2.INTER_LINEAR)
+    # What one axis loses is averaged before the other one grows: read between texels alone it would leave some out.
+    smaller = min(size[0], plane.shape[1]), min(size[1], plane.shape[0])
+    if smaller != (plane.shape[1], plane.shape[0]):
+        plane = cv2.resize(plane, smaller, interpolation=cv2.INTER_AREA)
+    return plane if smaller == size else cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR)
 
 
 class _Sized(Protocol):

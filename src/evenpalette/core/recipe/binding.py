@@ -145,9 +145,9 @@ def map_read(map_: MapInput, chosen: str, placement: Placement) -> MapRead | Non
     return None if ref is None else MapRead(ref.texture, ref.channel, ref.invert, placement)
 
 
-def textures_of(step: Step, parameters: Iterable[Parameter]) -> Iterator[str]:
+def textures_of(step: Step, parameters: Iterable[Parameter], *, straight: bool = False) -> Iterator[str]:
     """The ids of the textures that a step's bindings name, row by row, and those that they may choose among; none for a
-    kind that is not known."""
+    kind that is not known. straight: only those whose alpha says how much of their color is laid."""
     choices = {p.id: p.choices for p in parameters if p.type is ValueType.TEXTURE}
     kind = KINDS.get(step.kind)
     if kind is None:
@@ -155,6 +155,8 @@ def textures_of(step: Step, parameters: Iterable[Parameter]) -> Iterator[str]:
     for inputs in (step.inputs, *(row.inputs for row in step.rows)):
         for map_ in kind.maps:
             binding = inputs.get(map_.key)
+            if straight and not map_.straight:
+                continue
             if binding is not None and binding.parameter:
                 yield from choices.get(binding.parameter, ())
             elif binding is not None and binding.value:

@@ -35,6 +35,7 @@ class MapInput:
     another map, whose texture is a strip: what is read are positions in it, each is looked up, and only then are colors
     filtered, so that four planes come out. by: inputs that say the row, another row, and the part of that one. cells:
     whether it reads tiles of a grid, one or by chance, by the inputs CELLS; the grid then takes the placement's place.
+    straight: its alpha says how much of its color is laid, so that the color under a clear texel means nothing.
     """
 
     key: str
@@ -47,6 +48,7 @@ class MapInput:
     looks_up: str = ""
     by: tuple[str, str, str] = ("row", "to", "blend")
     cells: bool = False
+    straight: bool = False
 
     @property
     def planes(self) -> int:

@@ -104,6 +104,11 @@ class ShaderText:
     attributes: tuple[str, ...]
     without_steps: str = ""
 
+    @property
+    def sampler_count(self) -> int:
+        """How many textures it has bound at once."""
+        return self.text.count("uniform sampler2D ")
+
 
 #: Step index, row index (-1: shared), input, binding -> an expression.
 _Expression = Callable[[int, int, Input, Binding | None], str]

@@ -129,7 +129,7 @@ KIND = StepKind(
         Input("space", "In", ValueType.CHOICE, SPACES[0], choices=SPACES, description="Blend modes are defined on encoded values"),
     ),
     maps=(
-        MapInput("picture", "Texture", (1.0, 1.0, 1.0, 1.0), "Its alpha, where it has one, is how much of it is laid", whole=True,
+        MapInput("picture", "Texture", (1.0, 1.0, 1.0, 1.0), "Its alpha, where it has one, is how much of it is laid", whole=True, straight=True,
                  roles=("other color", "pattern"), needed=False),
     ),
     ops=(Op("base_color", _run, ENCODING_GLSL + """

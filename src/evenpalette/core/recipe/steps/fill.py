@@ -79,7 +79,7 @@ KIND = StepKind(
     ),
     maps=(
         MapInput(
-            "picture", "Texture", (0.0, 0.0, 0.0, 0.0), "Its alpha, where it has one, is how much of it is laid", whole=True,
+            "picture", "Texture", (0.0, 0.0, 0.0, 0.0), "Its alpha, where it has one, is how much of it is laid", whole=True, straight=True,
             roles=("other color",),
         ),
         MapInput("relief", "Normal map", (0.5, 0.5, 1.0, 1.0), "Of the set, green up", whole=True, roles=("normal", "pattern"), needed=False),

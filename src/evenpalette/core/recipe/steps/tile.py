@@ -51,9 +51,9 @@ KIND = StepKind(
         Input("contrast", "Contrast", ValueType.NUMBER, 0.8, description="Of heights: 0 blends all, 1 lets the higher one win"),
     ),
     maps=(
-        MapInput("atlas", "Atlas", (1.0, 1.0, 1.0, 0.0), "Its alpha, where it has one, is how much of a tile is laid", whole=True,
+        MapInput("atlas", "Atlas", (1.0, 1.0, 1.0, 0.0), "Its alpha, where it has one, is how much of a tile is laid", whole=True, straight=True,
                  roles=("other color", "pattern"), cells=True),
-        MapInput("second", "Second atlas", (1.0, 1.0, 1.0, 0.0), "Where the mask is white", whole=True, roles=("other color", "pattern"), needed=False, cells=True),
+        MapInput("second", "Second atlas", (1.0, 1.0, 1.0, 0.0), "Where the mask is white", whole=True, straight=True, roles=("other color", "pattern"), needed=False, cells=True),
         MapInput("pattern", "Mask", (0.0,), "White shows the second atlas", roles=("mask", "pattern", "other data"), needed=False),
         MapInput("first_height", "Height", (0.5,), "Of the atlas, tile by tile", roles=("height", "other data"), needed=False, cells=True),
         MapInput("second_height", "Second height", (0.5,), "Of the second atlas", roles=("height", "other data"), needed=False, cells=True),
