@@ -11,6 +11,7 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.project.edits import asset, face_sets, palette, recipe, regions, variants
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
+from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.recipe.steps import KINDS
@@ -94,6 +95,11 @@ def build() -> State:
     label = paint_label()
     color = np.broadcast_to(hex_to_linear("#8a8d90"), (SIZE, SIZE, 3)).astype(np.float32).copy()
     color[top : top + label.shape[0], left : left + label.shape[1]] = label
+    # What is printed goes on beyond the label's island, so that nothing else is mixed in from afar.
+    printed = np.zeros((SIZE, SIZE), bool)
+    printed[top : top + label.shape[0], left : left + label.shape[1]] = True
+    above = slice(0, round(0.58 * SIZE))
+    color[above] = color.reshape(-1, 3)[nearest_covered(printed, 64)][above]
     v = (np.arange(SIZE) / SIZE)[:, None] * np.ones(SIZE)
     brushed = noise(SIZE, 5, 160, 91, 3)
     metal = v > 0.58

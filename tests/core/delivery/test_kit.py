@@ -14,6 +14,7 @@ from tests.glsl import Game
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_model import schema_text
+from evenpalette.core.delivery.kit_said import time_of
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
 from evenpalette.core.project.demo_files import copy_demo, demo_names
 from evenpalette.core.project.edits.asset import remove_texture, rename_project
@@ -32,7 +33,9 @@ from evenpalette.core.project.state import Resting, State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.model import Binding, Pulse
+from evenpalette.core.recipe.shader import kit_shader
 
 
 @pytest.fixture(scope="module", params=demo_names())
@@ -291,3 +294,47 @@ def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Pa
     assert [p.name for p in out.iterdir()] == ["mine.txt"]
     with pytest.raises(EvenPaletteError, match="failed"):
         write_kit(lantern, out / "mine.txt", longest=64)
+
+
+def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(delivered: tuple[Path, State]) -> None:
+    """A loader that multiplies alpha in, as a browser does by default, spoils a fourth coverage at most, and is told not to."""
+    out, state = delivered
+    said = json.loads((out / "kit" / "parameters.json").read_text())
+    held = [t for t in said["textures"] if t["sampler"].startswith("ep_coverage_")]
+    count = len(state.region_ids)
+    assert [len(t["regions"]) for t in held] == [4] * (count // 4) + ([count % 4] if count % 4 else [])
+    assert [(t["channels"], t["alpha"]) for t in held] == [{1: (1, "none"), 2: (3, "none"), 3: (3, "none"), 4: (4, "data")}[len(t["regions"])] for t in held]
+    assert "Never let a" in (out / "kit" / "recipe.glsl").read_text()
+    assert "never premultiplied" in schema_text()
+    text = (out / "kit" / "recipe.glsl").read_text()
+    assert kit_shader(state.project.recipe, state.shader_reads).sampler_count == len({t["sampler"] for t in said["textures"]}) == text.count("uniform sampler2D ")
+
+
+def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_counted(tmp_path: Path, lantern: State) -> None:
+    tin = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
+    write_kit(tin, tmp_path / "a", longest=32, kit_longest=64)
+    said = json.loads((tmp_path / "a" / "kit" / "parameters.json").read_text())
+    row = next(p for p in said["parameters"] if p["name"] == "Label row")
+    assert row["range"] == [0, 3]
+    assert said["time"] is None
+    state = add_step(lantern, "cover", None)
+    step = state.project.recipe.steps[-1]
+    soot = next(t.id for t in state.project.asset.textures if "soot" in t.name)
+    state = bind_input(state, step.id, "mask", Binding(value=f"{soot}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None)
+    state = bind_input(state, step.id, "mask_placed", Binding(value="drift=0.25,0"), step.rows[0].id if "mask_placed" in step.rows[0].inputs else None)
+    state = bind_input(state, step.id, "amount", Binding(pulse=Pulse(low=0.0, high=1.0, period=3.0)))
+    time = time_of(state)
+    # A texture that drifts by a quarter a second is back after 8 s where it is mirrored, the pulse after 3.
+    assert time is not None
+    assert time.repeats_after == 24.0
+    assert time.largest == 4096 / 0.25
+    # Beyond the largest a 1024 texture stands still for more than a quarter of a texel: float32's own steps.
+    assert np.spacing(np.float32(time.largest * 0.25)) <= 0.5 / 1024
+    write_kit(lantern, tmp_path / "b", longest=32, kit_longest=64)
+    said = json.loads((tmp_path / "b" / "kit" / "parameters.json").read_text())
+    constants = {a["field"]: a["constant"] for a in said["attributes"]}
+    assert constants["base_color"] is None
+    for field, value in constants.items():
+        if value is not None:
+            made = evaluate_surface(lantern.bound_steps(None), lantern.sources, [field], float_output=True)[field].pixels
+            assert np.allclose(made, np.array(value, np.float32))

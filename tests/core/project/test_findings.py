@@ -1,6 +1,7 @@
 """Findings of the regions: each with a place, and a mend where one is possible."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -9,14 +10,19 @@ from tests.core.regions.test_painting import can
 
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
+from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.edits import face_sets
-from evenpalette.core.project.edits.asset import add_texture, set_mesh
+from evenpalette.core.project.edits.asset import add_texture, replace_texture, set_mesh
 from evenpalette.core.project.edits.painting import add_painted_region, with_painted
+from evenpalette.core.project.edits.recipe import add_step, bind_input
 from evenpalette.core.project.edits.regions import regions_from_id_map, set_overlap, update_region
 from evenpalette.core.project.findings import find_all, find_in_regions
 from evenpalette.core.project.mends import mend_for
+from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
+from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.model import Binding
 from evenpalette.core.regions.checks.seams import near_islands
 from evenpalette.core.regions.model import Overlap
 from evenpalette.core.regions.owners import give_gaps, owners
@@ -241,3 +247,31 @@ def test_the_owner_is_the_largest_coverage_and_gaps_go_to_the_nearest() -> None:
     assert (filled_a.astype(int) + filled_b == 255).all()
     kept = cv2.rectangle(np.zeros((16, 16), np.uint8), (6, 6), (9, 9), 255, -1)
     assert give_gaps([a, b], [kept], np.ones((16, 16), bool))[0][7, 7] == 0
+
+
+def test_color_that_bleeds_at_islands_is_found_and_mended(tmp_path: Path) -> None:
+    """The tin with bare metal beyond its label, as it once was: at half size the label's edge is off by twenty units."""
+    state = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
+    assert not [f for f in find_all(state) if f.code == "bleeding-color"]
+    painted = state.project.asset.textures[0]
+    bare = state.textures[painted.id].pixels.copy()
+    bare[~state.used_at(state.textures[painted.id].size)] = (190, 191, 192)
+    spoiled = replace_texture(state, painted.id, Raster(bare, Encoding.SRGB))
+    found = next(f for f in find_all(spoiled) if f.code == "bleeding-color")
+    assert found.subject == painted.id
+    assert found.place is not None
+    mended = mend_for(spoiled, found)[1](spoiled)  # type: ignore[index]
+    assert not [f for f in find_all(mended) if f.code == "bleeding-color"]
+    used = state.used_at(state.textures[painted.id].size)
+    assert np.array_equal(mended.textures[painted.id].pixels[used], bare[used])
+
+
+def test_a_size_that_a_game_reads_otherwise_is_found(lantern: State) -> None:
+    rng = np.random.default_rng(5)
+    for size, expected in (((1500, 1100), True), ((700, 500), False), ((512, 512), False), ((2048, 1024), False)):
+        noise = Raster(rng.integers(0, 256, (size[1], size[0], 1)).astype(np.uint8), Encoding.DATA)
+        state = add_texture(lantern, noise, "specks.png", Role.MASK)
+        state = add_step(state, "cover", None)
+        step = state.project.recipe.steps[-1]
+        state = bind_input(state, step.id, "mask", Binding(value=f"{state.project.asset.textures[-1].id}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None)
+        assert bool([f for f in find_all(state) if f.code == "odd-size"]) == expected

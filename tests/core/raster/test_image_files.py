@@ -16,8 +16,10 @@ from evenpalette.core import files
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.raster.image_read import decode_image, read_image
 from evenpalette.core.raster.image_write import encode_png, write_image
+from evenpalette.core.raster.mips import halved, mip_chain
+from evenpalette.core.raster.padding import grown_under_alpha
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import derived
+from evenpalette.core.raster.reading import derived, resize_plane
 
 RNG = np.random.default_rng(3)
 
@@ -153,3 +155,36 @@ def test_what_was_made_from_a_picture_is_kept_as_long_as_it_and_never_taken_for_
     assert kept() is not None
     del plane
     assert kept() is None
+
+
+def test_mips_keep_their_mean_and_one_axis_down_is_averaged_while_the_other_grows() -> None:
+    rng = np.random.default_rng(4)
+    for low, high in ((0, 256), (100, 103), (40, 60)):
+        raster = Raster(rng.integers(low, high, (256, 256, 1)).astype(np.uint8), Encoding.DATA)
+        chain = mip_chain(raster).levels
+        assert all(abs(float(level.pixels.mean()) - float(raster.pixels.mean())) < 0.1 for level in chain[:5])
+        one_by_one = raster
+        for _ in range(4):
+            one_by_one = halved(one_by_one)
+        assert abs(float(one_by_one.pixels.mean()) - float(raster.pixels.mean())) < 0.15
+    stripes = np.zeros((8, 256), np.float32)
+    stripes[:, ::4] = 1
+    grown = resize_plane(stripes, (32, 16))
+    assert grown.shape == (16, 32)
+    assert np.allclose(grown, 0.25, atol=1e-6), "every fourth column, averaged over eight"
+
+
+def test_colors_grow_under_clear_texels_only() -> None:
+    """A red disc on clear green: filtered by any game, nothing green is left at its edge."""
+    y, x = np.mgrid[:64, :64]
+    seen = (x - 32) ** 2 + (y - 32) ** 2 < 200
+    pixels = np.where(seen[..., None], (220, 20, 30, 255), (0, 255, 0, 0)).astype(np.uint8)
+    raster = Raster(pixels, Encoding.SRGB)
+    grown = grown_under_alpha(raster)
+    assert np.array_equal(grown.pixels[..., 3], pixels[..., 3])
+    assert np.array_equal(grown.pixels[seen], pixels[seen])
+    for level in mip_chain(grown).levels[:5]:
+        assert (level.pixels[level.pixels[..., 3] > 0][:, :3] == (220, 20, 30)).all()
+    assert mip_chain(raster).levels[2].pixels[..., 1][mip_chain(raster).levels[2].pixels[..., 3] > 0].max() > 60, "what it mends"
+    opaque = Raster(pixels[..., :3], Encoding.SRGB)
+    assert grown_under_alpha(opaque) is opaque

@@ -103,7 +103,8 @@ class KitRegion(_Said):
 
 
 class KitDivision(_Said):
-    """One way in which the surface is divided, and what happens where its coverages overlap."""
+    """One way in which the surface is divided, and what happens where its coverages overlap. Sums from 251 of 255 on count as one,
+    and from 247 on they are brought toward it: 8 bits may have lost so much of shares that belong together."""
 
     id: str
     name: str

@@ -8,7 +8,7 @@ from evenpalette.core.delivery.kit_model import KitTime
 from evenpalette.core.placement import Placement
 from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
-from evenpalette.core.recipe.binding import Moment
+from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.shader import made_attributes
 from evenpalette.core.recipe.steps import KINDS
@@ -56,11 +56,12 @@ def time_of(state: State) -> KitTime | None:
 
 
 def _drifts(state: State, variant: str | None) -> Iterator[float]:
-    for step in state.bound_steps(variant, Moment()):
-        for row in step.rows:
-            for read in row.maps.values():
-                placement: Placement = read.placement
-                yield from placement.drift
+    values = state.values(variant)
+    for step in state.project.recipe.steps:
+        for map_ in KINDS[step.kind].maps if step.kind in KINDS else ():
+            for row in step.rows:
+                held = read_binding(step.binding(row, map_.placement.key), map_.placement, values)
+                yield from Placement.parse(str(held)).drift
 
 
 def _common(parts: list[Fraction]) -> Fraction | None:

@@ -10,6 +10,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import WRAP, is_aside
 from evenpalette.core.placement import Placement
+from evenpalette.core.project.bleed_findings import find_bleeding
 from evenpalette.core.project.drift_findings import find_moved_means
 from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
@@ -72,6 +73,7 @@ def find_all(state: State, regions: RegionFindings | None = None, may_read: MayR
     return [
         *_asset(state),
         *(regions or find_in_regions(state)).findings,
+        *find_bleeding(state),
         *_tones(state),
         *_recipe(state, may_read),
         *_variants(state),

@@ -6,6 +6,7 @@ import numpy as np
 
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
+from evenpalette.core.project.bleed_findings import without_bleeding
 from evenpalette.core.project.edits import asset, face_sets, links, recipe, regions
 from evenpalette.core.project.edits.painting import is_paintable, locked_cover, with_painted
 from evenpalette.core.project.edits.refining import add_operation
@@ -156,6 +157,14 @@ def _carry(state: State, region: str) -> State:
     return with_painted(state, carried_over(planes, region, PaintSurface(texels), samples, locked_cover(state, region)))
 
 
+def _bleeding(state: State, finding: Finding) -> Mend | None:
+    raster = state.textures.get(finding.subject)
+    if raster is None:
+        return None
+    used = state.used_at(raster.size)
+    return "Carry the colors beyond the islands", lambda s: asset.replace_texture(s, finding.subject, without_bleeding(raster, used))
+
+
 def _unused_parameter(_: State, finding: Finding) -> Mend | None:
     return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
 
@@ -173,5 +182,5 @@ _MENDS: dict[str, Callable[[State, Finding], Mend | None]] = {
     "data-as-color": _encoding, "color-as-data": _encoding, "uv-outside": _outside, "impure-flag": _impure, "gap": _gap,
     "unassigned-faces": _unassigned, "overlap": _overlap, "empty": _empty, "same-name": _same_name,
     "same-flag": _same_flag, "speck": _specks, "seam": _seam, "unused-parameter": _unused_parameter,
-    "link-changed": _take_link, "link-lost": _lost_link,
+    "link-changed": _take_link, "bleeding-color": _bleeding, "link-lost": _lost_link,
 }  # fmt: skip

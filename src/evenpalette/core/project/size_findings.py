@@ -9,7 +9,6 @@ from evenpalette.core.finding import Finding
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.game import Sampled, Setting, grid
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.recipe.binding import textures_of
 
 #: Codes of 8 bits that a read may differ by unseen: common practice, no source.
 _UNSEEN = 6
@@ -20,11 +19,9 @@ _ROWS = 48
 def find_odd_sizes(state: State) -> Iterator[Finding]:
     """A finding for each texture that the recipe reads as it lies, whose size is not that of the others by a power of two, and
     which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
-    recipe = state.project.recipe
     size = state.sources.size
     names = {t.id: t.name for t in state.project.asset.textures}
-    read = dict.fromkeys(key for step in recipe.steps if step.enabled for key in textures_of(step, recipe.parameters))
-    held = {key: state.textures[key] for key in read if key in state.textures and key in names}
+    held = {key: state.textures[key] for key in dict.fromkeys(_read_as_it_lies(state)) if key in state.textures and key in names}
     for key, raster in held.items():
         if raster.size == size or all(_is_power(a, b) for a, b in zip(raster.size, size, strict=True)):
             continue
@@ -36,6 +33,14 @@ def find_odd_sizes(state: State) -> Iterator[Finding]:
                 f"has its mean, and they differ by {codes:.0f} codes. Bring it in at {size[0]} x {size[1]}, or half or twice that"
             )
             yield Finding("odd-size", "delivery", text, subject=key)
+
+
+def _read_as_it_lies(state: State) -> Iterator[str]:
+    """Textures of steps that are on, but for those that are laid by a placement or fetched texel by texel, which are read alike."""
+    for step in state.bound_steps(None):
+        exact = {m.looks_up for m in step.kind.maps if m.looks_up} | {m.key for m in step.kind.maps if m.looks_up or m.cells}
+        for row in step.rows if step.amount else ():
+            yield from (read.texture for key, read in row.maps.items() if key not in exact and read.placement.is_plain)
 
 
 def _is_power(one: int, other: int) -> bool:

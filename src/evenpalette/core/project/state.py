@@ -219,6 +219,10 @@ class State:
         shape = next(iter(self.coverages.values())).shape if self.coverages else (FACE_MAP_TEXELS,) * 2
         return used_mask(self._faces, (shape[0], shape[1]))
 
+    def used_at(self, size: tuple[int, int]) -> NDArray[np.bool_]:
+        """The texels of a picture (width, height) that some face lies on, bool (height, width)."""
+        return used_mask(self._faces, (size[1], size[0]))
+
     def used_share(self, size: tuple[int, int]) -> NDArray[np.float32]:
         """Which part of each texel of a small picture (width, height) some face lies on, float32 (height, width), 0..1."""
         if self._faces is None:
