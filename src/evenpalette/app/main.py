@@ -4,6 +4,7 @@ import gc
 import os
 import signal
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
@@ -53,8 +54,8 @@ def _leave_proof(window: MainWindow, path: str) -> None:
     os._exit(0)
 
 
-def run(project: Path | None = None, *, demo: bool = False, into: Path | None = None) -> int:
-    """Open the window and stay until it is closed."""
+def run(project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None) -> int:
+    """Open the window and stay until it is closed. files: are brought into a new project, as dropping them does."""
     if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
         print("evenpalette: there is no display to open a window on. Try `xvfb-run evenpalette ...`.", file=sys.stderr)
         return 2
@@ -69,6 +70,8 @@ def run(project: Path | None = None, *, demo: bool = False, into: Path | None = 
         window.project.open_demo(into=into)
     elif project is not None:
         window.project.open_path(project)
+    elif files:
+        QTimer.singleShot(0, lambda: window.take_files([path.absolute() for path in files]))
     if shot:
         QTimer.singleShot(6000, lambda: _leave_proof(window, shot))
     else:

@@ -57,14 +57,15 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _open_window(words: list[str]) -> int:
-    if len(words) > 1:
-        return refuse(f"'{words[0]}' is no verb; there are {', '.join(VERBS)}")
-    from evenpalette.cli.window import is_project, open_window
+    from evenpalette.cli.window import is_project, is_readable, open_window
 
-    project = Path(words[0]) if words else None
-    if project is not None and not is_project(project):
-        return refuse(f"{project} is neither a verb nor a project folder")
-    return open_window(project)
+    paths = [Path(word) for word in words]
+    if len(paths) == 1 and is_project(paths[0]):
+        return open_window(paths[0])
+    for path in paths:
+        if not is_readable(path):
+            return refuse(f"'{path}' is no verb ({', '.join(VERBS)}), no project folder, and no mesh or picture that is there")
+    return open_window(files=paths)
 
 
 def _parser(word: str) -> argparse.ArgumentParser:

@@ -50,6 +50,7 @@ def add_verbs(verb: Verb) -> None:
     new.add_argument("--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along")
     new.add_argument("--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role")
     new.add_argument("--regions", default="", help="material, shell, island, vertex-color, id:FILE or channels:FILE")
+    new.add_argument("--tile", default="", help="UV tile to work on, e.g. 1002; wrap lays all of them into one, which is guessed where pictures repeat")
     new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
 
 
@@ -166,6 +167,6 @@ def _new(options: argparse.Namespace) -> None:
     progress, bar = bar_of("making the project")
     with bar:
         state = create_project(
-            options.mesh, options.texture, options.regions, fit=options.fit, name=folder.name[:80], progress=progress
+            options.mesh, options.texture, options.regions, fit=options.fit, name=folder.name[:80], tile=options.tile, progress=progress
         )
         Storage(folder).save(state)

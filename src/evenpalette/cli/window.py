@@ -2,6 +2,7 @@
 where there is no Qt and no display."""
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
@@ -21,11 +22,22 @@ def is_project(path: Path) -> bool:
         return False
 
 
-def open_window(project: Path | None = None, *, demo: bool = False, into: Path | None = None) -> int:
-    """Until it is closed; the exit code."""
+def is_readable(path: Path) -> bool:
+    """Whether it is a mesh or a picture, by its ending, and there."""
+    from evenpalette.core.mesh.read import MESH_ENDINGS
+    from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+
+    try:
+        return path.suffix.lower() in (*MESH_ENDINGS, *IMAGE_ENDINGS) and path.is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def open_window(project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None) -> int:
+    """Until it is closed; the exit code. files: meshes and pictures for a new project."""
     from evenpalette.app.main import run
 
-    return run(project, demo=demo, into=into)
+    return run(project, files=files, demo=demo, into=into)
 
 
 def _demo(options: argparse.Namespace) -> int:

@@ -31,6 +31,7 @@ from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
+from evenpalette.core.mesh.upright import AXES
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.edits import asset as edit
 from evenpalette.core.project.edits.made_textures import MADE, add_made
@@ -89,6 +90,13 @@ class AssetBench(QWidget):
         self.uv_set.setToolTip("The file has several layouts: the one that its textures are made for")
         self.uv_set.activated.connect(lambda i: self._choose_uv_set(self.uv_set.itemData(i)))
         self._uv_row = row(label("UV set", "note"), self.uv_set, None, spacing=6)
+        self.up = QComboBox()
+        self.up.setAccessibleName("Upright axis")
+        self.up.setToolTip("The axis of the file that points up: directions, gradients and what is computed of the mesh follow it")
+        for axis in AXES:
+            self.up.addItem(f"{axis.upper()} is up", axis)
+        self.up.activated.connect(lambda i: self._choose_up(str(self.up.itemData(i))))
+        self._up_row = row(label("upright", "note"), self.up, None, spacing=6)
         self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
         self.sheet = QComboBox()
         self.sheet.setAccessibleName("Sheet")
@@ -97,7 +105,7 @@ class AssetBench(QWidget):
         self._sheet_name = label("Sheet", "note")
         self._sheet_row = row(self._sheet_name, self.sheet, self._parts, None, spacing=6)
         left = column(
-            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._sheet_row, self._uv_row, self._tile_row, None,
+            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._up_row, self._sheet_row, self._uv_row, self._tile_row, None,
             button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place"),
         )  # fmt: skip
         left.setFixedWidth(248)
@@ -163,6 +171,7 @@ class AssetBench(QWidget):
         self._show_sheets()
         self._show_uv_sets()
         self._show_tiles()
+        self._show_up()
         textures = state.project.asset.textures
         self._empty.setVisible(not textures)
         self.table.setRowCount(len(textures))
@@ -297,6 +306,14 @@ class AssetBench(QWidget):
             )
 
         self._session.run("Find source files", lambda s, _: look(s), then)
+
+    def _show_up(self) -> None:
+        info = self._session.state.project.mesh
+        self._up_row.setVisible(info is not None)
+        self.up.setCurrentIndex(self.up.findData(info.up if info is not None else AXES[0]))
+
+    def _choose_up(self, axis: str) -> None:
+        self._session.run(f"{axis.upper()} is up", lambda s, _: edit.set_up(s, axis))
 
     def _show_tiles(self) -> None:
         view = self._session.state.mesh

@@ -25,7 +25,7 @@ class Mesh:
     colors: float32 (F, 3, 4) for each corner, stored values 0..1, or None.
     groups: int32 (F,), index into group_names (material or group of the file).
     tile: which UV tile of the file is laid out as the first, '' as in the file; all_tiles: (name, faces) of each.
-    uv_sets: how many UV sets the file has.
+    uv_sets: how many UV sets the file has. up: the axis of the file that was turned to Y.
     """
 
     positions: NDArray[np.float32]
@@ -41,6 +41,7 @@ class Mesh:
     tile: str = ""
     all_tiles: tuple[tuple[str, int], ...] = ()
     uv_sets: int = 1
+    up: str = "y"
 
     @property
     def face_count(self) -> int:

@@ -1,13 +1,15 @@
 """A project from files, without a window."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.asset_file import read_asset
+from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.project.edits.asset import add_texture, rename_project
+from evenpalette.core.project.edits.asset import add_texture, rename_project, set_tile
 from evenpalette.core.project.edits.asset_file import take_asset
 from evenpalette.core.project.edits.face_sets import regions_from_mesh
 from evenpalette.core.project.edits.recipe import set_base
@@ -17,6 +19,9 @@ from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES
+
+#: The number of a tile in a picture's name (common practice, no source).
+_TILE = re.compile(r"(?<![0-9])1[0-9]{3}(?![0-9])")
 
 
 @dataclass(frozen=True)
@@ -37,18 +42,21 @@ def role_named(name: str) -> Role:
 
 
 def create_project(
-    mesh: Path, textures: Sequence[TextureFile] = (), regions: str = "", *, fit: bool = False, name: str = "",
+    mesh: Path, textures: Sequence[TextureFile] = (), regions: str = "", *, fit: bool = False, name: str = "", tile: str = "",
     progress: Progress = no_progress,
 ) -> State:  # fmt: skip
     """A document of a mesh with what its file brings along, more textures, regions, one Tint step, and on wish a tone.
 
     regions: a kind of what the mesh brings along, 'id:FILE' or 'channels:FILE', '' for none. Textures go to the first
-    sheet; regions that come of the mesh are made on every sheet. fit: needs a painted texture and regions. Raises
+    sheet; regions that come of the mesh are made on every sheet. tile: of the layout, 'wrap' for all laid into one, which is
+    guessed where one picture repeats over several. fit: needs a painted texture and regions. Raises
     EvenPaletteError.
     """
     state = take_asset(State(), read_asset(mesh), str(mesh))
     state = rename_project(state, name or mesh.stem[:80] or "Untitled")
     first = state.project.sheet.id
+    if tile or _repeats(state, textures):
+        state = set_tile(state, tile or WRAP)
     for texture in textures:
         state = add_texture(state, read_image(texture.path), texture.path.name, texture.role, str(texture.path))
     progress(0.2)
@@ -73,6 +81,14 @@ def create_project(
         raise EvenPaletteError(f"A tone cannot be fitted without a painted texture.{taken}")
     progress(1.0)
     return state
+
+
+def _repeats(state: State, textures: Sequence[TextureFile]) -> bool:
+    """Whether a layout that leaves the first tile most likely repeats its pictures: none of them says by its name of which
+    tile it is."""
+    tiles = tiles_of(state.mesh.whole.mesh) if state.mesh is not None else {}
+    names = [t.name for sheet in state.project.sheets for t in sheet.textures] + [t.path.name for t in textures]
+    return any(tile != FIRST for tile in tiles) and not any(_TILE.search(name) for name in names)
 
 
 def _from_image(state: State, kind: str, path: Path) -> State:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from enum import StrEnum
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
@@ -81,7 +81,7 @@ class MeshInfo(Stored):
     """The mesh: its file's name and where it was brought in from.
 
     tile: the UV tile of the file that is worked on, 'wrap' for all laid into one, '' for the layout as it is. uv_set:
-    the UV set of the file, None for the one that its materials use.
+    the UV set of the file, None for the one that its materials use. up: the axis of the file that points up.
     """
 
     name: str
@@ -89,6 +89,7 @@ class MeshInfo(Stored):
     source_path: str = ""
     tile: str = Field("", max_length=40)
     uv_set: int | None = Field(None, ge=0, le=15)
+    up: Literal["y", "z", "x"] = "y"
 
 
 class Asset(Stored):

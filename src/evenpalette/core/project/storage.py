@@ -25,6 +25,7 @@ from evenpalette.core.files import reason, safe_name
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.tiles import in_tile
+from evenpalette.core.mesh.upright import upright
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.project.budget import Budget
 from evenpalette.core.project.folder import Identity, ProjectFolder
@@ -261,7 +262,8 @@ class Storage:
         parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}", uv_set)
         self._remember(parsed.source_bytes, project.mesh_file, identity, parsed.source_bytes)
         tile = project.mesh.tile if project.mesh else ""
-        return MeshView(in_tile(replace(parsed, name=name), tile))
+        up = project.mesh.up if project.mesh else "y"
+        return MeshView(upright(in_tile(replace(parsed, name=name), tile), up))
 
     def _plane(self, relative: str, budget: Budget) -> NDArray[np.uint8]:
         known = next((item.content for item in self._written.values() if item.path == relative), None)

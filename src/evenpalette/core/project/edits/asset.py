@@ -12,6 +12,7 @@ from evenpalette.core.errors import EvenPaletteError, MeshFileError, RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.tiles import in_tile
+from evenpalette.core.mesh.upright import guess_up, upright
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.names import checked_name, free_name, plain_name, storable
 from evenpalette.core.project.edits.regions import recompute_coverages
@@ -33,9 +34,10 @@ def encoding_for(role: Role, raster: Raster) -> Encoding:
     return role.encoding
 
 
-def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None = None) -> State:
+def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None = None, up: str = "") -> State:
     """Use this mesh; regions made of faces of an old one of the same shape are found again on it. uv_set: which one of
-    the file it was laid out by, None for the one that its materials use.
+    the file it was laid out by, None for the one that its materials use. up: the axis of the file that points up, '' for the
+    one that it had before, or that is guessed.
 
     Raises MeshFileError for one on which no texture can lie.
     """
@@ -53,10 +55,13 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
             mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}", uv_set), name=mesh.name)
         if old.tile and not mesh.tile:
             mesh = in_tile(mesh, old.tile)
+        up = up or old.up
+    if mesh.up == "y":
+        mesh = upright(mesh, up or guess_up(mesh))
     before = state.mesh.mesh if state.mesh is not None else None
     if before is not None and not np.array_equal(before.faces, mesh.faces):
         state = _faces_on(state, before, mesh)
-    info = MeshInfo(name=plain_name(mesh.name), ending=mesh.source_ending, source_path=storable(source_path), tile=mesh.tile, uv_set=uv_set)
+    info = MeshInfo(name=plain_name(mesh.name), ending=mesh.source_ending, source_path=storable(source_path), tile=mesh.tile, uv_set=uv_set, up=mesh.up)
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
@@ -69,27 +74,37 @@ def set_tile(state: State, tile: str) -> State:
     info = state.project.asset.mesh
     if state.mesh is None or info is None:
         raise MeshFileError("Bring in a mesh first.")
-    return _laid_anew(state, tile, info.uv_set)
+    return _laid_anew(state, tile, info.uv_set, info.up)
 
 
 def set_uv_set(state: State, uv_set: int | None) -> State:
     """Lay the mesh out by another UV set of its file, None for the one that its materials use. Raises MeshFileError."""
     if state.mesh is None or state.project.asset.mesh is None:
         raise MeshFileError("Bring in a mesh first.")
-    return _laid_anew(state, "", uv_set)
+    return _laid_anew(state, "", uv_set, state.project.asset.mesh.up)
 
 
-def _laid_anew(state: State, tile: str, uv_set: int | None) -> State:
-    """The mesh of the file with another layout."""
+def set_up(state: State, up: str) -> State:
+    """Say which axis of the mesh's file points up: what is made of directions follows. Raises MeshFileError."""
+    info = state.project.asset.mesh
+    if state.mesh is None or info is None:
+        raise MeshFileError("Bring in a mesh first.")
+    return _laid_anew(state, info.tile, info.uv_set, up)
+
+
+def _laid_anew(state: State, tile: str, uv_set: int | None, up: str) -> State:
+    """The mesh of the file with another layout, or set upright otherwise."""
     info, view = state.project.asset.mesh, state.mesh
     assert info is not None
     assert view is not None
     mesh = view.whole.mesh
     if mesh.source_bytes:
         mesh = replace(parse_mesh(mesh.source_bytes, f"mesh{mesh.source_ending}", uv_set), name=mesh.name)
+    elif mesh.up != up:
+        raise MeshFileError(f"The file of {mesh.name} is not kept. Bring it in again.")
     laid = in_tile(mesh, tile)
-    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": "", "uv_set": None})}))
-    state = set_mesh(state, laid, info.source_path, uv_set)
+    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": "", "uv_set": None, "up": up})}))
+    state = set_mesh(state, laid, info.source_path, uv_set, up)
     return remade_everywhere(state)
 
 
