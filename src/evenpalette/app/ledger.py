@@ -16,15 +16,22 @@ from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, counted, label, list_actions, row
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
+from evenpalette.core.finding import Finding
 from evenpalette.core.project.edits import regions as edit
+from evenpalette.core.project.edits.ignoring import heed, ignore
 from evenpalette.core.project.edits.tone import tint_parameter_of
 from evenpalette.core.project.edits.variants import activate, find_variant
 from evenpalette.core.project.mends import mend_for
+from evenpalette.core.project.ranking import weight
 from evenpalette.core.regions.model import Division, Region
 
 ROW_HEIGHT, HEADING_HEIGHT = 40, 24
+
+
+#: What was left is there, and no more.
+_LEFT = "#9a9a9a"
 
 
 class RegionModel(NamedModel):
@@ -201,6 +208,9 @@ class Ledger(QWidget):
         self.findings.setWordWrap(True)
         self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.findings.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self._leave = list_actions(self.findings, [("Leave it as it is", "Del", self.leave), ("Mend", "M", self.mend)])
+        self.findings.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        self._shows_left = False
         self.findings.itemActivated.connect(self._go)
         self.findings.itemClicked.connect(self._go)
         layout = QVBoxLayout(self)
@@ -296,31 +306,64 @@ class Ledger(QWidget):
         self._heading.setObjectName("section" if not found else "warn")
         self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
         for finding in found:
-            item = QListWidgetItem(finding.text)
-            item.setData(Qt.ItemDataRole.UserRole, finding)
-            item.setFont(theme.font(theme.NOTE))
-            item.setForeground(QColor(theme.MUTED))
-            item.setToolTip(plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there"))
-            self.findings.addItem(item)
+            item = self._item(finding, theme.INK if weight(finding) == 0 else theme.MUTED)
+            item.setToolTip(plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there; Del leaves it as it is"))
+        left = self._session.left
+        if not left:
+            self._shows_left = False
+            return
+        fold = self._item(None, theme.MUTED)
+        fold.setText(f"{counted(len(left), 'finding')} left as {'it is' if len(left) == 1 else 'they are'}" + ("" if self._shows_left else " ..."))
+        fold.setToolTip("Click to see what you chose to leave, or to fold it away")
+        for finding in left if self._shows_left else ():
+            item = self._item(finding, _LEFT)
+            item.setToolTip(plain(f"{finding.text}. Del looks at it again"))
+
+    def _item(self, finding: Finding | None, color: str) -> QListWidgetItem:
+        item = QListWidgetItem(finding.text if finding is not None else "")
+        item.setData(Qt.ItemDataRole.UserRole, finding)
+        item.setFont(theme.font(theme.NOTE))
+        item.setForeground(QColor(color))
+        self.findings.addItem(item)
+        return item
+
+    def _finding(self) -> Finding | None:
+        item = self.findings.currentItem()
+        return item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+
+    def leave(self) -> None:
+        """Leave the current finding as it is, kept in the project; one that was left is looked at again."""
+        finding = self._finding()
+        if finding is None:
+            return
+        change = heed if finding in self._session.left else ignore
+        words = "Look at it again" if change is heed else "Leave a finding as it is"
+        self._session.apply(words, lambda s: change(s, finding.key))
 
     def _show_mend(self) -> None:
-        item = self.findings.currentItem()
-        finding = item.data(Qt.ItemDataRole.UserRole) if item else None
+        finding = self._finding()
         mend = mend_for(self._session.state, finding) if finding else None
         self._mend.setVisible(mend is not None)
+        for action in self._leave:
+            action.setEnabled(finding is not None)
+        self._leave[0].setText("Look at it again" if finding in self._session.left else "Leave it as it is")
+        self._leave[1].setEnabled(mend is not None)
         if mend is not None:
             self._mend.setToolTip(plain(f"{mend[0]}: {finding.text}"))
 
     def mend(self) -> None:
         """Mend the current finding, if it can be."""
-        item = self.findings.currentItem()
-        finding = item.data(Qt.ItemDataRole.UserRole) if item else None
+        finding = self._finding()
         mend = mend_for(self._session.state, finding) if finding else None
         if mend is not None:
             self._session.run(mend[0], lambda s, _: mend[1](s))
 
     def _go(self, item: QListWidgetItem) -> None:
         finding = item.data(Qt.ItemDataRole.UserRole)
+        if finding is None:
+            self._shows_left = not self._shows_left
+            self._show_findings()
+            return
         self._session.set_station(finding.station)
         if find_variant(self._session.state, finding.subject) is not None:
             self._session.apply("Show variant", lambda s: activate(s, finding.subject), "activate")

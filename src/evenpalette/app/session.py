@@ -20,8 +20,9 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.parallel import Progress
 from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
 from evenpalette.core.project.budget import check_budget
-from evenpalette.core.project.findings import Finding, RegionFindings, find_all, find_in_regions
+from evenpalette.core.project.findings import Finding, RegionFindings, everything, find_in_regions
 from evenpalette.core.project.history import History
+from evenpalette.core.project.ranking import ranked, without
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.regions.checks.gaps import shares
@@ -52,7 +53,9 @@ class Session(QObject):
         self.step: str | None = None
         #: The row of the step that is the subject of the bench; None is the first.
         self.row: str | None = None
+        #: What is open, and what the artist chose to leave.
         self.findings: list[Finding] = []
+        self.left: list[Finding] = []
         self._region_findings: RegionFindings | None = None
         #: Each region's part of the used UV area, 0..1.
         self.shares: dict[str, float] = {}
@@ -112,7 +115,7 @@ class Session(QObject):
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
         self.row = self._row_of_region()
         self._fit_faces()
-        self.findings, self.shares = [], {}
+        self.findings, self.left, self.shares = [], [], {}
         self.changed.emit(EVERYTHING)
         self.selection_changed.emit()
         self.findings_changed.emit()
@@ -264,7 +267,7 @@ class Session(QObject):
         self._fit_faces()
         self.changed.emit(facets)
         self.saved_changed.emit()
-        if facets - {ACTIVE}:
+        if facets - {ACTIVE} or before.project.ignored != self.state.project.ignored:
             self._findings_timer.start()
 
     def find_again(self) -> None:
@@ -280,11 +283,12 @@ class Session(QObject):
                 state.mesh.prepare()
             regions = known if known is not None and known.are_of(state) else find_in_regions(state)
             covered = shares(dict(state.coverages), state.used) if state.coverages else {}
-            return regions, find_all(state, regions, followed.__contains__), covered
+            return regions, everything(state, regions, followed.__contains__), covered
 
         def done(found: tuple[RegionFindings, list[Finding], dict[str, float]]) -> None:
             if self.state.project is state.project and self.state.coverages is state.coverages:
-                self._region_findings, self.findings, self.shares = found
+                self._region_findings, every, self.shares = found
+                self.findings, self.left = without(ranked(every), state.project.ignored)
                 self.findings_changed.emit()
             else:
                 self._findings_timer.start()

@@ -17,3 +17,8 @@ class Finding:
     region: str = ""
     place: tuple[float, float] | None = None
     subject: str = ""
+
+    @property
+    def key(self) -> str:
+        """What it is known by from one look to the next, whatever its numbers are by then."""
+        return " ".join((self.code, self.subject, self.region)).strip()

@@ -13,12 +13,14 @@ from evenpalette.core.mesh.mesh import Mesh, build_mesh
 from evenpalette.core.project.demo_files import copy_demo
 from evenpalette.core.project.edits import face_sets
 from evenpalette.core.project.edits.asset import add_texture, replace_texture, set_mesh
+from evenpalette.core.project.edits.ignoring import heed, ignore
 from evenpalette.core.project.edits.painting import add_painted_region, with_painted
 from evenpalette.core.project.edits.recipe import add_step, bind_input
-from evenpalette.core.project.edits.regions import regions_from_id_map, set_overlap, update_region
-from evenpalette.core.project.findings import find_all, find_in_regions
+from evenpalette.core.project.edits.regions import add_flag_region, regions_from_id_map, set_overlap, update_region
+from evenpalette.core.project.findings import everything, find_all, find_in_regions
 from evenpalette.core.project.mends import mend_for
 from evenpalette.core.project.model import Role
+from evenpalette.core.project.ranking import ranked, weight
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -93,7 +95,7 @@ def test_what_is_lost_across_a_seam_is_found_and_a_border_along_it_is_meant(halv
     upper, lower = (plane.copy() for plane in halves)
     upper[:, :40], lower[:, :40] = 255, 0
     found = codes(painted_can(upper, lower))["seam"]
-    assert "is lost across a seam" in found.text
+    assert found.text.startswith("Region 1 and Region 2 are lost across a seam: they differ on both sides"), "one seam, said once"
     assert found.place is not None
     assert abs(found.place[0] - 0.1) < 0.02 or abs(found.place[0] - 0.9) < 0.02
     assert found.place[1] > 0.5
@@ -275,3 +277,21 @@ def test_a_size_that_a_game_reads_otherwise_is_found(lantern: State) -> None:
         step = state.project.recipe.steps[-1]
         state = bind_input(state, step.id, "mask", Binding(value=f"{state.project.asset.textures[-1].id}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None)
         assert bool([f for f in find_all(state) if f.code == "odd-size"]) == expected
+
+
+def test_what_one_picks_from_paint_need_not_be_pure_and_what_is_left_stays_left(lantern: State, tmp_path: Path) -> None:
+    painted = lantern.project.tone.painted
+    assert painted is not None
+    state = add_flag_region(lantern, painted, "#b0643c", (0.3, 0.3))
+    assert "impure-flag" not in codes(state)
+    id_map = lantern.project.asset.with_role(Role.ID_MAP)[0].id
+    state = add_flag_region(state, id_map, "#fe0300")
+    found = codes(state)["impure-flag"]
+    left = ignore(state, found.key)
+    assert "impure-flag" not in codes(left)
+    assert found.key in {f.key for f in everything(left)}
+    Storage(tmp_path / "p").save(left)
+    assert "impure-flag" not in codes(Storage(tmp_path / "p").open())
+    assert "impure-flag" in codes(heed(left, found.key))
+    order = [weight(f) for f in ranked(everything(state))]
+    assert order == sorted(order)

@@ -15,6 +15,8 @@ from evenpalette.core.project.drift_findings import find_moved_means
 from evenpalette.core.project.edits.links import changes_of
 from evenpalette.core.project.guess import contradiction
 from evenpalette.core.project.likeness import alike
+from evenpalette.core.project.model import Role
+from evenpalette.core.project.ranking import joined, listed, without
 from evenpalette.core.project.reach import reach_of, unseen
 from evenpalette.core.project.size_findings import find_odd_sizes
 from evenpalette.core.project.state import State
@@ -53,23 +55,24 @@ class RegionFindings:
 
 def find_in_regions(state: State) -> RegionFindings:
     """Findings of the station Regions."""
-    found = (
-        *_unassigned_faces(state),
-        *(
-            finding
-            for division in state.project.regions.divisions
-            for finding in (
-                *find_gaps_and_overlaps(division, dict(state.coverages), state.used),
-                *find_on_surface(state, division),
-            )
-        ),
-    )
-    return RegionFindings(state, found)
+    names = {region.id: region.name for region in state.project.regions.regions}
+    maps = {texture.id for texture in state.project.asset.with_role(Role.ID_MAP)}
+    found = list(_unassigned_faces(state))
+    for division in state.project.regions.divisions:
+        held = (*find_gaps_and_overlaps(division, dict(state.coverages), state.used), *find_on_surface(state, division))
+        # A color that was picked from paint is no flag, and need not be pure.
+        found += joined([f for f in held if f.code != "impure-flag" or f.subject in maps], names)
+    return RegionFindings(state, tuple(found))
 
 
 def find_all(state: State, regions: RegionFindings | None = None, may_read: MayRead = nothing) -> list[Finding]:
-    """Findings of every station, in the order of the path. regions: those already found, where they hold. may_read: which
+    """Findings of every station, in the order of the path, but for those that the artist chose to leave. regions: those already found, where they hold. may_read: which
     of the files that the project names may be looked into."""
+    return without(everything(state, regions, may_read), state.project.ignored)[0]
+
+
+def everything(state: State, regions: RegionFindings | None = None, may_read: MayRead = nothing) -> list[Finding]:
+    """`find_all` with what the artist chose to leave."""
     return [
         *_asset(state),
         *(regions or find_in_regions(state)).findings,
@@ -138,13 +141,13 @@ def _tones(state: State) -> list[Finding]:
     report = state.project.tone.report
     if report is None:
         return []
-    found = []
     names = {region.id: region.name for region in state.project.regions.regions}
-    for row in report.rows:
-        if row.region in names and row.mean > 3.0:
-            text = f"{names[row.region]}: one tint does not rebuild it (mean CIEDE2000 {row.mean:.1f})"
-            found.append(Finding("poor-fit", "tones", text, row.region))
-    return found
+    poor = sorted((row for row in report.rows if row.region in names and row.mean > 3.0), key=lambda row: -row.mean)
+    if not poor:
+        return []
+    what, most = ("it", "") if len(poor) == 1 else ("them", "up to ")
+    text = f"{listed([names[row.region] for row in poor])}: one tint does not rebuild {what} (mean CIEDE2000 {most}{poor[0].mean:.1f})"
+    return [Finding("poor-fit", "tones", text, poor[0].region)]
 
 
 def _recipe(state: State, may_read: MayRead) -> list[Finding]:

@@ -174,6 +174,8 @@ class Project(Stored):
     variants: tuple[Variant, ...] = ()
     active_variant: str | None = None
     delivery: DeliverySettings = DeliverySettings()
+    #: Keys of findings that the artist chose to leave as they are.
+    ignored: tuple[Annotated[str, Field(max_length=300)], ...] = Field((), max_length=2000)
     #: Raster key to file, relative to the project folder; written on save.
     rasters: dict[str, str] = {}
     mesh_file: str | None = None

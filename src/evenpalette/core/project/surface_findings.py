@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from evenpalette.core.finding import Finding
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.project.edits.face_sets import face_region_labels
+from evenpalette.core.project.ranking import listed
 from evenpalette.core.project.state import State
 from evenpalette.core.regions.checks.gaps import held_by, spot
 from evenpalette.core.regions.checks.seams import lost_at_seams, near_islands
@@ -59,11 +60,11 @@ def _strips(division: Division, owner: NDArray[np.int16], used: NDArray[np.bool_
     strips = thin_strips(owner, used)
     if int(strips.max()) < 0:
         return
-    for index, region in enumerate(division.regions):
-        thin = strips == index
-        if thin.any():
-            text = f"{region.name}: {int(thin.sum()):,} texels in strips one texel wide, too few for an edge"
-            yield Finding("thin", "regions", text, region.id, spot(thin)[0])
+    held = [(region, count) for index, region in enumerate(division.regions) if (count := int((strips == index).sum()))]
+    held.sort(key=lambda pair: -pair[1])
+    worst = held[0][0]
+    text = f"{listed([region.name for region, _ in held])}: {sum(count for _, count in held):,} texels in strips one texel wide, too few for an edge"
+    yield Finding("thin", "regions", text, worst.id, spot(strips == division.regions.index(worst))[0])
 
 
 def _islands(state: State, division: Division, owner: NDArray[np.int16], texels: Texels) -> Iterator[Finding]:
