@@ -53,7 +53,7 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
     levels = [raster]
     share = _cut_share(raster) if kind is MipKind.CUT_OUT and raster.channels in (2, 4) else None
     # Every level is averaged from what the one before it was before it was rounded: rounding does not add up.
-    # Plain 8-bit data is averaged as codes, in which halves are halves, and go to the even code.
+    # Plain 8-bit data is averaged as codes, in which halves are halves, and go up as drivers round them.
     in_codes = raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB and kind is not MipKind.NORMAL
     values = raster.pixels.astype(np.float32) if in_codes else raster.as_linear()
     while max(levels[-1].size) > 1:
@@ -61,7 +61,7 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
         values = np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA), np.float32).reshape(height, width, raster.channels)
         if kind is MipKind.NORMAL and raster.channels >= 3:
             values = _unit_vectors(values)
-        levels.append(Raster(np.rint(values).astype(np.uint8), raster.encoding) if in_codes else _stored(values, raster))
+        levels.append(Raster((values + np.float32(0.5)).astype(np.uint8), raster.encoding) if in_codes else _stored(values, raster))
     if share is not None:
         levels[1:] = [_with_share(level, share) for level in levels[1:]]
     return MipChain(tuple(levels))
