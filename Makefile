@@ -13,7 +13,7 @@ else
 UNDER :=
 endif
 
-.PHONY: setup demo test test-window test-core fuzz torture bench screenshots lint demo-files schema system
+.PHONY: setup demo test test-window test-core fuzz torture monkey bench screenshots lint demo-files schema system
 
 setup: system $(VENV)/.ready
 
@@ -56,6 +56,12 @@ fuzz: setup
 # Hundreds of kills, overlapping saves, full disks: prints what was lost.
 torture: setup
 	$(BIN)/python -m tests.hostile.torture $(KILLS)
+
+# Seeded hands on the real window, two at a time: SEEDS of them, each does ACTIONS things. 30 and 400 take an hour here.
+SEEDS ?= 30
+ACTIONS ?= 400
+monkey: setup
+	$(UNDER) $(BIN)/python -m tests.hostile.monkey $(SEEDS) $(ACTIONS) $(FIRST)
 
 bench: setup
 	$(UNDER) $(BIN)/python -m benchmarks

@@ -89,7 +89,7 @@ class PictureGrid(QListWidget):
         for columns in range(1, len(self._entries) + 1):
             rows = -(-len(self._entries) // columns)
             width = min(area.width() // columns - _AROUND, round((area.height() // rows - _AROUND - _NAME) * _ASPECT))
-            widest = max(widest, min(width, 420))
+            widest = max(widest, width)
         size = QSize(widest, round(widest / _ASPECT))
         if size != self._size:
             self._size = size

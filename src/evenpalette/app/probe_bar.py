@@ -4,23 +4,43 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.color.hexcode import linear_to_hex
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.evaluate import trace, weight_at
 
 _SAY_MS = 7000
+#: Between the parts of the line.
+_GAP = "    "
 
 
 def _attribute_text(key: str, values: NDArray[np.float32]) -> str:
     """An attribute of the texel in a few letters."""
     name = ATTRIBUTES[key].label.lower()
     return f"{name} {' '.join(f'{value:.2f}' for value in values)}"
+
+
+class ProbeCard(QFrame):
+    """What the line says of a texel, whole: a line for each part, and for each step what it made."""
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        self.setAccessibleName("All of the texel")
+        lines = [line for part in text.split(_GAP) for piece in part.split(" > ") for line in piece.split("  ")]
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 14, 10)
+        layout.setSpacing(3)
+        for line in lines:
+            made = label(line)
+            made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            layout.addWidget(made)
 
 
 class ProbeBar(QWidget):
@@ -43,7 +63,12 @@ class ProbeBar(QWidget):
         self._stop.setFixedSize(20, 20)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 2, 12, 2)
+        self._read_last = ""
+        self._all = tool("chevron-up", "All that is known of the texel (I)", self.show_all)
+        self._all.setFixedSize(20, 20)
+        self._all.hide()
         layout.addWidget(self._line, 1)
+        layout.addWidget(self._all)
         layout.addWidget(self._bar)
         layout.addWidget(self._stop)
         self._bar.hide()
@@ -83,6 +108,14 @@ class ProbeBar(QWidget):
         self._said.stop()
         self._end_said()
 
+    def show_all(self) -> None:
+        """Everything about the texel that was read last, a line each."""
+        if not self._read_last:
+            self._session.said.emit("Point at the model or the texture first.", False)
+            return
+        self._card = ProbeCard(self._read_last, self)
+        show_above(self._card, self)
+
     def set_texel(self, uv: tuple[float, float] | None) -> None:
         """Read this texel from now on."""
         self._uv = uv
@@ -94,7 +127,10 @@ class ProbeBar(QWidget):
     def refresh(self) -> None:
         """Read the texel anew."""
         if not self._said.isActive():
-            self._show(self._read() if self._uv is not None else "")
+            text = self._read() if self._uv is not None else ""
+            self._read_last = text or self._read_last
+            self._all.setVisible(bool(self._read_last))
+            self._show(text)
 
     def _read(self) -> str:
         assert self._uv is not None
@@ -131,24 +167,24 @@ class ProbeBar(QWidget):
         others = [_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR]
         if others:
             parts.append("  ".join(others))
-        return "    ".join(parts)
+        return _GAP.join(parts)
 
     def _show(self, text: str) -> None:
         self._text = text
         self._line.setToolTip(plain(text))
         space = max(60, self._line.width())
         metrics = self._line.fontMetrics()
-        if metrics.horizontalAdvance(text) > space and "    " in text:
+        if metrics.horizontalAdvance(text) > space and _GAP in text:
             # Too long: the steps go first, the ends stay.
-            parts = text.split("    ")
-            while len(parts) > 4 and metrics.horizontalAdvance("    ".join(parts)) > space:
+            parts = text.split(_GAP)
+            while len(parts) > 4 and metrics.horizontalAdvance(_GAP.join(parts)) > space:
                 widest = max(range(1, len(parts) - 1), key=lambda i: len(parts[i]) if " > " in parts[i] else 0)
                 steps = parts[widest].removeprefix("... > ").split(" > ")
                 if len(steps) > 1:
                     parts[widest] = "... > " + " > ".join(steps[1:])
                 else:
                     parts.pop(1 if not parts[1].startswith("final") else 2)
-            text = "    ".join(parts)
+            text = _GAP.join(parts)
         self._line.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, space))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

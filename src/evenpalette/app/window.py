@@ -22,6 +22,7 @@ from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.stations import STATIONS, Room
 from evenpalette.app.stations.bring_in import bring_in
 from evenpalette.app.top_bar import TopBar
+from evenpalette.app.variant_offer import VariantOffer
 from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.walk import Walk, WalkLine
@@ -85,7 +86,7 @@ class MainWindow(QMainWindow):
         self._bench.setMinimumHeight(200)
         upper, lower = QWidget(), QWidget()
         _line(QHBoxLayout(upper), (self.views, 1), (self.rail, 0))
-        _line(QVBoxLayout(lower), (WalkLine(self.walk), 0), (self._bench, 1))
+        _line(QVBoxLayout(lower), (WalkLine(self.walk), 0), (VariantOffer(self.session), 0), (self._bench, 1))
         self._split.setChildrenCollapsible(False)
         self._split.setHandleWidth(3)
         self._split.addWidget(upper)
@@ -127,6 +128,7 @@ class MainWindow(QMainWindow):
             Verb("Views", "Lit or unlit", "L", v.headers.lit.toggle),
             Verb("Views", "UV layout", "U", v.headers.lines.toggle),
             Verb("Views", "Compare by a wipe", "C", v.shown.toggle_compare),
+            Verb("Views", "All of the texel", "I", self.probe.show_all),
             Verb("Views", "Next stage on Form", "]", lambda: v.shown.next_stage(form=True)),
             Verb("Views", "Next stage on Flat", "[", lambda: v.shown.next_stage(form=False)),
         ]

@@ -25,6 +25,7 @@ class ReachLine(QWidget):
         self._parameter: str | None = None
         self._found: Reach | None = None
         self._text = ""
+        self._shorter: tuple[str, ...] = ()
         self._words = label("", "note")
         self._words.setAccessibleName("Reach of the parameter")
         self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -47,7 +48,7 @@ class ReachLine(QWidget):
         """Tell the reach of this parameter from now on; None of nothing."""
         if parameter == self._parameter and self._found is not None:
             return
-        self._parameter, self._found = parameter, None
+        self._parameter, self._found, self._shorter = parameter, None, ()
         self._set_text("")
         for widget in (self._go, self._show):
             widget.setVisible(False)
@@ -69,6 +70,7 @@ class ReachLine(QWidget):
         def done(found: Reach) -> None:
             if parameter == self._parameter:
                 self._found = found
+                self._shorter = found.short_words()
                 self._set_text(found.words(self._session.state))
                 self._go.setVisible(any(reason.step or reason.region for reason in found.reasons))
                 self._show.setVisible(not found.reasons)
@@ -99,7 +101,10 @@ class ReachLine(QWidget):
     def _set_text(self, text: str) -> None:
         self._text = text
         self._words.setToolTip(plain(text))
-        self._words.setText(self._words.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(40, self._words.width())))
+        metrics, space = self._words.fontMetrics(), max(40, self._words.width())
+        # The longest way to say it that is whole.
+        whole = (words for words in (text, *self._shorter) if metrics.horizontalAdvance(words) <= space)
+        self._words.setText(next(whole, metrics.elidedText(self._shorter[-1] if self._shorter else text, Qt.TextElideMode.ElideRight, space)))
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)

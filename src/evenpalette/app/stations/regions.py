@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from evenpalette.app import file_filters
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
+from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.chance_dialog import ChanceDialog
@@ -23,7 +24,7 @@ from evenpalette.app.stations.region_source import Beginning, SourcePage
 from evenpalette.app.stations.station import Room, Station
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
-from evenpalette.app.views import TwinViews
+from evenpalette.app.views import Pick, TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.core.mesh.read import read_mesh
@@ -33,9 +34,11 @@ from evenpalette.core.parallel import Progress
 from evenpalette.core.project.edits import face_sets as faces_edit
 from evenpalette.core.project.edits import regions as edit
 from evenpalette.core.project.model import Role, Texture
+from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
 from evenpalette.core.regions.sources.bake import check_uvs
+from evenpalette.core.regions.sources.flags import to_rgb8
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -73,8 +76,10 @@ class RegionsBench(QWidget):
             "Pick a color",
             self._start_pick,
             icon="pipette",
-            tip="Make a region of the color you click on: of the ID map, or of the painted color where Flat shows it",
+            tip="Make a region of the color that you click on: of the ID map, or of the painted color where Flat shows it or there is no map",
         )
+        self._hovered: tuple[str, str, tuple[float, float]] = ("", "", (0.0, 0.0))
+        self._preview = Newest(session, "Looking", 40, self._wish, self)
         self._overlap = QComboBox()
         self._overlap.setAccessibleName("Overlap of regions")
         for overlap, (word, tip) in OVERLAP_WORDS.items():
@@ -361,20 +366,49 @@ class RegionsBench(QWidget):
 
     def _start_pick(self) -> None:
         texture = self._pick_texture()
-        if texture is None:
+        raster = self._session.state.textures.get(texture.id) if texture is not None else None
+        if texture is None or raster is None:
+            self._session.said.emit("There is no ID map and no painted texture to pick from. Say at Asset what the textures hold.", True)
             return
-        self._views.start_pick(lambda _: self._take_flag(texture.id))
-        self._session.said.emit(
-            f"Click on Flat or Form; the color of {texture.name} there becomes a region. Esc to stop", False
-        )
+        self._views.start_pick_of(Pick(
+            lambda color: self._take_color(texture.id, color), to_rgb8(raster.pixels), texture.name,
+            lambda color, uv: self._hover(texture.id, color, uv), self._end_preview,
+        ))  # fmt: skip
+
+    def _hover(self, texture_id: str, color: str, uv: tuple[float, float]) -> None:
+        """Show what a region of the color under the pointer would cover."""
+        if (texture_id, color) != self._hovered[:2]:
+            self._hovered = texture_id, color, uv
+            self._preview.ask()
+
+    def _wish(self) -> Wish | None:
+        texture_id, color, uv = self._hovered
+        if not color:
+            return None
+        state, home = self._session.state, self._division().id
+
+        def show(made: State) -> None:
+            if self._hovered[1] and self._session.state is state:
+                self._views.show_live(made)
+
+        return lambda: edit.add_flag_region(state, texture_id, color, uv, *self._reach(texture_id), division=home), show
+
+    def _reach(self, texture_id: str) -> tuple[float, float]:
+        """Near and far of a picked color: flags lie far apart, the colors of a painting near each other."""
+        texture = self._session.state.project.asset.texture(texture_id)
+        return (48.0, 208.0) if texture is not None and texture.role is Role.ID_MAP else (20.0, 60.0)
+
+    def _end_preview(self) -> None:
+        self._hovered = "", "", (0.0, 0.0)
+        self._views.show_live(None)
 
     def _pick_texture(self) -> Texture | None:
-        """What colors are picked from: the painted color where Flat shows it, else the first ID map."""
+        """What colors are picked from: the painted color where Flat shows it or where there is no ID map, else the first ID map."""
         asset = self._session.state.project.asset
-        if self._views.headers.flat_stage.currentData() is Show.PAINTED:
-            return asset.texture(self._session.state.project.tone.painted)
+        painted = asset.texture(self._session.state.project.tone.painted) or next(iter(asset.with_role(Role.PAINTED)), None)
         maps = asset.with_role(Role.ID_MAP)
-        return maps[0] if maps else None
+        shows_paint = self._views.headers.flat_stage.currentData() is Show.PAINTED
+        return painted if painted is not None and (shows_paint or not maps) else maps[0] if maps else None
 
     def toggle_faces(self) -> None:
         """Begin to select faces, or end it."""
@@ -384,15 +418,19 @@ class RegionsBench(QWidget):
         else:
             self.faces.toggle.toggle()
 
-    def _take_flag(self, texture_id: str) -> None:
-        """The stored color of the ID map under the pointer, not the drawn one, which is filtered."""
-        if self._views.spot is None:
-            return
-        u, v = self._views.spot
-        color = edit.stored_color(self._session.state, texture_id, u, v)
-        home = self._division().id
+    def _take_color(self, texture_id: str, color: str) -> None:
+        """Make a region of the stored color under the pointer, not the drawn one, which is filtered."""
+        place, home = self._views.spot, self._division().id
+        before, reach = set(self._session.state.region_ids), self._reach(texture_id)
+
+        def then() -> None:
+            new = [r for r in self._session.state.region_ids if r not in before]
+            if new:
+                self._session.select_region(new[0])
+                self.pages.open("Source")
+
         self._session.run(
-            f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, (u, v), division=home)
+            f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, place, *reach, division=home), then
         )
 
     def _move(self, offset: int) -> None:

@@ -23,7 +23,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.basics import button, caption, column, label, row, scrolled
 from evenpalette.app.widgets.histogram import Histogram
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -88,8 +88,8 @@ class TonePage(QWidget):
         self._residue = button("Add back the rest", self._add_residue, "link", "Hue and chroma that gray and tint cannot rebuild, as a second map that follows the tint")
         self._split = button("Split by hue", self._split_region, "link", "The part of the selected region that has another hue becomes a region of its own")
         left = column(
-            label("made from", "note"), self._painted, label("white at", "note"), self._white,
-            row(self._fit, self._compare, None), row(self._residue, self._split, None, spacing=4), self._verdict, None, spacing=3,
+            row(label("made from", "note"), self._painted), row(label("white at", "note"), self._white),
+            row(self._fit, self._compare, None), row(self._residue, self._split, None, spacing=4), scrolled(self._verdict), spacing=3,
         )  # fmt: skip
         left.setFixedWidth(252)
         self.table = QTableWidget()

@@ -1,5 +1,5 @@
 """Form and Flat: what they show, how it is drawn, and what the pointer does there."""
 
-from evenpalette.app.views.twin_views import TwinViews
+from evenpalette.app.views.twin_views import Pick, TwinViews
 
-__all__ = ["TwinViews"]
+__all__ = ["Pick", "TwinViews"]

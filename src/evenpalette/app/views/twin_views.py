@@ -1,17 +1,21 @@
 """The twin views: Form, the lit model, and Flat, the texture plane, side by side with one pointer."""
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QTabletEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from evenpalette.app.answers import answer
 from evenpalette.app.session import Session
 from evenpalette.app.views.canvas import Canvas
 from evenpalette.app.views.face_finder import FaceFinder
 from evenpalette.app.views.face_tool import FaceTool
 from evenpalette.app.views.headers import HEADER
+from evenpalette.app.views.loupe import TEXELS, Loupe, texels_at
 from evenpalette.app.views.pictures import PictureQueue
 from evenpalette.app.views.stroke_tool import StrokeTool
 from evenpalette.app.views.tools import Tool
@@ -23,6 +27,19 @@ _TURNS = {
     Qt.Key.Key_Down: (0.0, _NUDGE),
 }  # fmt: skip
 _ZOOMS = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 1.15}
+
+
+@dataclass(frozen=True)
+class Pick:
+    """A color that is to be picked. take: gets it. pixels: uint8 (height, width, 3) that it is stored in, None for what the
+    views show; name: what these are called. hovered: gets the color and (u, v) under the pointer; ended: is told when it
+    was taken or given up."""
+
+    take: Callable[[str], None]
+    pixels: NDArray[np.uint8] | None = None
+    name: str = ""
+    hovered: Callable[[str, tuple[float, float]], None] | None = None
+    ended: Callable[[], None] | None = None
 
 
 class TwinViews(Canvas):
@@ -39,7 +56,10 @@ class TwinViews(Canvas):
         self.face_tool, self.stroke_tool = FaceTool(session, self.faces), StrokeTool(session, self, self.faces)
         self._drag: str | None = None
         self._drag_from, self._moved = QPointF(), False
-        self._pick: Callable[[str], None] | None = None
+        self._pick: Pick | None = None
+        self.loupe = Loupe(self)
+        # What is picked belongs to the station that asked.
+        session.station_changed.connect(lambda _: self._stop_pick())
         session.go_to.connect(self.look_at)
         # What the pointer said at one station is not left standing at the next.
         session.station_changed.connect(lambda _: self.headers.show_tag(QPoint(), "", self.frame.form))
@@ -75,13 +95,53 @@ class TwinViews(Canvas):
 
     def start_pick(self, callback: Callable[[str], None]) -> None:
         """The next click on a view gives the color that is shown there."""
-        self._pick = callback
-        self.setCursor(Qt.CursorShape.CrossCursor)
+        self._begin_pick(Pick(callback))
         self.session.said.emit("Click on a view to take its color; Esc to stop", False)
 
+    def start_pick_of(self, pick: "Pick") -> None:
+        """The next click on a view gives the stored color of a texture there, which a loupe shows before."""
+        self._begin_pick(pick)
+        self.session.said.emit(f"Click on Form or Flat where {pick.name} has the color; Esc to stop", False)
+
+    def _begin_pick(self, pick: "Pick") -> None:
+        self._stop_pick()
+        self._pick = pick
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setFocus()
+
     def _stop_pick(self) -> None:
-        self._pick = None
+        pick, self._pick = self._pick, None
+        self.loupe.hide()
         self.unsetCursor()
+        if pick is not None and pick.ended is not None:
+            answer(pick.ended)
+
+    def _hover_pick(self, pick: "Pick", place: QPointF) -> None:
+        """Show what a click would take."""
+        uv = self.uv_under(place)
+        self.set_pointer(uv, place)
+        if pick.pixels is None:
+            return
+        if uv is None or not (0 <= uv[0] <= 1 and 0 <= uv[1] <= 1):
+            self.loupe.hide()
+            return
+        self.loupe.show_at(place.toPoint(), texels_at(pick.pixels, *uv), pick.name, self.rect())
+        if pick.hovered is not None:
+            answer(pick.hovered, self.loupe.color, uv)
+
+    def _take_pick(self, pick: "Pick", place: QPointF) -> None:
+        uv = self.uv_under(place)
+        self.set_pointer(uv)
+        if pick.pixels is None:
+            color = self.grab_color(place)
+        elif uv is None or not (0 <= uv[0] <= 1 and 0 <= uv[1] <= 1):
+            self.session.said.emit(f"There is nothing of {pick.name} there: click on the model, or on the texture in Flat.", True)
+            return
+        else:
+            reach = TEXELS // 2
+            color = "#{:02x}{:02x}{:02x}".format(*texels_at(pick.pixels, *uv)[reach, reach])
+        self._stop_pick()
+        answer(pick.take, color)
 
     def _on_wipe(self, place: QPointF) -> bool:
         if not self.shown.against:
@@ -99,10 +159,7 @@ class TwinViews(Canvas):
         place = event.position()
         if self._pick is not None:
             if event.button() == Qt.MouseButton.LeftButton:
-                self.set_pointer(self.uv_under(place))
-                color, callback = self.grab_color(place), self._pick
-                self._stop_pick()
-                callback(color)
+                self._take_pick(self._pick, place)
             return
         self._drag_from, self._moved = place, False
         if self._on_split(place):
@@ -126,10 +183,12 @@ class TwinViews(Canvas):
         if circle != self.circle:
             self.circle = circle
             self.update()
+        if self._drag is None and self._pick is not None:
+            self._hover_pick(self._pick, place)
+            return
         if self._drag is None:
-            if self._pick is None:
-                edge = self._on_split(place) or self._on_wipe(place)
-                self.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
+            edge = self._on_split(place) or self._on_wipe(place)
+            self.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
             self.set_pointer(self.uv_under(place), place)
             return
         if self._drag == "tool":
@@ -223,5 +282,6 @@ class TwinViews(Canvas):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self.circle = None
+        self.loupe.hide()
         self.set_pointer(None)
         super().leaveEvent(event)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QToolButton,
     QVBoxLayout,
@@ -90,6 +91,19 @@ def _fill(layout: QHBoxLayout | QVBoxLayout, widgets, spacing: int, margins) -> 
             layout.addSpacing(widget)
         else:
             layout.addWidget(widget)
+
+
+def scrolled(widget: QWidget) -> QScrollArea:
+    """A widget that may be taller than its place: it is scrolled there, and nothing of it is cut."""
+    area = QScrollArea()
+    area.setWidget(widget)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setObjectName("bare")
+    if isinstance(widget, QLabel):
+        widget.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+    return area
 
 
 def card() -> QFrame:

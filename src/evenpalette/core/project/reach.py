@@ -60,6 +60,12 @@ class Reach:
     strongest: float
     reasons: tuple[Reason, ...] = field(default=())
 
+    def short_words(self) -> tuple[str, ...]:
+        """In fewer words, and in fewest."""
+        if self.reasons:
+            return (f"Nothing changes: {self.reasons[0].text}", "Nothing changes")
+        return (f"Reaches {self.share:.0%}, by up to {self.strongest * 255:.0f} codes", f"Reaches {self.share:.0%}")
+
     def words(self, state: State) -> str:
         """In a sentence."""
         if self.reasons:

@@ -161,8 +161,10 @@ void main() {
         }
         float strength = u_overlay * mix(0.62, 1.0, chosen);
         e = mix(e, flags / max(sum, 1e-4), strength * min(sum, 1.0));
-        float stripes = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
-        e = mix(e, mix(vec3(0.12), vec3(0.92), stripes), u_overlay * 0.8 * clamp(1.0 - sum, 0.0, 1.0));
+        // Thin lines far apart: whoever begins to paint sees the picture.
+        float along = fract((gl_FragCoord.x + gl_FragCoord.y) / 14.0) * 14.0;
+        float line = along < 1.5 ? 1.0 : along < 3.0 ? -1.0 : 0.0;
+        e = mix(e, vec3(0.5 + 0.42 * line), u_overlay * abs(line) * 0.55 * clamp(1.0 - sum, 0.0, 1.0));
     }
 #endif
     e = mix(u_surround, e, opacity);

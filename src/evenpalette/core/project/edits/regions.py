@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import Literal
 
-from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.project.state import State, new_id
@@ -23,7 +22,7 @@ from evenpalette.core.regions.model import (
     Region,
     RegionSet,
 )
-from evenpalette.core.regions.sources.flags import find_flags, nearest_pure, next_flag, to_rgb8
+from evenpalette.core.regions.sources.flags import find_flags, nearest_pure, next_flag
 
 
 def with_regions(state: State, regions: RegionSet) -> State:
@@ -256,11 +255,3 @@ def clean_texture(state: State, texture_id: str, smallest_texels: int, close_gap
     state = replace(state, textures=MappingProxyType(textures))
     state = state.with_project(regions=state.project.regions.with_regions(regions))
     return recompute_coverages(state), cleaned.report()
-
-
-def stored_color(state: State, texture_id: str, u: float, v: float) -> str:
-    """The stored color of a texture's texel under (u, v), '#rrggbb'."""
-    raster = state.textures[texture_id]
-    y, x = min(raster.height - 1, int(v * raster.height)), min(raster.width - 1, int(u * raster.width))
-    r, g, b = to_rgb8(raster.pixels[y : y + 1, x : x + 1])[0, 0]
-    return format_hex((r, g, b))

@@ -1,5 +1,7 @@
 """Making and changing variants, and setting parameter values."""
 
+from collections.abc import Mapping
+
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.project.edits.recipe import update_parameter
@@ -19,6 +21,18 @@ def add_variant(state: State, name: str = "", parent: str | None = None) -> Stat
     if parent is not None:
         place = next(i for i, v in enumerate(variants) if v.id == parent) + 1
     return state.with_project(variants=(*variants[:place], variant, *variants[place:]), active_variant=variant.id)
+
+
+def as_variant(state: State, defaults: Mapping[str, Value], name: str = "") -> State:
+    """Parameters with these defaults again, and what they are now as a variant, which becomes the active one."""
+    now = {p.id: p.default for p in state.project.parameters}
+    changed = {key: value for key, value in now.items() if key in defaults and defaults[key] != value}
+    for key in changed:
+        state = update_parameter(state, key, default=defaults[key])
+    state = add_variant(state, name)
+    for key, value in changed.items():
+        state = set_value(state, state.project.active_variant, key, value)
+    return state
 
 
 def free_variant_name(state: State, wanted: str) -> str:
