@@ -7,4 +7,4 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
-__version__ = "0.6.1"
+__version__ = "0.7.0"

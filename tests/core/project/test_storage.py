@@ -125,6 +125,20 @@ def test_a_project_with_all_that_materials_brought_opens_for_good(tmp_path: Path
     assert Storage(tmp_path / "again").open().project == state.project
 
 
+def test_a_project_of_version_4_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.7.0: angles run counter-clockwise, and a finding is left. It is version 3's project, so that it looks the same."""
+    data = Path(__file__).parents[2] / "data"
+    state, old = (Storage(data / f"version-{n}" / "ribbon").open() for n in (4, 3))
+    assert json.loads((data / "version-4" / "ribbon" / "project.json").read_text())["version"] == 4
+    assert state.project.ignored == ("thin",)
+    assert state.project.model_copy(update={"ignored": ()}) == old.project
+    for variant in (None, *(v.id for v in state.project.variants)):
+        one, other = (evaluate(s.bound_steps(variant), s.sources, size=(16, 16)).pixels for s in (state, old))
+        assert np.array_equal(one, other)
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:
     root = Path(__file__).parents[3]
     schema = json.loads((root / "docs" / "project.schema.json").read_text())
