@@ -210,6 +210,7 @@ def run_one(seed: int, actions: int) -> int:
     """One hand; 0 where all held."""
     faulthandler.enable()
     folder = Path(tempfile.mkdtemp(prefix="monkey-"))
+    os.chdir(folder)
     os.environ |= {"EVENPALETTE_STATE": str(folder / "state"), "XDG_CONFIG_HOME": str(folder / "config"), "HOME": str(folder)}
     wrong: list[str] = []
     sys.excepthook = lambda kind, error, trace: wrong.append("".join(traceback.format_exception(kind, error, trace)))

@@ -185,6 +185,12 @@ class DeliveryBench(QWidget):
         folder = self.folder.text().strip()
         if not folder:
             return
+        if not Path(folder).expanduser().is_absolute():
+            # Where the program was started from is nobody's choice: beside the project, or at home.
+            beside = self._session.path.parent if self._session.path is not None else Path.home()
+            folder = str(beside / folder)
+        folder = str(Path(folder).expanduser())
+        self.folder.setText(folder)
         state, settings = self._session.state, self._session.state.project.delivery
 
         def failed(error: Exception) -> None:

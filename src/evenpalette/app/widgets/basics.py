@@ -101,6 +101,7 @@ def scrolled(widget: QWidget) -> QScrollArea:
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setObjectName("bare")
+    area.setAccessibleName(widget.accessibleName())
     if isinstance(widget, QLabel):
         widget.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
     return area

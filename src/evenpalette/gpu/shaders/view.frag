@@ -164,7 +164,7 @@ void main() {
         // Thin lines far apart: whoever begins to paint sees the picture.
         float along = fract((gl_FragCoord.x + gl_FragCoord.y) / 14.0) * 14.0;
         float line = along < 1.5 ? 1.0 : along < 3.0 ? -1.0 : 0.0;
-        e = mix(e, vec3(0.5 + 0.42 * line), u_overlay * abs(line) * 0.55 * clamp(1.0 - sum, 0.0, 1.0));
+        e = mix(e, vec3(0.5 + 0.42 * line), min(u_overlay * 1.3, 1.0) * abs(line) * clamp(1.0 - sum, 0.0, 1.0));
     }
 #endif
     e = mix(u_surround, e, opacity);
