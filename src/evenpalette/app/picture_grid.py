@@ -12,8 +12,8 @@ from evenpalette.app.plain import plain
 from evenpalette.app.views import TwinViews
 from evenpalette.gpu.look import Look
 
-#: Width of a picture over its height; logical pixels around a picture, and under it for its name.
-_ASPECT, _AROUND, _NAME = 1.25, 12, 26
+#: Widths of a picture over its height that show a model well; logical pixels around a picture, and under it for its name.
+_ASPECTS, _AROUND, _NAME = (0.8, 1.0, 1.25, 1.5), 12, 26
 #: A picture narrower than this tells nothing: the grid scrolls instead.
 _NARROWEST = 72
 
@@ -39,7 +39,6 @@ class PictureGrid(QListWidget):
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
-        self.setUniformItemSizes(True)
         self.setWordWrap(False)
         self.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.setFont(theme.font(theme.NOTE))
@@ -85,20 +84,27 @@ class PictureGrid(QListWidget):
         """Make the pictures as large as they all fit, and have them drawn."""
         bar = self.verticalScrollBar()
         area = self.contentsRect().adjusted(2, 2, -6 - (bar.sizeHint().width() if bar is not None else 0), -6)
-        widest = _NARROWEST
+        sizes = [QSize(_NARROWEST, round(_NARROWEST / 1.25))]
         for columns in range(1, len(self._entries) + 1):
             rows = -(-len(self._entries) // columns)
-            width = min(area.width() // columns - _AROUND, round((area.height() // rows - _AROUND - _NAME) * _ASPECT))
-            widest = max(widest, width)
-        size = QSize(widest, round(widest / _ASPECT))
+            room = QSize(area.width() // columns - _AROUND, area.height() // rows - _AROUND - _NAME)
+            for aspect in _ASPECTS:
+                width = min(room.width(), round(room.height() * aspect))
+                if width >= _NARROWEST:
+                    sizes.append(QSize(width, round(width / aspect)))
+        # As large as the place allows; the model stands in the shorter side.
+        size = max(sizes, key=lambda size: (min(size.width(), size.height()), size.width() * size.height()))
         if size != self._size:
             self._size = size
             self.setIconSize(size)
-            self.setGridSize(QSize(widest + _AROUND, size.height() + _AROUND + _NAME))
-            for place in range(self.count()):
-                item = self.item(place)
-                assert item is not None
-                item.setSizeHint(QSize(widest + _AROUND, size.height() + _AROUND + _NAME))
+            self.setGridSize(QSize(size.width() + _AROUND, size.height() + _AROUND + _NAME))
+        for place in range(self.count()):
+            item = self.item(place)
+            assert item is not None
+            item.setSizeHint(self.gridSize())
+        # Not later: rows of pictures that went would still have their places.
+        self.scheduleDelayedItemsLayout()
+        self.executeDelayedItemsLayout()
         self.draw()
 
     def draw(self) -> None:
