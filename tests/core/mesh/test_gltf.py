@@ -20,7 +20,9 @@ from evenpalette.core.limits import Limits
 from evenpalette.core.mesh.asset_file import read_asset
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.project.edits.asset import set_mesh
 from evenpalette.core.project.edits.asset_file import take_asset
+from evenpalette.core.project.findings import find_all
 from evenpalette.core.project.model import Role
 from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
@@ -54,11 +56,19 @@ class Writer:
         kind = {"f4": 5126, "u2": 5123, "i2": 5122, "u1": 5121, "i1": 5120}[values.dtype.str[1:]]
         width = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}[1 if values.ndim == 1 else values.shape[1]]
         view = self.view(np.ascontiguousarray(values).tobytes())
-        self.tree["accessors"].append({"bufferView": view, "componentType": kind, "count": len(values), "type": width, **parts})
+        self.tree["accessors"].append(
+            {"bufferView": view, "componentType": kind, "count": len(values), "type": width, **parts}
+        )
         return len(self.tree["accessors"]) - 1
 
-    def square(self, material: int | None = None, *, uvs: np.ndarray = UVS, extra: dict | None = None, x: float = 0.0) -> None:
-        attributes = {"POSITION": self.accessor(POSITIONS + np.float32([x, 0, 0])), "TEXCOORD_0": self.accessor(uvs), **(extra or {})}
+    def square(
+        self, material: int | None = None, *, uvs: np.ndarray = UVS, extra: dict | None = None, x: float = 0.0
+    ) -> None:
+        attributes = {
+            "POSITION": self.accessor(POSITIONS + np.float32([x, 0, 0])),
+            "TEXCOORD_0": self.accessor(uvs),
+            **(extra or {}),
+        }
         primitive: dict = {"attributes": attributes, "indices": self.accessor(FACES)}
         if material is not None:
             primitive["material"] = material
@@ -157,6 +167,36 @@ def test_a_gltf_with_files_beside_it_and_data_uris_is_the_same_mesh(tmp_path: Pa
     assert np.array_equal(again.uvs, whole.uvs)
 
 
+def test_a_mesh_without_the_parts_of_a_sheet_is_found(tmp_path: Path) -> None:
+    (tmp_path / "case.glb").write_bytes(two_materials().glb())
+    state = take_asset(State(), read_asset(tmp_path / "case.glb"), "case.glb")
+    assert "bare-sheet" not in {finding.code for finding in find_all(state)}
+    other = Writer()
+    other.square()
+    found = {finding.code: finding.text for finding in find_all(set_mesh(state, parse_mesh(other.glb(), "square.glb"), "square.glb"))}
+    assert "square.glb has none of the parts of the sheet Case" in found["bare-sheet"]
+
+
+@pytest.mark.parametrize(("mode", "order", "expected"), [
+    (5, [0, 1, 3, 2], [[0, 1, 3], [1, 2, 3]]),
+    (5, [0, 1, 3, 3, 3, 1, 2], [[0, 1, 3], [1, 2, 3]]),
+    (6, [0, 1, 2, 3], [[1, 2, 0], [2, 3, 0]]),
+])  # fmt: skip
+def test_strips_and_fans_are_the_triangles_that_they_string_together(
+    mode: int, order: list[int], expected: list
+) -> None:
+    """glTF 2.0 section 3.7.2.1; strips are joined by triangles without area (common practice)."""
+    made = Writer()
+    made.square()
+    made.tree["meshes"][0]["primitives"][0].update(indices=made.accessor(np.array(order, np.uint16)), mode=mode)
+    mesh = parse_mesh(made.glb(), "square.glb")
+    corners = mesh.positions[mesh.faces]
+    assert sorted(map(sorted, corners.tolist())) == sorted(map(sorted, POSITIONS[np.array(expected)].tolist()))
+    assert (np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 2] > 0).all(), (
+        "all face the same way"
+    )
+
+
 def test_files_outside_its_own_folder_are_not_read(tmp_path: Path) -> None:
     made = two_materials()
     (tmp_path / "secret.bin").write_bytes(made.blob)
@@ -216,7 +256,9 @@ def test_what_is_left_out_is_said(tmp_path: Path) -> None:
     assert read_asset(tmp_path / "a.glb").notes == ("bones and morph targets are left out; the mesh is in its rest",)
     # A picture for which there is no decoder is left out by name, the others are there.
     made.tree["textures"][0] = {"extensions": {"KHR_texture_basisu": {"source": 0}}}
-    made.blob = made.blob.replace(png((200, 100, 50)), (b"\xabKTX 20\xbb\r\n\x1a\n" + bytes(500))[: len(png((200, 100, 50)))])
+    made.blob = made.blob.replace(
+        png((200, 100, 50)), (b"\xabKTX 20\xbb\r\n\x1a\n" + bytes(500))[: len(png((200, 100, 50)))]
+    )
     (tmp_path / "b.glb").write_bytes(made.glb())
     file = read_asset(tmp_path / "b.glb")
     assert "Case_BaseColor.png is a KTX2 picture" in file.notes[1]

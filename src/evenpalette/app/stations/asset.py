@@ -62,13 +62,14 @@ def _facts(view: MeshView) -> str:
     mesh = view.mesh
     lines = [f"{mesh.face_count:,} triangles,  {len(mesh.positions):,} vertices"]
     if view.is_ready:
-        lines.append(f"{view.topology.shell_count} shells,  {view.topology.island_count} UV islands")
+        used = (view.faces_under_texels >= 0).mean()
+        lines.append(
+            f"{view.topology.shell_count:,} shells,  {view.topology.island_count:,} UV islands,  {used:.0%} of the tile used"
+        )
     else:
         lines.append("counting shells and islands ...")
     colors = "yes" if mesh.colors is not None else "no"
     lines.append(f"{counted(len(mesh.group_names), 'material group')},  vertex colors: {colors}")
-    if view.is_ready:
-        lines.append(f"{(view.faces_under_texels >= 0).mean():.0%} of the UV tile is used")
     return "\n".join(lines)
 
 
@@ -89,14 +90,16 @@ class AssetBench(QWidget):
         self.uv_set.setAccessibleName("UV set")
         self.uv_set.setToolTip("The file has several layouts: the one that its textures are made for")
         self.uv_set.activated.connect(lambda i: self._choose_uv_set(self.uv_set.itemData(i)))
-        self._uv_row = row(label("UV set", "note"), self.uv_set, None, spacing=6)
+        self._uv_row = row(label("UV set", "note"), self.uv_set, spacing=6)
         self.up = QComboBox()
         self.up.setAccessibleName("Upright axis")
-        self.up.setToolTip("The axis of the file that points up: directions, gradients and what is computed of the mesh follow it")
+        self.up.setToolTip(
+            "The axis of the file that points up: directions, gradients and what is computed of the mesh follow it"
+        )
         for axis in AXES:
             self.up.addItem(f"{axis.upper()} is up", axis)
         self.up.activated.connect(lambda i: self._choose_up(str(self.up.itemData(i))))
-        self._up_row = row(label("upright", "note"), self.up, None, spacing=6)
+        self._up_row = row(label("upright", "note"), self.up, spacing=6)
         self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
         self.sheet = QComboBox()
         self.sheet.setAccessibleName("Sheet")
@@ -104,11 +107,18 @@ class AssetBench(QWidget):
         self.sheet.activated.connect(lambda i: self._choose_sheet(str(self.sheet.itemData(i))))
         self._sheet_name = label("Sheet", "note")
         self._sheet_row = row(self._sheet_name, self.sheet, self._parts, None, spacing=6)
+        bring = button(
+            "Bring in a mesh ...",
+            self._ask_mesh,
+            icon="box",
+            tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place",
+        )
+        # Beside each other, as all of them hold at 800 pixels of height.
+        self._axes_row = row(self._up_row, self._uv_row, None, spacing=12)
         left = column(
-            label("Mesh", "heading"), self._mesh_name, self._mesh_facts, self._up_row, self._sheet_row, self._uv_row, self._tile_row, None,
-            button("Bring in a mesh ...", self._ask_mesh, icon="box", tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place"),
+            row(label("Mesh", "heading"), None, bring), self._mesh_name, self._mesh_facts, self._axes_row, self._sheet_row, self._tile_row, None, spacing=3,
         )  # fmt: skip
-        left.setFixedWidth(248)
+        left.setFixedWidth(296)
         self.table = QTableWidget(0, 6)
         self.table.setAccessibleName("Textures")
         self.table.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
@@ -135,7 +145,9 @@ class AssetBench(QWidget):
             icon="image",
             tip="PNG, JPEG, TIFF, OpenEXR, BMP, TGA, WebP",
         )
-        make = button("Make a texture ...", self._offer_made, tip="Noise for a drift, gradients along the model, occlusion")
+        make = button(
+            "Make a texture ...", self._offer_made, tip="Noise for a drift, gradients along the model, occlusion"
+        )
         right = column(row(label("Textures", "heading"), 8, self._empty, None, make, add), self.table)
         files = QWidget()
         inner = QHBoxLayout(files)

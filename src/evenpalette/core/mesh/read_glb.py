@@ -17,6 +17,8 @@ from evenpalette.core.mesh.gltf_materials import laid_by, material_name
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
 
 _MOST_PARTS = 20_000
+#: What the indices of a primitive make, by the numbers of its "mode".
+_TRIANGLES, _STRIP, _FAN = 4, 5, 6
 
 
 def parse_glb(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
@@ -27,7 +29,7 @@ def parse_glb(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
 
 
 def mesh_of(gltf: GltfFile, uv_set: int | None = None) -> Mesh:
-    """Every triangle primitive of the scene, with its node's place applied.
+    """Every primitive of triangles, strips or fans of the scene, with its node's place applied.
 
     Materials name the groups. uv_set: the UV set that every part uses where it has it; None is, for each part, the one
     that its base color (else its first texture) is laid by, with its texture transform. Morph targets and skins are left in their rest. Raises MeshFileError for
@@ -54,10 +56,12 @@ def _wanted_primitives(gltf: GltfFile) -> list[tuple[dict[str, Any], NDArray, st
             position = primitive.get("attributes", {}).get("POSITION")
             if position is None:
                 raise MeshFileError(f"{gltf.name} has a part without positions.")
-            if primitive.get("mode", 4) != 4:
+            mode = primitive.get("mode", _TRIANGLES)
+            if mode not in (_TRIANGLES, _STRIP, _FAN):
                 continue
             used = primitive.get("indices", position)
-            faces += max(0, int(accessors[used]["count"])) // 3
+            count = max(0, int(accessors[used]["count"]))
+            faces += count // 3 if mode == _TRIANGLES else max(0, count - 2)
             corners += max(0, int(accessors[position]["count"]))
             if max(faces, corners // 3) > limits().mesh_faces or len(wanted) > _MOST_PARTS:
                 raise too_many_faces(gltf.name, max(faces, corners // 3))
@@ -98,6 +102,19 @@ def _local_matrix(node: dict[str, Any]) -> NDArray:
     return matrix
 
 
+def _faces_of(indices: NDArray, mode: int) -> NDArray:
+    """Triangles (F, 3) of what a primitive's indices string together. Source: glTF 2.0 section 3.7.2.1."""
+    if mode == _TRIANGLES:
+        return indices[: len(indices) // 3 * 3].reshape(-1, 3)
+    at = np.arange(max(0, len(indices) - 2))
+    if mode == _FAN:
+        return np.stack([indices[at + 1], indices[at + 2], indices[at * 0]], -1)
+    odd = at % 2
+    strung = np.stack([indices[at], indices[at + 1 + odd], indices[at + 2 - odd]], -1)
+    # Strips are joined by triangles without area.
+    return strung[(strung[:, 0] != strung[:, 1]) & (strung[:, 1] != strung[:, 2]) & (strung[:, 0] != strung[:, 2])]
+
+
 def _primitive(  # type: ignore[no-untyped-def]
     gltf: GltfFile, primitive: dict[str, Any], matrix: NDArray, mesh_name: str, wanted: int | None
 ):  # fmt: skip
@@ -114,10 +131,11 @@ def _primitive(  # type: ignore[no-untyped-def]
     if packed is not None:
         faces = packed[0]
     elif "indices" not in primitive:
-        faces = np.arange(len(positions) // 3 * 3).reshape(-1, 3)
+        faces = _faces_of(np.arange(len(positions)), primitive.get("mode", _TRIANGLES))
     else:
-        indices = gltf.accessor(primitive["indices"], (1,)).reshape(-1)
-        faces = indices[: len(indices) // 3 * 3].astype(np.int64).reshape(-1, 3)
+        faces = _faces_of(
+            gltf.accessor(primitive["indices"], (1,)).reshape(-1).astype(np.int64), primitive.get("mode", _TRIANGLES)
+        )
     if len(faces) and (faces.min() < 0 or faces.max() >= len(positions)):
         raise MeshFileError(f"{name}: faces name vertices that do not exist. Export the mesh again.")
 

@@ -98,7 +98,11 @@ def _asset(state: State) -> list[Finding]:
             found.append(
                 Finding("color-as-data", "asset", f"{texture.name} holds color but is read as data", subject=texture.id)
             )
-    if state.mesh is not None and state.mesh.mesh.uvs is not None:
+    groups = state.project.sheet.groups
+    if state.mesh is not None and groups is not None and not set(groups) & set(state.mesh.whole.mesh.group_names):
+        text = f"{state.mesh.mesh.name} has none of the parts of the sheet {state.project.sheet.name}; Parts ... at Asset says which lie on it"
+        found.append(Finding("bare-sheet", "asset", text, subject=state.project.sheet.id))
+    elif state.mesh is not None and state.mesh.mesh.uvs is not None:
         uvs = state.mesh.mesh.uvs
         outside = ((uvs < -1e-4) | (uvs > 1 + 1e-4)).any((1, 2)) & (np.abs(state.mesh.mesh.uv_areas()) > 1e-12)
         if outside.any() and state.mesh.mesh.tile in ("", WRAP):
@@ -170,7 +174,11 @@ def _recipe(state: State, may_read: MayRead) -> list[Finding]:
             found.append(Finding("no-region", "recipe", text, subject=step.id))
     for change in changes_of(state, may_read):
         if change.problem:
-            found.append(Finding("link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id))
+            found.append(
+                Finding(
+                    "link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id
+                )
+            )
         else:
             text = f"{change.name}: {Path(change.path).name} has changed. {'; '.join(change.what[:3])}"
             found.append(Finding("link-changed", "recipe", text, subject=change.step_id))
@@ -184,7 +192,9 @@ def _recipe(state: State, may_read: MayRead) -> list[Finding]:
         elif parameter.id in unseen_here:
             reason = reach_of(state, parameter.id, None, side=_SEEN_SIDE).reasons[0]
             text = f"{parameter.name} changes nothing in any variant. {reason.text}"
-            found.append(Finding("unseen-parameter", "recipe", text, region=reason.region, subject=reason.step or parameter.id))
+            found.append(
+                Finding("unseen-parameter", "recipe", text, region=reason.region, subject=reason.step or parameter.id)
+            )
     return found
 
 
@@ -206,7 +216,9 @@ def _variants(state: State) -> list[Finding]:
         one, other = names[pair.second], names[pair.first]
         text = f"{one} and {other} look the same"
         if pair.apart.units >= 0.05:
-            text = f"{one} and {other} can hardly be told apart: they differ by CIEDE2000 {pair.apart.units:.1f} at most"
+            text = (
+                f"{one} and {other} can hardly be told apart: they differ by CIEDE2000 {pair.apart.units:.1f} at most"
+            )
         found.append(Finding("same-variant", "variants", text, pair.apart.region, subject=pair.second))
     return found
 
