@@ -99,7 +99,7 @@ class AssetBench(QWidget):
         for axis in AXES:
             self.up.addItem(f"{axis.upper()} is up", axis)
         self.up.activated.connect(lambda i: self._choose_up(str(self.up.itemData(i))))
-        self._up_row = row(label("upright", "note"), self.up, spacing=6)
+        self._up_row = row(self.up)
         self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
         self.sheet = QComboBox()
         self.sheet.setAccessibleName("Sheet")
@@ -114,11 +114,11 @@ class AssetBench(QWidget):
             tip="OBJ, PLY, GLB or glTF; a new mesh takes the old one's place",
         )
         # Beside each other, as all of them hold at 800 pixels of height.
-        self._axes_row = row(self._up_row, self._uv_row, None, spacing=12)
+        self._axes_row = row(self._up_row, self._uv_row, None, spacing=8)
         left = column(
             row(label("Mesh", "heading"), None, bring), self._mesh_name, self._mesh_facts, self._axes_row, self._sheet_row, self._tile_row, None, spacing=3,
         )  # fmt: skip
-        left.setFixedWidth(296)
+        left.setFixedWidth(264)
         self.table = QTableWidget(0, 6)
         self.table.setAccessibleName("Textures")
         self.table.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
@@ -152,7 +152,7 @@ class AssetBench(QWidget):
         files = QWidget()
         inner = QHBoxLayout(files)
         inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(24)
+        inner.setSpacing(20)
         inner.addWidget(left)
         inner.addWidget(right, 1)
         self.pages = Pages({"Files": files, "Mend": MendPage(session)})
@@ -218,7 +218,8 @@ class AssetBench(QWidget):
         else:
             note = label(f"guessed: {texture.guessed}", "note")
             note.setVisible(bool(texture.guessed))
-            note.setToolTip("What it holds was guessed. Choose under Holds to say it")
+            note.setText(note.fontMetrics().elidedText(note.text(), Qt.TextElideMode.ElideRight, 196))
+            note.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
         return column(name, note, spacing=0, margins=(4, 2, 4, 2))
 
     def _channels_button(self, texture: Texture) -> QWidget:
@@ -280,7 +281,7 @@ class AssetBench(QWidget):
         count = view.mesh.uv_sets if view is not None else 1
         self._uv_row.setVisible(count > 1)
         self.uv_set.clear()
-        self.uv_set.addItem("as the materials say", None)
+        self.uv_set.addItem("by material", None)
         for number in range(count):
             self.uv_set.addItem(f"set {number + 1}", number)
         self.uv_set.setCurrentIndex(0 if info is None or info.uv_set is None else info.uv_set + 1)

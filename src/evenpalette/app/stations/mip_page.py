@@ -2,12 +2,12 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, label
 from evenpalette.core.delivery.mip_truth import LEVELS, MipGap, measure_mips
 from evenpalette.core.variants.model import DEFAULTS_NAME
 
@@ -28,10 +28,11 @@ class MipPage(QWidget):
             icon="sun",
             tip="Draw the active variant at 1/2, 1/4 and 1/8 from the kit and from the map",
         )
-        self._note = label("The kit at smaller mip levels beside the delivered map, in 8-bit codes.", "note")
+        self._note = label("The kit at smaller mip levels beside the delivered map: mean and worst in 8-bit codes.", "note")
+        self._note.setWordWrap(True)
         self.table = QTableWidget(0, 1 + len(LEVELS))
         self.table.setAccessibleName("Difference between kit and map by region and mip level")
-        self.table.setHorizontalHeaderLabels(["Region", *(f"1/{2**level}: mean, worst" for level in LEVELS)])
+        self.table.setHorizontalHeaderLabels(["Region", *(f"at 1/{2**level}" for level in LEVELS)])
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
@@ -45,7 +46,11 @@ class MipPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(row(self.measure, self._note, None, spacing=8))
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(self.measure)
+        top.addWidget(self._note, 1)
+        layout.addLayout(top)
         layout.addWidget(self.table, 1)
 
     def run(self) -> None:
@@ -79,7 +84,7 @@ class MipPage(QWidget):
         worst = max((gap.worst for gap in self.found), default=0)
         mean = max((gap.mean for gap in self.found if not gap.region), default=0.0)
         self._note.setText(
-            f"{variant}: kit and map are {mean:.2f} codes apart in the mean, {worst} at the worst texel."
+            f"{variant}: kit and map are at most {mean:.2f} codes apart in the mean, {worst} at the worst texel."
         )
 
     def _go(self, line: int, column: int) -> None:
