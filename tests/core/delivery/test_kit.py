@@ -218,6 +218,13 @@ def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path
     assert strength > 3
     glow = loader.draw(game, only, base.size, attribute="emissive")
     assert glow.max() == pytest.approx(strength, rel=0.01)
+    # What is opaque is delivered so, also where its opacity is asked for.
+    write_kit(lantern, tmp_path / "opaque", variants=[], maps=("base_color", "opacity"), longest=64)
+    loader = Loader(tmp_path / "opaque" / "kit")
+    (only,) = loader.said["variants"]
+    assert (loader.said["opacity"], only["maps"]["base_color"]["alpha"]) == (None, None)
+    assert read_image(tmp_path / "opaque" / only["folder"] / "base_color.png").channels == 3
+    assert read_image(tmp_path / "opaque" / only["folder"] / "opacity.png").pixels.min() == 255
 
 
 def test_the_description_follows_its_published_schema(delivered: tuple[Path, State]) -> None:

@@ -45,7 +45,7 @@ def render_maps(
     asked = list(dict.fromkeys(wanted))
     steps = state.bound_steps(variant_id, at)
     made = evaluate_surface(steps, state.working, _needed(state, asked), size=size, progress=progress, workers=workers)
-    return _delivered(made, asked, as_light=as_light)
+    return _delivered(state, made, asked, as_light=as_light)
 
 
 def render_variants(
@@ -56,7 +56,7 @@ def render_variants(
     asked = list(dict.fromkeys(wanted))
     recipes = [state.bound_steps(variant_id) for variant_id in variant_ids]
     for made in evaluate_surfaces(recipes, state.working, _needed(state, asked), size=size, progress=progress, workers=workers):
-        yield _delivered(made, asked)
+        yield _delivered(state, made, asked)
 
 
 def _needed(state: State, asked: Sequence[str]) -> set[str]:
@@ -64,11 +64,12 @@ def _needed(state: State, asked: Sequence[str]) -> set[str]:
     return {*asked, *((OPACITY,) if BASE_COLOR in asked and OPACITY in state.attributes else ())}
 
 
-def _delivered(made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False) -> dict[str, Map]:
+def _delivered(state: State, made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False) -> dict[str, Map]:
     maps = {}
     for attribute in asked:
         raster, strength = made[attribute], 1.0
-        if attribute == BASE_COLOR and OPACITY in made:
+        # The alpha of one that is opaque would say what its kit does not, also where its opacity is asked for.
+        if attribute == BASE_COLOR and OPACITY in state.attributes:
             raster = Raster(np.concatenate([raster.pixels, made[OPACITY].pixels], -1), raster.encoding)
         if ATTRIBUTES[attribute].holds is Holds.LIGHT and not as_light:
             strength = max(1.0, float(raster.pixels.max()))
