@@ -5,9 +5,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButton, QWidget
 
 from evenpalette.app.views.loupe import Loupe
 from evenpalette.cli import main as command_line
@@ -121,6 +121,45 @@ def test_the_first_change_after_a_fit_offers_a_variant_once_and_the_painted_look
     assert not offer.isVisible(), "once"
 
 
+def test_from_two_files_to_twelve_variants_are_ten_clicks(can: Hand) -> None:
+    window, session = can.window, can.session
+    clicks = 0
+
+    def click(widget: QWidget, at: QPoint | None = None) -> None:
+        nonlocal clicks
+        assert widget.isVisible()
+        assert widget.isEnabled()
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or widget.rect().center())
+        clicks += 1
+
+    def station(title: str) -> None:
+        click(next(b for b in window.findChildren(QAbstractButton) if b.accessibleName().startswith(f"{title}, ")))
+
+    station("Regions")
+    for number, v in enumerate((0.25, 0.75), 1):
+        click(can.find("Pick a color", QPushButton))
+        click(window.views, can.at_uv(0.5, v))
+        can.wait(lambda n=number: len(session.state.region_ids) == n)
+    station("Tones")
+    click(can.find("Fit the tone", QPushButton))
+    can.wait(lambda: session.state.project.recipe.steps)
+    station("Variants")
+
+    def accept() -> None:
+        dialog = QApplication.activeModalWidget()
+        if dialog is None:
+            QTimer.singleShot(20, accept)
+            return
+        keep = can.find("Keep them", QPushButton, within=dialog)
+        can.wait(keep.isEnabled)
+        click(keep)
+
+    QTimer.singleShot(0, accept)
+    click(can.find("Roll ...", QPushButton))
+    can.wait(lambda: len(session.state.project.variants) == 12)
+    assert clicks <= 10
+
+
 def test_a_mesh_that_lies_on_its_side_is_set_upright_and_can_be_turned(empty: Hand, tmp_path: Path) -> None:
     empty.window.take_files([can_obj(tmp_path, "z")])
     empty.wait(lambda: empty.session.state.mesh is not None)
@@ -196,13 +235,18 @@ def test_files_on_the_command_line_and_tiles_of_new(tmp_path: Path, capsys: pyte
     assert command_line([str(mesh), str(tmp_path / "missing.png")]) == 2
     assert "missing.png" in capsys.readouterr().err
     # A picture that repeats: the layout leaves the tile, and all of it is wrapped into one.
-    text = mesh.read_text().replace("vt ", "vt 1")
+    text = mesh.read_text().replace("vt 0.", "vt 2.")
     (tmp_path / "far.obj").write_text(text)
     assert command_line(["new", str(tmp_path / "a"), "--mesh", str(tmp_path / "far.obj"), "--texture", str(paint)]) == 0
     made = Storage(tmp_path / "a").open()
     assert made.project.mesh is not None
     assert made.project.mesh.tile == "wrap"
-    assert command_line(["new", str(tmp_path / "b"), "--mesh", str(tmp_path / "far.obj"), "--tile", "1011"]) in (0, 2)
+    assert command_line(["new", str(tmp_path / "b"), "--mesh", str(tmp_path / "far.obj"), "--tile", "1003"]) == 0
+    tile = Storage(tmp_path / "b").open().project.mesh
+    assert tile is not None
+    assert tile.tile == "1003"
+    assert command_line(["new", str(tmp_path / "d"), "--mesh", str(tmp_path / "far.obj"), "--tile", "1099"]) == 2
+    assert "1099" in capsys.readouterr().err
     write_image(Raster(np.zeros((8, 8, 3), np.uint8), Encoding.SRGB), tmp_path / "paint.1002.png")
     assert command_line(["new", str(tmp_path / "c"), "--mesh", str(tmp_path / "far.obj"), "--texture", str(tmp_path / "paint.1002.png")]) == 0
     tiled = Storage(tmp_path / "c").open().project.mesh
