@@ -97,15 +97,16 @@ class GltfFile:
         packed = compression.of_view(view)
         if packed is not None:
             return memoryview(self._decompressed(index, packed)), int(packed["byteStride"])
-        blob, start, length = (
-            self.buffer(int(view.get("buffer", 0))),
-            int(view.get("byteOffset", 0)),
-            int(view["byteLength"]),
-        )
+        content = self._span(int(view.get("buffer", 0)), view)
+        stride = view.get("byteStride")
+        return content, None if stride is None else int(stride)
+
+    def _span(self, buffer: int, where: dict[str, Any]) -> memoryview:
+        """The part of a buffer that a view, or its compressed form, says."""
+        blob, start, length = self.buffer(buffer), int(where.get("byteOffset", 0)), int(where["byteLength"])
         if start < 0 or length < 0 or start + length > len(blob):
             raise MeshFileError(f"{self.name} is damaged: a part of its data reaches past the end.")
-        stride = view.get("byteStride")
-        return memoryview(blob)[start : start + length], None if stride is None else int(stride)
+        return memoryview(blob)[start : start + length]
 
     def _decompressed(self, index: int, packed: dict[str, Any]) -> bytes:
         if index not in self._views:
@@ -115,16 +116,7 @@ class GltfFile:
                     f"{self.name} is damaged: a compressed part says that it has {count} values of {stride} bytes."
                 )
             self._take(count * stride)
-            blob, start, length = (
-                self.buffer(int(packed["buffer"])),
-                int(packed.get("byteOffset", 0)),
-                int(packed["byteLength"]),
-            )
-            if start < 0 or length < 0 or start + length > len(blob):
-                raise MeshFileError(f"{self.name} is damaged: a part of its data reaches past the end.")
-            self._views[index] = compression.decompress_view(
-                memoryview(blob)[start : start + length], packed, self.name
-            )
+            self._views[index] = compression.decompress_view(self._span(int(packed["buffer"]), packed), packed, self.name)
         return self._views[index]
 
     def accessor(self, index: int, widths: tuple[int, ...], *, normalized: bool = False) -> NDArray:

@@ -59,18 +59,12 @@ def _edges(raster: Raster, used: NDArray[np.bool_]) -> NDArray[np.float32]:
     size = max(1, raster.width // 2), max(1, raster.height // 2)
     share = resize_plane(used.astype(np.float32), size)
     edge = (share > 0.2) & (share < 0.99)
-    light = _rgb(raster)
+    light = np.ascontiguousarray(raster.as_linear_rgb(), np.float32)
     padded = light.reshape(-1, 3)[nearest_covered(used, _REACH).reshape(-1)].reshape(light.shape)
     there, wanted = (np.ascontiguousarray(resize_plane(p, size)[edge], np.float32) for p in (light, padded))
     rows, columns = np.nonzero(edge)
     places = (columns + 0.5) / size[0], (rows + 0.5) / size[1]
     return np.stack([difference_of_linear(np.clip(there, 0, 1), np.clip(wanted, 0, 1)), *places], -1).astype(np.float32)
-
-
-def _rgb(raster: Raster) -> NDArray[np.float32]:
-    """Linear light, (height, width, 3); a tone is data that is looked at as light."""
-    values = raster.as_linear()
-    return np.ascontiguousarray(values[..., :3] if raster.channels >= 3 else np.repeat(values[..., :1], 3, -1), np.float32)
 
 
 def without_bleeding(raster: Raster, used: NDArray[np.bool_], reach: int = 32) -> Raster:

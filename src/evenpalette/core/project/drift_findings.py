@@ -19,21 +19,19 @@ _SIDE = 64
 
 def find_moved_means(state: State) -> Iterator[Finding]:
     """A finding for each Drift after which the mean color of what it covers is another one, with the defaults."""
-    drifts = {step.id: step for step in state.project.recipe.steps if step.kind == "drift" and step.enabled}
+    drifts = {step.id for step in state.project.recipe.steps if step.kind == "drift" and step.enabled}
     if not drifts:
         return
     small, used = small_sources(state, _SIDE)
     bound = state.bound_steps(None)
     frames = (np.asarray(frame[BASE_COLOR]) for frame in small_stages(bound, small, (BASE_COLOR,)))
-    means = []
     for step, (before, after) in zip(bound, pairwise(frames), strict=True):
-        if step.step_id in drifts:
-            means.append((step, np.clip(before, 0, 1), np.clip(after, 0, 1)))
-    for step, before, after in means:
+        if step.step_id not in drifts:
+            continue
         weight = weight_planes(step, small).reshape(-1) * used.reshape(-1)
         if weight.sum() == 0:
             continue
-        one, other = ((picture @ weight / weight.sum()).astype(np.float32) for picture in (before, after))
+        one, other = ((picture @ weight / weight.sum()).astype(np.float32) for picture in (np.clip(before, 0, 1), np.clip(after, 0, 1)))
         moved = float(difference_of_linear(one, other))
         if moved > _UNSEEN:
             text = (
