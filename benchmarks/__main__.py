@@ -14,7 +14,14 @@ def main() -> None:
     painting.run()
     verbs.run()
     palettes.run()
-    for words in (("window", "slider"), ("window", "saving"), ("window", "textures"), ("window", "start"), ("shaders",), ("painting",)):
+    for words in (
+        ("window", "slider"),
+        ("window", "saving"),
+        ("window", "textures"),
+        ("window", "start"),
+        ("shaders",),
+        ("painting",),
+    ):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)
 

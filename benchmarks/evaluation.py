@@ -57,13 +57,24 @@ def placed() -> None:
     rng = np.random.default_rng(1)
     texture = Raster(rng.integers(0, 256, (1024, 1024, 3), np.uint8), Encoding.SRGB)
     box = (0, 0, SIZE, 256)
-    for text in ("scale=2,2", "scale=3,3", "scale=2,2; wrap=mirror", "scale=2,2; tiles=4,4; tile=5", "scale=2,2; turn=0.1"):
+    for text in (
+        "scale=2,2",
+        "scale=3,3",
+        "scale=2,2; wrap=mirror",
+        "scale=2,2; tiles=4,4; tile=5",
+        "scale=2,2; turn=0.1",
+    ):
         placement = Placement.parse(text)
         for channels in ((0,), (0, 1, 2)):
             out = np.empty((len(channels), SIZE * 256), np.float32)
-            seconds = min(once(lambda c=channels, p=placement, o=out: read_placed(texture, p, (SIZE, SIZE), box, c, o)) for _ in range(7))  # type: ignore[misc]
+            seconds = min(
+                once(lambda c=channels, p=placement, o=out: read_placed(texture, p, (SIZE, SIZE), box, c, o))
+                for _ in range(7)
+            )  # type: ignore[misc]
             wanted = ", wanted at most 15" if len(channels) == 3 else ""
-            print(f"Placed read, {text}, {len(channels)} channels: {seconds / out.shape[1] * 1e9:.1f} ns a texel{wanted}")
+            print(
+                f"Placed read, {text}, {len(channels)} channels: {seconds / out.shape[1] * 1e9:.1f} ns a texel{wanted}"
+            )
 
 
 def surface() -> None:
@@ -76,11 +87,15 @@ def surface() -> None:
     def round_trip() -> None:
         cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_RGB2HSV), cv2.COLOR_HSV2RGB)
 
-    everything = ratio(f"The lantern on {SIZE}, all attributes", lambda: evaluate_surface(steps, sources, state.attributes), round_trip)
+    everything = ratio(
+        f"The lantern on {SIZE}, all attributes", lambda: evaluate_surface(steps, sources, state.attributes), round_trip
+    )
     alone = ratio(f"The lantern on {SIZE}, base color", lambda: evaluate(steps, sources), round_trip)
     without = [step for step in steps if step.kind.key not in ("finish", "glow")]
     less = ratio("  the same without the steps Finish and Glow", lambda: evaluate(without, sources), round_trip)
-    print(f"  all attributes cost {everything / alone:.2f} times the base color; steps nobody asked for {alone / less:.2f} times")
+    print(
+        f"  all attributes cost {everything / alone:.2f} times the base color; steps nobody asked for {alone / less:.2f} times"
+    )
 
 
 def materials() -> None:
@@ -93,8 +108,17 @@ def materials() -> None:
     colors = ["#d8693c", "#3c69d8", "#69d83c", "#d8d8d8"]
 
     def step(kind: str, rows: int = 1, own: str = "", values: list[object] | None = None, **shared: object) -> Step:
-        made = [Row(id=f"{kind}{i}", regions=(i,), inputs={own: Binding(value=v)} if own else {}) for i, v in zip(ids, values or colors, strict=True)]
-        return Step(id=kind, kind=kind, name=kind, inputs={k: Binding(value=v) for k, v in shared.items()}, rows=tuple(made) if rows > 1 else (Row(id="whole"),))
+        made = [
+            Row(id=f"{kind}{i}", regions=(i,), inputs={own: Binding(value=v)} if own else {})
+            for i, v in zip(ids, values or colors, strict=True)
+        ]
+        return Step(
+            id=kind,
+            kind=kind,
+            name=kind,
+            inputs={k: Binding(value=v) for k, v in shared.items()},
+            rows=tuple(made) if rows > 1 else (Row(id="whole"),),
+        )
 
     steps = [
         step("tint", 4, "color"), step("hue_shift", 4, "angle", [10.0, 20.0, 30.0, 40.0]), step("drift", noise="noise"),
@@ -109,13 +133,20 @@ def materials() -> None:
     def round_trip() -> None:
         cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_RGB2HSV), cv2.COLOR_HSV2RGB)
 
-    ratio(f"Ten steps with finish, glow and normal on {SIZE}, all attributes", lambda: evaluate_surface(bound, sources, wanted), round_trip, 12.0)
+    ratio(
+        f"Ten steps with finish, glow and normal on {SIZE}, all attributes",
+        lambda: evaluate_surface(bound, sources, wanted),
+        round_trip,
+        12.0,
+    )
     reference = min(once(round_trip) for _ in range(5))
     before = 0.0
     for count in range(len(steps) + 1):
         part = bound[:count]
         seconds = min(once(lambda p=part: evaluate_surface(p, sources, wanted)) for _ in range(3))  # type: ignore[misc]
-        print(f"  {steps[count - 1].kind if count else 'reading and storing':20} {(seconds - before) / reference:.2f} times")
+        print(
+            f"  {steps[count - 1].kind if count else 'reading and storing':20} {(seconds - before) / reference:.2f} times"
+        )
         before = seconds
     speedup("  two threads", lambda workers: evaluate_surface(bound, sources, wanted, workers=workers))
 

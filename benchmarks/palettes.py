@@ -50,12 +50,21 @@ def _reduction() -> None:
 
 def _mending() -> None:
     """Smoothing along the flow against a bilateral filter of similar reach, on a texture of 2048."""
-    picture = np.array(Image.fromarray(data.astronaut()).resize((2048, 2048), Image.Resampling.BICUBIC)) / np.float32(255)
+    picture = np.array(Image.fromarray(data.astronaut()).resize((2048, 2048), Image.Resampling.BICUBIC)) / np.float32(
+        255
+    )
     smooth_along(picture[:64, :64].copy(), 8)
     begun = time.perf_counter()
     smooth_along(picture, 8)
-    print(f"flow smoothing of 2048: {picture.shape[0] * picture.shape[1] / (time.perf_counter() - begun) / 1e6:.2f} million texels a second")
-    ratio("flow smoothing of 2048 and cv2.bilateralFilter", lambda: smooth_along(picture, 8), lambda: cv2.bilateralFilter(picture, 17, 0.1, 4.0), runs=3)
+    print(
+        f"flow smoothing of 2048: {picture.shape[0] * picture.shape[1] / (time.perf_counter() - begun) / 1e6:.2f} million texels a second"
+    )
+    ratio(
+        "flow smoothing of 2048 and cv2.bilateralFilter",
+        lambda: smooth_along(picture, 8),
+        lambda: cv2.bilateralFilter(picture, 17, 0.1, 4.0),
+        runs=3,
+    )
 
 
 def run() -> None:
@@ -67,7 +76,13 @@ def run() -> None:
     levels = rng.integers(0, 256, (4096, 4096)).astype(np.uint8)
     index, strip = Raster(levels[..., None], Encoding.DATA), strip_raster([palette])
     table = palette[np.argsort(index_levels(256))]
-    ratio("restoring an index texture of 4096", lambda: restore(index, strip), lambda: np.take(table, levels, axis=0), 2.0, runs=5)
+    ratio(
+        "restoring an index texture of 4096",
+        lambda: restore(index, strip),
+        lambda: np.take(table, levels, axis=0),
+        2.0,
+        runs=5,
+    )
     picture = np.array(Image.fromarray(data.astronaut()).resize((1024, 1024)))
     rgba = np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
     begun = time.perf_counter()
@@ -76,7 +91,9 @@ def run() -> None:
     for level in chain:
         packed_and_back(level.pixels, "BC7", is_color=True)
     ended = time.perf_counter()
-    print(f"mip chain of 1024 in BC7 and back: {ended - begun:.2f} s, of that the encoder {(ended - made) / (ended - begun):.0%}")
+    print(
+        f"mip chain of 1024 in BC7 and back: {ended - begun:.2f} s, of that the encoder {(ended - made) / (ended - begun):.0%}"
+    )
     state = Storage(copy_demo(Path(tempfile.mkdtemp()))).open()
     make_tone(state)
 

@@ -13,7 +13,20 @@ from evenpalette.gpu.software import compile_quickly
 
 #: The pixels of Form in a window of 1280 x 800.
 FORM = (474, 444)
-MORE = ("tint", "hue_shift", "grade", "fade", "drift", "cover", "finish", "two_tone", "blend", "levels", "balance", "glow")
+MORE = (
+    "tint",
+    "hue_shift",
+    "grade",
+    "fade",
+    "drift",
+    "cover",
+    "finish",
+    "two_tone",
+    "blend",
+    "levels",
+    "balance",
+    "glow",
+)
 
 
 def run() -> None:
@@ -55,7 +68,9 @@ def run() -> None:
     first_frame(bare)
     without = first_frame(bare)
     steps = len(twenty.project.recipe.steps)
-    print(f"First frame of a recipe of {steps} steps: {first_frame(twenty):.2f} s, wanted at most 1 s; of one without steps {without:.2f} s")
+    print(
+        f"First frame of a recipe of {steps} steps: {first_frame(twenty):.2f} s, wanted at most 1 s; of one without steps {without:.2f} s"
+    )
     for name, state in states.items():
         scene = SceneRenderer(ctx)
         scene.set_state(state)

@@ -42,4 +42,6 @@ def speedup(label: str, work: Callable[[int], object], wanted: float = 1.7, runs
     work(2)
     pairs = [(once(lambda: work(1)), once(lambda: work(2))) for _ in range(runs)]
     median = statistics.median(one / two for one, two in pairs)
-    print(f"{label}: {median:.2f} times as fast as one, {'within' if median >= wanted else 'BELOW'} the wanted {wanted:g}")
+    print(
+        f"{label}: {median:.2f} times as fast as one, {'within' if median >= wanted else 'BELOW'} the wanted {wanted:g}"
+    )

@@ -130,7 +130,9 @@ def textures() -> None:
         QTest.qWait(10)
         calm = window.session.is_calm and window.views.pictures.is_empty and not window.views.is_waiting
         calm_for = calm_for + time.monotonic() - start if calm and window.session.state.mesh else 0.0
-    spread("Longest pauses while two textures of 4096 come in", sorted(b - a for a, b in itertools.pairwise(ticks))[-5:])
+    spread(
+        "Longest pauses while two textures of 4096 come in", sorted(b - a for a, b in itertools.pairwise(ticks))[-5:]
+    )
     os._exit(0)
 
 

@@ -23,7 +23,9 @@ def verb(out: Path, *words: str) -> None:
     """Run a verb of the command line and keep what it says, however it ends."""
     done = subprocess.run([sys.executable, "-m", "evenpalette", *words], capture_output=True, text=True, check=False)
     out.parent.mkdir(parents=True, exist_ok=True)
-    out.write_text(f"{done.returncode}\n{done.stdout}{done.stderr}".replace(str(out.parents[1]), "OUT").replace(str(ROOT), "HERE"))
+    out.write_text(
+        f"{done.returncode}\n{done.stdout}{done.stderr}".replace(str(out.parents[1]), "OUT").replace(str(ROOT), "HERE")
+    )
 
 
 def write(out: Path) -> None:

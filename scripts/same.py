@@ -24,7 +24,9 @@ def made_by(checkout: Path, out: Path, window: bool) -> None:
     (out / "files").mkdir(parents=True, exist_ok=True)
     subprocess.run([sys.executable, "-m", "scripts.outcome", str(out / "files")], cwd=checkout, env=around, check=True)
     if window:
-        subprocess.run([sys.executable, "-m", "scripts.screenshots", str(out / "window")], cwd=checkout, env=around, check=True)
+        subprocess.run(
+            [sys.executable, "-m", "scripts.screenshots", str(out / "window")], cwd=checkout, env=around, check=True
+        )
 
 
 def of_commit(rev: str, window: bool) -> Path:
@@ -60,7 +62,11 @@ def _apart(one: Path, other: Path) -> str:
     if a.shape != b.shape or a.dtype != b.dtype:
         return f"{a.shape} {a.dtype} against {b.shape} {b.dtype}"
     apart = np.abs(a.astype(np.float64) - b.astype(np.float64))
-    return f"up to {apart.max():.0f} codes on {(apart > 0).mean():.3%}" if apart.any() else "the same pixels in other bytes"
+    return (
+        f"up to {apart.max():.0f} codes on {(apart > 0).mean():.3%}"
+        if apart.any()
+        else "the same pixels in other bytes"
+    )
 
 
 def main() -> int:

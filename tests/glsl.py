@@ -36,16 +36,24 @@ class Game:
     ) -> np.ndarray:  # fmt: skip
         """Linear float32 (height, width, 3), first row first. shift: of the sampled place, in pixels of the result.
         repeat: which samplers wrap. attribute: of the surface, '' is the base color by its own entry."""
-        return apart(lambda: self._draw(recipe, textures, uniforms, size, es, shift, mips, repeat, attribute, seconds, copy))
+        return apart(
+            lambda: self._draw(recipe, textures, uniforms, size, es, shift, mips, repeat, attribute, seconds, copy)
+        )
 
     def _draw(self, recipe, textures, uniforms, size, es, shift, mips, repeat, attribute, seconds, copy) -> np.ndarray:  # type: ignore[no-untyped-def]
         version = "#version 300 es\nprecision highp float;\n" if es else "#version 330 core\n"
         text = version + "uniform vec2 size; uniform vec2 shift; out vec4 o;\n" + recipe
         uv = "(gl_FragCoord.xy + shift) / size"
-        made = f"evenpalette_surface({uv}, float({seconds!r}), {copy}u).{attribute}" if attribute else f"evenpalette_recipe({uv})"
+        made = (
+            f"evenpalette_surface({uv}, float({seconds!r}), {copy}u).{attribute}"
+            if attribute
+            else f"evenpalette_recipe({uv})"
+        )
         filled_up = f"vec4({made}, 0.0, 1.0)" if attribute == "normal" else f"vec4(vec3({made}), 1.0)"
         text += f"\nvoid main() {{ o = {filled_up}; }}"
-        program = self.ctx.program(version + "in vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }", text)
+        program = self.ctx.program(
+            version + "in vec2 p; void main() { gl_Position = vec4(p * 2.0 - 1.0, 0.0, 1.0); }", text
+        )
         held = []
         for unit, (name, raster) in enumerate(textures.items()):
             if name in program:
@@ -64,7 +72,9 @@ class Game:
             texture.release()
         return data.reshape(size[1], size[0], 4)[..., :3]
 
-    def fill(self, body: str, size: tuple[int, int], textures: dict[str, moderngl.Texture] | None = None, *, kind: str = "f4") -> np.ndarray:
+    def fill(
+        self, body: str, size: tuple[int, int], textures: dict[str, moderngl.Texture] | None = None, *, kind: str = "f4"
+    ) -> np.ndarray:
         """What a fragment shader puts into `o` (vec4, or uvec4 for kind 'u4') for each pixel: (height, width, 4)."""
 
         def draw() -> np.ndarray:
@@ -88,7 +98,9 @@ class Game:
         is_color = raster.encoding is Encoding.SRGB
         pixels = raster.as_linear().astype(np.float32) if is_color else raster.pixels
         dtype = {"u1": "f1", "u2": "nu2", "f4": "f4"}[pixels.dtype.str[1:]]
-        texture = self.ctx.texture(raster.size, raster.channels, np.ascontiguousarray(pixels).tobytes(), alignment=1, dtype=dtype)
+        texture = self.ctx.texture(
+            raster.size, raster.channels, np.ascontiguousarray(pixels).tobytes(), alignment=1, dtype=dtype
+        )
         texture.repeat_x = texture.repeat_y = repeat
         texture.filter = moderngl.LINEAR, moderngl.LINEAR
         if mips:

@@ -106,7 +106,18 @@ def test_render_is_the_tint_worked_out_by_hand(tmp_path: Path) -> None:
         state = bind_input(state, step.id, "color", Binding(value=tint), row.id)
     Storage(tmp_path / "p").save(state)
     out = tmp_path / "out.png"
-    words = ["render", str(tmp_path / "p"), "--variant", "Defaults", "--map", "base_color", "--size", "64", "--out", str(out)]
+    words = [
+        "render",
+        str(tmp_path / "p"),
+        "--variant",
+        "Defaults",
+        "--map",
+        "base_color",
+        "--size",
+        "64",
+        "--out",
+        str(out),
+    ]
     assert main(words) == 0
 
     def decoded(values: np.ndarray) -> np.ndarray:
@@ -141,7 +152,10 @@ def test_export_writes_variants_and_kit(demo_folder: Path, tmp_path: Path) -> No
     )
     assert (tmp_path / "o" / "variants" / "straw" / "base_color.png").is_file()
     assert {p.name for p in (tmp_path / "o" / "kit").iterdir()} == {
-        "recipe.glsl", "parameters.json", "parameters.schema.json", "textures",
+        "recipe.glsl",
+        "parameters.json",
+        "parameters.schema.json",
+        "textures",
     }
 
 
@@ -215,9 +229,18 @@ def test_gray_by_every_method(id_image: Path, tmp_path: Path) -> None:
         (["pick", "{id}", "--color", "#f00000", "--near", "nan", "--out", "x.png"], "a distance is"),
         (["pick", "{id}", "--color", "#f00000", "--far", "inf", "--out", "x.png"], "a distance is"),
         (["pick", "{id}", "--color", "#f00000", "--near", "-1", "--out", "x.png"], "--near"),
-        (["pick", "{id}", "--color", "#f00000", "--near", "90", "--far", "10", "--out", "x.png"], "far (10) is smaller"),
-        (["bake", "{mesh}", "--from", "shell", "--size", "64", "--padding", "-1", "--out", "x.png"], "--padding|Padding is 0"),
-        (["bake", "{mesh}", "--from", "shell", "--size", "64", "--padding", "65", "--out", "x.png"], "Padding is 0 to 64"),
+        (
+            ["pick", "{id}", "--color", "#f00000", "--near", "90", "--far", "10", "--out", "x.png"],
+            "far (10) is smaller",
+        ),
+        (
+            ["bake", "{mesh}", "--from", "shell", "--size", "64", "--padding", "-1", "--out", "x.png"],
+            "--padding|Padding is 0",
+        ),
+        (
+            ["bake", "{mesh}", "--from", "shell", "--size", "64", "--padding", "65", "--out", "x.png"],
+            "Padding is 0 to 64",
+        ),
         (["bake", "{mesh}", "--from", "shell", "--size", "0", "--out", "x.png"], "from 16 to 8192"),
         (["export", "{demo}", "--jobs", "0", "--out", "{tmp}/e"], "number of threads"),
         (["export", "{demo}", "--size", "0", "--out", "{tmp}/e"], "from 1 to 16384"),
@@ -308,21 +331,43 @@ def test_what_is_not_expected_is_said(tmp_path: Path, capsys: pytest.CaptureFixt
 def test_divisions_and_kit_sizes_are_named_on_the_command_line(demo_folder: Path, tmp_path: Path) -> None:
     out = tmp_path / "id.png"
     for name in ("id", "id:parts", "id:1"):
-        assert main(["render", str(demo_folder), "--variant", "Ember", "--map", name, "--size", "64", "--out", str(out)]) == 0
+        assert (
+            main(["render", str(demo_folder), "--variant", "Ember", "--map", name, "--size", "64", "--out", str(out)])
+            == 0
+        )
     assert main(["render", str(demo_folder), "--variant", "Ember", "--map", "id:wear", "--out", str(out)]) == 2
     words = ["export", str(demo_folder), "--out", str(tmp_path / "o"), "--size", "32", "--kit-size", "128"]
     assert main(words) == 0
     assert read_image(tmp_path / "o" / "kit" / "textures" / "tone.png").size == (128, 128)
 
 
-def test_new_makes_a_project_of_a_mesh_with_what_it_brings_along(tmp_path: Path, capsys: pytest.CaptureFixture[str], demo_folder: Path) -> None:
+def test_new_makes_a_project_of_a_mesh_with_what_it_brings_along(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], demo_folder: Path
+) -> None:
     (tmp_path / "case.glb").write_bytes(two_materials().glb())
     assert main(["new", str(tmp_path / "case"), "--mesh", str(tmp_path / "case.glb"), "--regions", "material"]) == 0
     state = Storage(tmp_path / "case").open()
     assert [sheet.name for sheet in state.project.sheets] == ["Case", "Badge"]
-    assert [[r.name for r in sheet.regions.regions] for sheet in state.project.sheets] == [["Case"], ["Badge", "Badge rim"]]
+    assert [[r.name for r in sheet.regions.regions] for sheet in state.project.sheets] == [
+        ["Case"],
+        ["Badge", "Badge rim"],
+    ]
     assert [len(sheet.steps[0].rows) for sheet in state.project.sheets] == [1, 2]
-    assert main(["render", str(tmp_path / "case"), "--variant", "default", "--map", "roughness", "--out", str(tmp_path / "r.png")]) == 0
+    assert (
+        main(
+            [
+                "render",
+                str(tmp_path / "case"),
+                "--variant",
+                "default",
+                "--map",
+                "roughness",
+                "--out",
+                str(tmp_path / "r.png"),
+            ]
+        )
+        == 0
+    )
     assert read_image(tmp_path / "r.png").pixels[2, 2, 0] == 64
     # Textures of its own, regions of an image, a fitted tone; the painted color comes out again.
     files = {t.name: t for t in Storage(demo_folder).open().project.asset.textures}
@@ -332,7 +377,14 @@ def test_new_makes_a_project_of_a_mesh_with_what_it_brings_along(tmp_path: Path,
     mesh = tmp_path / "lantern.obj"
     assert lantern.mesh is not None
     mesh.write_bytes(lantern.mesh.mesh.source_bytes)
-    words = ["new", str(tmp_path / "lantern"), "--mesh", str(mesh), "--texture", f"{tmp_path / 'lantern-painted.png'}=painted-color"]
+    words = [
+        "new",
+        str(tmp_path / "lantern"),
+        "--mesh",
+        str(mesh),
+        "--texture",
+        f"{tmp_path / 'lantern-painted.png'}=painted-color",
+    ]
     assert main([*words, "--regions", f"id:{tmp_path / 'lantern-id.png'}", "--fit"]) == 0
     made = Storage(tmp_path / "lantern").open()
     assert made.tone is not None
@@ -368,7 +420,16 @@ def test_reduce_and_restore_give_back_the_reduced_picture_for_any_number_of_colo
     write_image(Raster(image, Encoding.SRGB), tmp_path / "a.png")
     for count in (2, 5, 37, 256):
         index, strip, out = (tmp_path / f"{name}-{count}.png" for name in ("index", "strip", "out"))
-        words = ["reduce", str(tmp_path / "a.png"), "--colors", str(count), "--index", str(index), "--strip", str(strip)]
+        words = [
+            "reduce",
+            str(tmp_path / "a.png"),
+            "--colors",
+            str(count),
+            "--index",
+            str(index),
+            "--strip",
+            str(strip),
+        ]
         assert main(words) == 0
         gray, colors = cv2.imread(str(index), cv2.IMREAD_UNCHANGED), cv2.imread(str(strip))[..., ::-1]
         assert gray.shape == (64, 80)
@@ -380,12 +441,25 @@ def test_reduce_and_restore_give_back_the_reduced_picture_for_any_number_of_colo
     cv2.imwrite(str(tmp_path / "two.png"), two)
     assert main(["restore", str(index), str(tmp_path / "two.png"), "--row", "1", "--out", str(out)]) == 0
     assert np.array_equal(cv2.imread(str(out))[..., ::-1], 255 - colors[0][entry])
-    more = ["reduce", str(tmp_path / "a.png"), "--colors", "256", "--index", str(index), "--strip", str(strip), "--rows", str(tmp_path / "two.png")]
+    more = [
+        "reduce",
+        str(tmp_path / "a.png"),
+        "--colors",
+        "256",
+        "--index",
+        str(index),
+        "--strip",
+        str(strip),
+        "--rows",
+        str(tmp_path / "two.png"),
+    ]
     assert main([*more, "--dither", "diffusion"]) == 0
     assert cv2.imread(str(strip)).shape == (3, 256, 3)
 
 
-def test_sampling_lists_every_way_at_every_level_and_ramp_writes_a_strip(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_sampling_lists_every_way_at_every_level_and_ramp_writes_a_strip(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     y, x = np.mgrid[:32, :32]
     image = np.stack([x * 8, y * 8, 128 + 0 * x], -1).astype(np.uint8)
     write_image(Raster(image, Encoding.SRGB), tmp_path / "a.png")
@@ -400,7 +474,10 @@ def test_sampling_lists_every_way_at_every_level_and_ramp_writes_a_strip(tmp_pat
     assert main(["sampling", index, strip, "--source", str(tmp_path / "a.png")]) == 0
     assert "BC7" in capsys.readouterr().out
     out = tmp_path / "ramp.png"
-    assert main(["ramp", str(tmp_path / "a.png"), "--stops", "4", "--out", str(out), "--width", "64", "--height", "3"]) == 0
+    assert (
+        main(["ramp", str(tmp_path / "a.png"), "--stops", "4", "--out", str(out), "--width", "64", "--height", "3"])
+        == 0
+    )
     assert read_image(out).size == (64, 3)
     for wrong in (
         ["reduce", str(tmp_path / "a.png"), "--colors", "300", "--index", index, "--strip", strip],

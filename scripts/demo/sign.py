@@ -30,8 +30,22 @@ FRONT: Rect = (0.02, 0.02, 0.98, 0.62)
 BACK: Rect = (0.02, 0.66, 0.50, 0.96)
 FRAME: Rect = (0.54, 0.66, 0.98, 0.80)
 IRON: Rect = (0.54, 0.84, 0.98, 0.98)
-FLAGS = {"Board": "#ff0000", "Border": "#00ff00", "Emblem": "#0000ff", "Back": "#ffff00", "Frame": "#00ffff", "Iron": "#ff00ff"}
-TINTS = {"Board": "#2f6f73", "Border": "#d8b15a", "Emblem": "#f0dfb8", "Back": "#8a6a48", "Frame": "#5a3f2c", "Iron": "#4b4d50"}
+FLAGS = {
+    "Board": "#ff0000",
+    "Border": "#00ff00",
+    "Emblem": "#0000ff",
+    "Back": "#ffff00",
+    "Frame": "#00ffff",
+    "Iron": "#ff00ff",
+}
+TINTS = {
+    "Board": "#2f6f73",
+    "Border": "#d8b15a",
+    "Emblem": "#f0dfb8",
+    "Back": "#8a6a48",
+    "Frame": "#5a3f2c",
+    "Iron": "#4b4d50",
+}
 PLANKS = 5
 
 
@@ -51,7 +65,12 @@ def build_mesh() -> Mesh:
     obj.group("Back")
     obj.grid(np.stack([-x, y, np.full_like(x, -THICK)], -1), rect_uv(BACK, 11, 17))
     obj.group("Frame")
-    bars = (((-WIDE, HIGH), (WIDE, HIGH)), ((WIDE, -HIGH), (-WIDE, -HIGH)), ((-WIDE, -HIGH), (-WIDE, HIGH)), ((WIDE, HIGH), (WIDE, -HIGH)))
+    bars = (
+        ((-WIDE, HIGH), (WIDE, HIGH)),
+        ((WIDE, -HIGH), (-WIDE, -HIGH)),
+        ((-WIDE, -HIGH), (-WIDE, HIGH)),
+        ((WIDE, HIGH), (WIDE, -HIGH)),
+    )
     for index, (start, end) in enumerate(bars):
         t = np.linspace(-0.02, 1.02, 13)[:, None]
         path = np.concatenate([np.array(start) * (1 - t) + np.array(end) * t, np.zeros((13, 1))], -1)
@@ -61,7 +80,9 @@ def build_mesh() -> Mesh:
     obj.grid(tube(path, 0.045, 12), rect_uv(_cell(IRON, 0, 3), 17, 13))
     for index, at in enumerate((-0.8, 0.8)):
         angles = np.linspace(0, 2 * np.pi, 25)
-        ring = np.stack([np.full(25, at) + 0.02 * np.sin(angles), HIGH + 0.25 + 0.215 * np.cos(angles), 0.12 * np.sin(angles)], -1)
+        ring = np.stack(
+            [np.full(25, at) + 0.02 * np.sin(angles), HIGH + 0.25 + 0.215 * np.cos(angles), 0.12 * np.sin(angles)], -1
+        )
         obj.grid(tube(ring, 0.028, 10), rect_uv(_cell(IRON, index + 1, 3), 25, 11))
     return parse_mesh(obj.text(), "stall-sign.obj")
 
@@ -90,7 +111,9 @@ def _emblem(big: int) -> NDArray:
         t = np.linspace(0, 1, 30)
         bow = 0.24 * np.sin(np.pi * t)
         leaf = [at(side * (1.15 + 0.75 * s), 0.32 - 0.55 * s - b) for s, b in zip(t, bow, strict=True)]
-        leaf += [at(side * (1.15 + 0.75 * s), 0.32 - 0.55 * s + b * 0.7) for s, b in zip(t[::-1], bow[::-1], strict=True)]
+        leaf += [
+            at(side * (1.15 + 0.75 * s), 0.32 - 0.55 * s + b * 0.7) for s, b in zip(t[::-1], bow[::-1], strict=True)
+        ]
         cv2.fillPoly(plane, [np.array(leaf)], 255)
         cv2.line(plane, at(side * 1.15, 0.32), at(side * 1.78, -0.14), 0, scaled(0.035))
     return plane
@@ -120,7 +143,9 @@ def build_atlas() -> NDArray:
         row = []
         for k in (first, first + 1):
             grain = noise(side, 2 + k, 20 + 6 * k, 80 + k, 4)
-            rings = 0.5 + 0.5 * np.sin(2 * np.pi * (np.arange(side)[:, None] / side * (2 + k) + 0.9 * noise(side, 2, 3, 90 + k, 2)))
+            rings = 0.5 + 0.5 * np.sin(
+                2 * np.pi * (np.arange(side)[:, None] / side * (2 + k) + 0.9 * noise(side, 2, 3, 90 + k, 2))
+            )
             light = 0.76 + 0.10 * (grain - 0.5) + 0.04 * (rings - 0.5) + 0.03 * k
             warm = np.array([1.0, 0.97 - 0.01 * k, 0.92 - 0.02 * k])
             row.append(np.clip(light[..., None] * warm, 0, 1))
@@ -138,7 +163,11 @@ def build() -> State:
     _, top, _, bottom = FRONT
     across = (v - top) / (bottom - top) * PLANKS
     groove = np.where(front, smoothstep(0.0, 0.05, np.abs(across - np.round(across))), 1.0)
-    groove = np.where(is_["Back"], smoothstep(0.0, 0.05, np.abs((v - BACK[1]) / (BACK[3] - BACK[1]) * PLANKS % 1 - 0.5) * 2 % 1), groove)
+    groove = np.where(
+        is_["Back"],
+        smoothstep(0.0, 0.05, np.abs((v - BACK[1]) / (BACK[3] - BACK[1]) * PLANKS % 1 - 0.5) * 2 % 1),
+        groove,
+    )
     grain = noise(SIZE, 5, 90, 70, 4)
     raised = cv2.GaussianBlur((is_["Emblem"] | is_["Border"]).astype(np.float32), (0, 0), 1.6)
     height = 0.8 * groove + 0.10 * (grain - 0.5) + 0.35 * raised
@@ -150,9 +179,14 @@ def build() -> State:
     tint = sum(mask[..., None] * hex_to_linear(TINTS[name]) for name, mask in is_.items())
     drift = np.stack([noise(SIZE, 7, 7, 72 + k, 3) for k in range(3)], -1)
     color = tint * gray[..., None] * (1 + 0.04 * (drift - 0.5))
-    color = color * (1 - worn[..., None]) + hex_to_linear("#9a7b56") * (1 + 0.12 * (grain[..., None] - 0.5)) * worn[..., None]
+    color = (
+        color * (1 - worn[..., None])
+        + hex_to_linear("#9a7b56") * (1 + 0.12 * (grain[..., None] - 0.5)) * worn[..., None]
+    )
     painted = np.round(encode_srgb((color * openness[..., None]).astype(np.float32)) * 255).astype(np.uint8)
-    rough = np.where(is_["Iron"], 0.42, np.where(is_["Emblem"] | is_["Border"], 0.30, np.where(is_["Board"], 0.46, 0.72)))
+    rough = np.where(
+        is_["Iron"], 0.42, np.where(is_["Emblem"] | is_["Border"], 0.30, np.where(is_["Board"], 0.46, 0.72))
+    )
     rough = np.clip(rough + 0.22 * (noise(SIZE, 12, 30, 75, 4) - 0.5) + 0.3 * worn, 0.05, 1)
     metal = np.where(is_["Iron"], 1.0, np.where(is_["Border"], 0.75, 0.0)) * (1 - worn)
     packed = np.round(np.stack([openness, rough, metal], -1) * 255).astype(np.uint8)
@@ -190,9 +224,20 @@ def _make_recipe(state: State) -> State:
     state = recipe.add_step(state, "tile", (region["Board"], region["Back"]), step_id="step-boards")
     state = recipe.update_step(state, "step-boards", name="Boards")
     row = recipe.step_of(state.project.recipe, "step-boards").rows[0].id
-    for key, value in (("atlas", named["boards-atlas.png"]), ("atlas_placed", f"scale=2,{PLANKS}"), ("tint", "#fff4e4")):
+    for key, value in (
+        ("atlas", named["boards-atlas.png"]),
+        ("atlas_placed", f"scale=2,{PLANKS}"),
+        ("tint", "#fff4e4"),
+    ):
         state = recipe.bind_input(state, "step-boards", key, Binding(value=value), row)
-    for key, number in (("columns", 2.0), ("rows", 2.0), ("count", 4.0), ("seed", 3.0), ("soften", 0.04), ("keep", 1.0)):
+    for key, number in (
+        ("columns", 2.0),
+        ("rows", 2.0),
+        ("count", 4.0),
+        ("seed", 3.0),
+        ("soften", 0.04),
+        ("keep", 1.0),
+    ):
         state = recipe.bind_input(state, "step-boards", key, Binding(value=number))
     state = recipe.name_input(state, "step-boards", "seed", "Order of boards", "Wood")
     state = _on_boards(state)
@@ -200,12 +245,19 @@ def _make_recipe(state: State) -> State:
     state = recipe.update_step(state, "step-finish", name="Finish")
     line = recipe.step_of(state.project.recipe, "step-finish").rows[0].id
     for key, channel in (("roughness_map", 1), ("metallic_map", 2)):
-        state = recipe.bind_input(state, "step-finish", key, Binding(value=f"{named['sign-finish.png']}:{channel}"), line)
+        state = recipe.bind_input(
+            state, "step-finish", key, Binding(value=f"{named['sign-finish.png']}:{channel}"), line
+        )
     state = recipe.bind_input(state, "step-finish", "roughness_high", Binding(value=1.0))
     state = recipe.name_input(state, "step-finish", "roughness_high", "Roughness", "Wood")
     state = recipe.add_step(state, "cover", None, step_id="step-worn")
     state = recipe.update_step(state, "step-worn", name="Worn edges")
-    for key, text in (("color", "#9a7b56"), ("mask", f"{named['sign-worn.png']}:0"), ("detail", named["wood-relief.png"]), ("detail_placed", "scale=4,6")):
+    for key, text in (
+        ("color", "#9a7b56"),
+        ("mask", f"{named['sign-worn.png']}:0"),
+        ("detail", named["wood-relief.png"]),
+        ("detail_placed", "scale=4,6"),
+    ):
         state = recipe.bind_input(state, "step-worn", key, Binding(value=text))
     for key, number in (("roughness", 0.85), ("levels", 0.7), ("strength", 1.0)):
         state = recipe.bind_input(state, "step-worn", key, Binding(value=number))
@@ -228,14 +280,40 @@ def _on_boards(state: State) -> State:
     shade = evaluate(bind_recipe(boards, state.region_ids, values), white, float_output=True).pixels
     worn = next(state.textures[t.id] for t in project.asset.textures if t.name == "sign-worn.png").as_unit()
     color = state.textures[painted].as_linear_rgb() * (1 + (shade - 1) * (1 - worn))
-    return asset.replace_texture(state, painted, Raster(np.round(encode_srgb(color.astype(np.float32)) * 255).astype(np.uint8), Encoding.SRGB))
+    return asset.replace_texture(
+        state, painted, Raster(np.round(encode_srgb(color.astype(np.float32)) * 255).astype(np.uint8), Encoding.SRGB)
+    )
 
 
 VARIANTS: dict[str, dict[str, object]] = {
     "Tea Bowl": {},
     "Red Kettle": {"Board tint": "#a03a30", "Border tint": "#e4c472", "Emblem tint": "#f6e8c4", "Wear": 0.9},
-    "Night Brew": {"Board tint": "#27304e", "Border tint": "#b9bec8", "Emblem tint": "#ffd98a", "Frame tint": "#2e2a2c", "Order of boards": 7.0},
-    "Mint House": {"Board tint": "#8fbfa0", "Border tint": "#5b7a54", "Emblem tint": "#3c5a48", "Frame tint": "#b08a5c", "Wear": 0.8},
-    "Old Quay": {"Board tint": "#6d7f86", "Border tint": "#8c7a58", "Emblem tint": "#d9d2bd", "Wear": 1.0, "Roughness": 1.0},
-    "New Paint": {"Board tint": "#d9a23a", "Border tint": "#7a2f2a", "Emblem tint": "#5c2320", "Wear": 0.45, "Roughness": 0.6},
+    "Night Brew": {
+        "Board tint": "#27304e",
+        "Border tint": "#b9bec8",
+        "Emblem tint": "#ffd98a",
+        "Frame tint": "#2e2a2c",
+        "Order of boards": 7.0,
+    },
+    "Mint House": {
+        "Board tint": "#8fbfa0",
+        "Border tint": "#5b7a54",
+        "Emblem tint": "#3c5a48",
+        "Frame tint": "#b08a5c",
+        "Wear": 0.8,
+    },
+    "Old Quay": {
+        "Board tint": "#6d7f86",
+        "Border tint": "#8c7a58",
+        "Emblem tint": "#d9d2bd",
+        "Wear": 1.0,
+        "Roughness": 1.0,
+    },
+    "New Paint": {
+        "Board tint": "#d9a23a",
+        "Border tint": "#7a2f2a",
+        "Emblem tint": "#5c2320",
+        "Wear": 0.45,
+        "Roughness": 0.6,
+    },
 }

@@ -36,7 +36,11 @@ def build_mesh() -> Mesh:
     left, top, right, bottom = BODY
     middle = (top + bottom) / 2
     turned("Body", [(0.78, 0.70), (0.83, 0.68), (0.83, 0.645), (0.80, 0.62)], (left, top, right, middle - 0.005))
-    turned("Body", [(0.80, -0.86), (0.83, -0.885), (0.83, -0.95), (0.80, -0.985), (0.02, -0.985)], (left, middle + 0.005, right, bottom))
+    turned(
+        "Body",
+        [(0.80, -0.86), (0.83, -0.885), (0.83, -0.95), (0.80, -0.985), (0.02, -0.985)],
+        (left, middle + 0.005, right, bottom),
+    )
     lid = [(0.02, 1.10), (0.13, 1.095), (0.17, 1.04), (0.12, 0.98), (0.10, 0.955), (0.34, 0.945), (0.60, 0.915), (0.68, 0.885), (0.70, 0.85), (0.86, 0.83), (0.875, 0.80), (0.875, 0.70), (0.86, 0.685), (0.78, 0.69)]  # fmt: skip
     turned("Lid", lid, LID)
     return parse_mesh(obj.text(), "tea-tin.obj")
@@ -59,7 +63,9 @@ def paint_label() -> NDArray:
 
     def disk(px: float, py: float, radius: float, tint: str, tall: float = 1.0) -> None:
         size = (int(radius * height), int(radius * height * tall))
-        cv2.ellipse(picture, (int(px * width), int(py * height)), size, 0, 0, 360, [float(v) for v in hex_to_linear(tint)], -1)
+        cv2.ellipse(
+            picture, (int(px * width), int(py * height)), size, 0, 0, 360, [float(v) for v in hex_to_linear(tint)], -1
+        )
 
     disk(0.30, 0.24, 0.15, "#fff3cf")
     disk(0.80, 0.30, 0.07, "#ffe2a6")
@@ -68,17 +74,36 @@ def paint_label() -> NDArray:
         px, wide, tall = (k + rng.uniform(-0.2, 0.2)) / 22, rng.uniform(0.03, 0.06), rng.uniform(0.10, 0.30)
         body = ("#5c3a3a", "#6e4640", "#4a3440")[k % 3]
         shape([(px - wide, 0.66), (px - wide, 0.66 - tall), (px + wide, 0.66 - tall), (px + wide, 0.66)], body)
-        shape([(px - wide * 1.3, 0.66 - tall), (px, 0.58 - tall), (px + wide * 1.3, 0.66 - tall)], ("#2c4a5a", "#8a3a34", "#3a5a4a")[k % 3])
+        shape(
+            [(px - wide * 1.3, 0.66 - tall), (px, 0.58 - tall), (px + wide * 1.3, 0.66 - tall)],
+            ("#2c4a5a", "#8a3a34", "#3a5a4a")[k % 3],
+        )
         for row in range(2):
-            shape([(px - 0.012, 0.64 - 0.08 * row), (px - 0.012, 0.60 - 0.08 * row), (px + 0.012, 0.60 - 0.08 * row), (px + 0.012, 0.64 - 0.08 * row)], "#ffd27a")
+            shape(
+                [
+                    (px - 0.012, 0.64 - 0.08 * row),
+                    (px - 0.012, 0.60 - 0.08 * row),
+                    (px + 0.012, 0.60 - 0.08 * row),
+                    (px + 0.012, 0.64 - 0.08 * row),
+                ],
+                "#ffd27a",
+            )
     water = picture[: int(0.66 * height)][::-1]
     depth = height - water.shape[0]
     ripple = (np.sin(np.arange(depth) * 0.09) * (4 + np.arange(depth) * 0.03)).astype(int)
     for line in range(min(depth, water.shape[0])):
-        picture[int(0.66 * height) + line] = np.roll(water[line], ripple[line], 0) * 0.55 + hex_to_linear("#24506a") * 0.35
+        picture[int(0.66 * height) + line] = (
+            np.roll(water[line], ripple[line], 0) * 0.55 + hex_to_linear("#24506a") * 0.35
+        )
     for k in range(9):
         px, py = (k + 0.5) / 9, 0.40 + 0.05 * np.sin(k * 2.1)
-        cv2.line(picture, (int(px * width), 0), (int(px * width), int((py - 0.05) * height)), [float(v) for v in hex_to_linear("#3a2430")], 5)
+        cv2.line(
+            picture,
+            (int(px * width), 0),
+            (int(px * width), int((py - 0.05) * height)),
+            [float(v) for v in hex_to_linear("#3a2430")],
+            5,
+        )
         disk(px, py, 0.062, ("#e8452c", "#f2a02c", "#d63a5a")[k % 3], 1.15)
         disk(px, py, 0.028, "#ffe9a8", 1.3)
     shape([(0, 0), (1, 0), (1, 0.055), (0, 0.055)], "#23384a")

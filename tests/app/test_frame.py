@@ -13,10 +13,14 @@ def random_frames(count: int) -> list[Frame]:
     found = []
     for _ in range(count):
         target = rng.uniform(-3, 3, 3)
-        camera = OrbitCamera(tuple(target), float(rng.uniform(0, 360)), float(rng.uniform(-80, 80)), float(rng.uniform(0.2, 9)))
+        camera = OrbitCamera(
+            tuple(target), float(rng.uniform(0, 360)), float(rng.uniform(-80, 80)), float(rng.uniform(0.2, 9))
+        )
         plane = PlaneView((float(rng.uniform(-1, 2)), float(rng.uniform(-1, 2))), float(rng.uniform(0.01, 5)))
         width, height = int(rng.integers(500, 3840)), int(rng.integers(260, 2160))
-        found.append(Frame(width, height, float(rng.choice([1, 1.25, 1.5, 2])), float(rng.uniform(0.15, 0.85)), camera, plane))
+        found.append(
+            Frame(width, height, float(rng.choice([1, 1.25, 1.5, 2])), float(rng.uniform(0.15, 0.85)), camera, plane)
+        )
     return found
 
 

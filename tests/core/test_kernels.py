@@ -43,10 +43,12 @@ def test_a_kernel_kept_on_disk_is_made_anew_when_one_that_it_calls_has_changed(t
     head = "from evenpalette.core.kernels import njit\n\n\n"
     inner = head + '@njit(nogil=True, inline="always")\ndef scaled(value):\n    return value * {factor}\n'
     (tmp_path / "middle.py").write_text(
-        head + "from inner import scaled\n\n\n@njit(nogil=True, cache=True)\ndef once(value):\n    return scaled(value) + 1\n"
+        head
+        + "from inner import scaled\n\n\n@njit(nogil=True, cache=True)\ndef once(value):\n    return scaled(value) + 1\n"
     )
     (tmp_path / "outer.py").write_text(
-        head + "from middle import once\n\n\n@njit(nogil=True, cache=True)\ndef twice(value):\n    return once(once(value))\n"
+        head
+        + "from middle import once\n\n\n@njit(nogil=True, cache=True)\ndef twice(value):\n    return once(once(value))\n"
     )
 
     def run() -> str:

@@ -39,7 +39,11 @@ def exr_of(parts: int, channels: int) -> bytes:
     plane = np.zeros((512, 512), np.float32)
     names = [f"c{i:03}" for i in range(channels)]
     made = [
-        OpenEXR.Part({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, dict.fromkeys(names, plane), f"p{i}")
+        OpenEXR.Part(
+            {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage},
+            dict.fromkeys(names, plane),
+            f"p{i}",
+        )
         for i in range(parts)
     ]
     path = Path(os.environ["EVENPALETTE_STATE"]).with_name("many.exr")
@@ -50,7 +54,13 @@ def exr_of(parts: int, channels: int) -> bytes:
 
 def tiff_of(samples: int) -> bytes:
     stream = io.BytesIO()
-    tifffile.imwrite(stream, np.zeros((2048, 2048, samples), np.uint8), compression="zlib", photometric="minisblack", planarconfig="contig")
+    tifffile.imwrite(
+        stream,
+        np.zeros((2048, 2048, samples), np.uint8),
+        compression="zlib",
+        photometric="minisblack",
+        planarconfig="contig",
+    )
     return stream.getvalue()
 
 

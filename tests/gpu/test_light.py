@@ -25,8 +25,12 @@ def shone(
 ) -> np.ndarray:  # fmt: skip
     """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture. grain: of
     scratches and strands, '' for none."""
-    text = f"#define COATED 1.0\n#define GRAINED {int(bool(grain))}\n" + LIGHT.replace("uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});")
-    shining = ", ".join(f"vec4({x}, {y}, {z}, {strength * lamps})" for (x, y, z), strength in zip(LAMPS, STRENGTHS, strict=True))
+    text = f"#define COATED 1.0\n#define GRAINED {int(bool(grain))}\n" + LIGHT.replace(
+        "uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});"
+    )
+    shining = ", ".join(
+        f"vec4({x}, {y}, {z}, {strength * lamps})" for (x, y, z), strength in zip(LAMPS, STRENGTHS, strict=True)
+    )
     text = text.replace("uniform vec4 u_lamps[3];", f"const vec4 u_lamps[3] = vec4[3]({shining});")
     text += f"void main() {{ float x = gl_FragCoord.x / {size[0]}.0, y = gl_FragCoord.y / {size[1]}.0;"
     text += f"o = vec4(lit({finish}, {grain + ', ' if grain else ''}{normal}, {to_eye}), 1.0); }}"
@@ -46,14 +50,38 @@ def test_white_in_a_white_furnace_is_white(game: Game, metallic: float, coat: fl
 
 
 def test_what_is_not_white_takes_light_away_and_never_adds_any(game: Game) -> None:
-    gray = shone(game, "Finish(vec3(0.5), 0.0, x, 1.0, 0.0, 0.1)", "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(32, 32))
+    gray = shone(
+        game,
+        "Finish(vec3(0.5), 0.0, x, 1.0, 0.0, 0.1)",
+        "vec3(0.0, 0.0, 1.0)",
+        EYE,
+        sky=(1.0, 1.0),
+        lamps=0.0,
+        size=(32, 32),
+    )
     assert gray.max() < 1
     assert gray.min() > 0.5
-    closed = shone(game, "Finish(vec3(0.5), 0.0, x, 0.0, 0.5, 0.1)", "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(8, 8))
+    closed = shone(
+        game,
+        "Finish(vec3(0.5), 0.0, x, 0.0, 0.5, 0.1)",
+        "vec3(0.0, 0.0, 1.0)",
+        EYE,
+        sky=(1.0, 1.0),
+        lamps=0.0,
+        size=(8, 8),
+    )
     assert closed.max() == 0
 
 
-def by_formula(base: np.ndarray, metallic: float, roughness: float, coat: float, coat_roughness: float, n: np.ndarray, v: np.ndarray) -> np.ndarray:
+def by_formula(
+    base: np.ndarray,
+    metallic: float,
+    roughness: float,
+    coat: float,
+    coat_roughness: float,
+    n: np.ndarray,
+    v: np.ndarray,
+) -> np.ndarray:
     """glTF 2.0, appendix B.3, with the height-correlated masking of Heitz 2014, and KHR_materials_clearcoat, whose coat lies over
     all by its Fresnel term of N and V; times pi, since lamps are as bright as white paper."""
 
@@ -81,7 +109,9 @@ def by_formula(base: np.ndarray, metallic: float, roughness: float, coat: float,
 
 @pytest.mark.parametrize("eye", [(0.0, 0.0, 1.0), (0.6, 0.2, 0.77), (-0.3, 0.7, 0.65)])
 @pytest.mark.parametrize(("metallic", "roughness", "coat"), [(0.0, 0.5, 0.0), (1.0, 0.3, 0.0), (0.4, 0.8, 0.7)])
-def test_lamps_are_met_by_the_formulas(game: Game, metallic: float, roughness: float, coat: float, eye: tuple[float, ...]) -> None:
+def test_lamps_are_met_by_the_formulas(
+    game: Game, metallic: float, roughness: float, coat: float, eye: tuple[float, ...]
+) -> None:
     base, v = np.array([0.8, 0.4, 0.1]), np.array(eye) / np.linalg.norm(eye)
     finish = f"Finish(vec3(0.8, 0.4, 0.1), {metallic!r}, {roughness!r}, 1.0, {coat!r}, 0.2)"
     for n in (np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.6, 0.8])):
@@ -117,7 +147,9 @@ def test_exposure_is_in_stops_and_the_filmic_curve_keeps_what_is_not_bright(game
     assert bent[-1] > 0.98
 
 
-def grain(along: np.ndarray, n: np.ndarray, anisotropy: float, strands: float, shape: tuple[float, ...] = (0.5, 0.2, 0.5, 0.4)) -> str:
+def grain(
+    along: np.ndarray, n: np.ndarray, anisotropy: float, strands: float, shape: tuple[float, ...] = (0.5, 0.2, 0.5, 0.4)
+) -> str:
     words = "vec3({}, {}, {})"
     vector = "vec4({}, {}, {}, {})".format(*shape)
     return f"Grain({words.format(*along)}, {words.format(*np.cross(n, along))}, {anisotropy!r}, {strands!r}, vec3(1.0), vec3(0.8, 0.5, 0.2), {vector})"
@@ -173,7 +205,16 @@ def test_strands_shine_where_the_light_is_mirrored_about_them(game: Game) -> Non
             total += strength * (base * (0.25 + 0.75 * nl) + 0.25 * shines * x**2 * (3 - 2 * x))
         words = "vec3({}, {}, {})"
         finish = "Finish(vec3(0.2, 0.1, 0.05), 0.0, 0.5, 1.0, 0.0, 0.1)"
-        found = shone(game, finish, words.format(*n), words.format(*v), sky=(0.0, 0.0), lamps=1.0, size=(1, 1), grain=grain(t, n, 0.0, 1.0, shape))
+        found = shone(
+            game,
+            finish,
+            words.format(*n),
+            words.format(*v),
+            sky=(0.0, 0.0),
+            lamps=1.0,
+            size=(1, 1),
+            grain=grain(t, n, 0.0, 1.0, shape),
+        )
         assert found[0, 0] == pytest.approx(total, rel=3e-3)
 
 
@@ -187,7 +228,17 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
         h = made.harmonics
         for n in np.eye(3).repeat(2, 0) * np.array([1, -1] * 3)[:, None]:
             x, y, z = n
-            by_harmonics = h[0] + h[1] * y + h[2] * z + h[3] * x + h[4] * x * y + h[5] * y * z + h[6] * (3 * z * z - 1) + h[7] * x * z + h[8] * (x * x - y * y)
+            by_harmonics = (
+                h[0]
+                + h[1] * y
+                + h[2] * z
+                + h[3] * x
+                + h[4] * x * y
+                + h[5] * y * z
+                + h[6] * (3 * z * z - 1)
+                + h[7] * x * z
+                + h[8] * (x * x - y * y)
+            )
             summed = float((picture * area * np.clip(d @ n, 0, 1)).sum() / np.pi)
             assert by_harmonics == pytest.approx(summed, abs=0.06 * float(picture.mean() + 1))
         # Rougher is calmer, and no band adds light.
@@ -197,7 +248,9 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
     even = blurred(np.full((ROWS, COLUMNS), 0.7, np.float32))
     assert np.allclose(even.bands, 0.7, atol=1e-4)
     assert np.allclose(even.harmonics, [0.7, *[0] * 8], atol=2e-3)
-    assert harmonics_of(np.ones((ROWS, COLUMNS), np.float32), *directions(ROWS, COLUMNS))[0] == pytest.approx(1, abs=2e-3)
+    assert harmonics_of(np.ones((ROWS, COLUMNS), np.float32), *directions(ROWS, COLUMNS))[0] == pytest.approx(
+        1, abs=2e-3
+    )
 
 
 def test_the_lit_ball_tells_finishes_apart() -> None:

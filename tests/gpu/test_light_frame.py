@@ -32,10 +32,19 @@ LAID = {
 
 def square(uvs: Corners, normal: np.ndarray | None = None, mapped: np.ndarray | None = None) -> State:
     """A square that faces the camera. uvs: with v up, as OBJ has them. normal: of the mesh; mapped: what its map says."""
-    lines = ["v -1 -1 0", "v 1 -1 0", "v 1 1 0", "v -1 1 0", *(f"vt {u} {v}" for u, v in uvs), "vn {} {} {}".format(*(normal if normal is not None else (0, 0, 1)))]
+    lines = [
+        "v -1 -1 0",
+        "v 1 -1 0",
+        "v 1 1 0",
+        "v -1 1 0",
+        *(f"vt {u} {v}" for u, v in uvs),
+        "vn {} {} {}".format(*(normal if normal is not None else (0, 0, 1))),
+    ]
     lines += ["f 1/1/1 2/2/1 3/3/1", "f 1/1/1 3/3/1 4/4/1"]
     state = set_mesh(State(), parse_mesh("\n".join(lines).encode(), "square.obj"))
-    state = add_texture(state, Raster(np.full((8, 8, 3), (160, 120, 90), np.uint8), Encoding.SRGB), "paint.png", Role.PAINTED)
+    state = add_texture(
+        state, Raster(np.full((8, 8, 3), (160, 120, 90), np.uint8), Encoding.SRGB), "paint.png", Role.PAINTED
+    )
     state = set_base(state, state.project.asset.textures[0].id)
     if mapped is not None:
         codes = np.rint((mapped * 0.5 + 0.5) * 65535).astype(np.uint16)
@@ -75,7 +84,9 @@ def brushed(uvs: Corners, turns: float, tilt: tuple[float, float, float] = (0.3,
     state = add_step(state, "finish", None)
     step = state.project.recipe.steps[0]
     for key, value in (("metallic", 1.0), ("roughness", 0.3), ("brushed", True), ("anisotropy", 0.9), ("angle", turns)):
-        state = bind_input(state, step.id, key, Binding(value=value), step.rows[0].id if key in step.rows[0].inputs else None)
+        state = bind_input(
+            state, step.id, key, Binding(value=value), step.rows[0].id if key in step.rows[0].inputs else None
+        )
     return state
 
 
@@ -88,7 +99,9 @@ def test_scratches_turn_counter_clockwise_toward_green() -> None:
             angle = 2 * np.pi * turns
             # u runs along the scratches: the whole layout is turned by what the angle says.
             cos, sin = np.cos(angle) / 4, np.sin(angle) / 4
-            corners = tuple((0.5 + x * cos + y * sin, 0.5 - x * sin + y * cos) for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1)))
+            corners = tuple(
+                (0.5 + x * cos + y * sin, 0.5 - x * sin + y * cos) for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+            )
             expected = seen(brushed(corners, 0.0))
             assert np.abs(seen(brushed(PLAIN, turns)) - expected).max() < 1.5
         assert np.abs(seen(brushed(PLAIN, 0.125)) - seen(brushed(PLAIN, 0.875))).max() > 8
@@ -112,7 +125,11 @@ def test_a_project_of_version_3_keeps_the_look_of_its_scratches(tmp_path: Path) 
         step["inputs"].pop("angle", None)
     finish["rows"][0]["inputs"]["angle"] = {"value": 0.3}
     more = [json.loads(json.dumps(finish)) | {"id": f"step-{n}"} for n in range(3)]
-    for step, binding in zip(more, ({"parameter": "a"}, {"parameter": "v", "part": 1}, {"pick": {"values": [0.1, 0.0], "low": 0.1, "high": 0.3}}), strict=True):
+    for step, binding in zip(
+        more,
+        ({"parameter": "a"}, {"parameter": "v", "part": 1}, {"pick": {"values": [0.1, 0.0], "low": 0.1, "high": 0.3}}),
+        strict=True,
+    ):
         step["rows"] = [row | {"id": f"{row['id']}-{step['id']}"} for row in step["rows"]]
         step["rows"][0]["inputs"]["angle"] = binding
     more[0]["rows"][0]["inputs"]["roughness"] = {"parameter": "a"}

@@ -80,7 +80,10 @@ def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
     made = Writer()
     colors = [(220, 20, 20), (20, 20, 220)]
     made.tree["materials"] = [
-        {"name": name, "pbrMetallicRoughness": {"baseColorTexture": {"index": made.image(png(color), name)}, "metallicFactor": 0}}
+        {
+            "name": name,
+            "pbrMetallicRoughness": {"baseColorTexture": {"index": made.image(png(color), name)}, "metallicFactor": 0},
+        }
         for name, color in zip(("Red", "Blue"), colors, strict=True)
     ]
     for number in range(2):
@@ -96,7 +99,10 @@ def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
             screen = Screen(here)
             camera = OrbitCamera.around(*here.mesh.mesh.bounds)
             camera = replace(camera, yaw=0.0, pitch=0.0)
-            for looks in ([(Look(lit=False), 1.0)], [(Look(lit=False), 0.5), (Look(lit=False, variant=None, steps=0), 1.0)]):
+            for looks in (
+                [(Look(lit=False), 1.0)],
+                [(Look(lit=False), 0.5), (Look(lit=False, variant=None, steps=0), 1.0)],
+            ):
                 screen.scene.clear(screen.target)
                 screen.scene.draw_form(screen.target, (0, 0, *SIZE), camera, looks)
                 picture = np.frombuffer(screen.target.read(components=3), np.uint8).reshape(-1, 3).astype(int)

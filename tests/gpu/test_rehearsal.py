@@ -15,7 +15,9 @@ TEXT = "#version 330 core\nuniform sampler2D u_a;\nout vec4 o;\nvoid main() { o 
 
 def _drawing(ctx: moderngl.Context) -> Drawing:
     texture = ctx.texture((2, 2), 4, bytes([64] * 16))
-    target = ctx.framebuffer([ctx.texture((8, 8), 4), ctx.texture((8, 8), 4, dtype="f2")], ctx.depth_renderbuffer((8, 8)))
+    target = ctx.framebuffer(
+        [ctx.texture((8, 8), 4), ctx.texture((8, 8), 4, dtype="f2")], ctx.depth_renderbuffer((8, 8))
+    )
     return Drawing({"u_a": Picture(texture, ctx.sampler()), "u_gone": Picture(texture)}, target, True)
 
 
@@ -31,7 +33,16 @@ def _leaves_no_trace() -> None:
     program, quad = programs.of(TEXT.replace("SCALE", "2.0"), drawing)
     pictures = tuple((name, picture.texture.glo, (0x2703, 0x2601)) for name, picture in drawing.pictures.items())
     for fragment in (TEXT.replace("SCALE", "0.5"), "what no driver takes"):
-        rehearse(Rehearsal("#version 330 core\nin vec2 c;\nvoid main() { gl_Position = vec4(c, 0, 1); }", fragment, "c", pictures, target, True))
+        rehearse(
+            Rehearsal(
+                "#version 330 core\nin vec2 c;\nvoid main() { gl_Position = vec4(c, 0, 1); }",
+                fragment,
+                "c",
+                pictures,
+                target,
+                True,
+            )
+        )
     drawing.target.use()
     drawing.target.clear(0, 0, 0, 0, depth=1.0)
     ctx.viewport = (0, 0, 8, 8)

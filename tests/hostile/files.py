@@ -55,7 +55,7 @@ def image_seeds() -> dict[str, bytes]:
     rng = np.random.default_rng(5)
     color = rng.integers(0, 256, (24, 20, 3), np.uint8)
     rgba = np.dstack([color, color[..., :1]])
-    gray16 = (color[..., :1].astype(np.uint16) * 257)
+    gray16 = color[..., :1].astype(np.uint16) * 257
     floats = color.astype(np.float32) / 255
     seeds = {
         "color.png": encode_image(Raster(color, Encoding.SRGB), ".png"),
@@ -119,7 +119,9 @@ def small_state() -> State:
             step = state.project.recipe.steps[-1].id
             value = id_map if map_.whole else f"{id_map}:1:inverted"
             state = bind_input(state, step, map_.key, Binding(value=value))
-            state = bind_input(state, step, map_.placement.key, Binding(value="scale=2,3; turn=0.1; tiles=2; wrap=mirror"))
+            state = bind_input(
+                state, step, map_.placement.key, Binding(value="scale=2,3; turn=0.1; tiles=2; wrap=mirror")
+            )
     state = bind_input(state, state.project.recipe.steps[0].id, "amount", Binding(pick=Pick(low=0.2, high=0.9, seed=4)))
     for name in ("One", "Two", "Three"):
         state = add_variant(state, name)
@@ -195,7 +197,11 @@ def spoil_tree(tree: Any, rng: np.random.Generator) -> Any:
                 holders.append(item)
                 stack.extend(item.values() if isinstance(item, dict) else item)
         holder = holders[int(rng.integers(0, len(holders)))]
-        key = list(holder)[int(rng.integers(0, len(holder)))] if isinstance(holder, dict) else int(rng.integers(0, len(holder)))
+        key = (
+            list(holder)[int(rng.integers(0, len(holder)))]
+            if isinstance(holder, dict)
+            else int(rng.integers(0, len(holder)))
+        )
         match int(rng.integers(0, 5)):
             case 0 if isinstance(holder, dict):
                 del holder[key]

@@ -1,6 +1,6 @@
 """`make fuzz`: spoiled files of every format, read in processes of limited memory, and a table of how it went.
 
-    python -m tests.hostile.fuzz [FILES] [FIRST]
+python -m tests.hostile.fuzz [FILES] [FIRST]
 """
 
 import json
@@ -67,7 +67,9 @@ def watch(first: int, stop: int, stride: int, found: list[dict]) -> None:
                         found.append({"number": first, "kind": "?", "outcome": "crash", "text": "no worker starts"})
                         return
                     if running < stop and process.wait() != 0:
-                        found.append({"number": running, "kind": kind, "outcome": "crash", "text": str(process.returncode)})
+                        found.append(
+                            {"number": running, "kind": kind, "outcome": "crash", "text": str(process.returncode)}
+                        )
                     else:
                         running = stop
                     break

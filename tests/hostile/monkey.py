@@ -45,13 +45,39 @@ from evenpalette.core.project.state import State
 from evenpalette.core.project.storage import Storage
 
 LONGEST_PAUSE_SECONDS = 10.0
-JUNK = ("", " ", "n" * 300, "-1", "1e400", "NaN", "<b>x</b>", "\U0001f3ee\u202e", "0.5", "#12", "#b03020", "Ember", "a/../b", "%s%n", "0:0, 1:1")
+JUNK = (
+    "",
+    " ",
+    "n" * 300,
+    "-1",
+    "1e400",
+    "NaN",
+    "<b>x</b>",
+    "\U0001f3ee\u202e",
+    "0.5",
+    "#12",
+    "#b03020",
+    "Ember",
+    "a/../b",
+    "%s%n",
+    "0:0, 1:1",
+)
 KEYS = (
     "Esc", "Return", "Tab", "Space", "Del", "Up", "Down", "Left", "Right", "PgUp", "PgDown", "Home", "End", "Ctrl+Z", "Ctrl+Shift+Z",
     "Ctrl+C", "Ctrl+V", "Ctrl+D", "[", "]", "L", "U", "C", "B", "G", "R", "F1", "F3", "Ctrl+H", "+", "-", ",", ".", "Ctrl+Left", "Ctrl+Right", "Ctrl+S",
 )  # fmt: skip
 #: Buttons that lead out of the window, or out of the document that undo belongs to.
-LEFT_ALONE = ("Quit", "Show folder", "New project", "Open project", "Open a project", "Open the demo", "Recent", "First walk", "Take over")
+LEFT_ALONE = (
+    "Quit",
+    "Show folder",
+    "New project",
+    "Open project",
+    "Open a project",
+    "Open the demo",
+    "Recent",
+    "First walk",
+    "Take over",
+)
 
 
 class Monkey:
@@ -96,7 +122,11 @@ class Monkey:
         self.done.append(what)
 
     def _in_menu(self, menu: QMenu) -> None:
-        entries = [a for a in menu.actions() if a.isEnabled() and a.isVisible() and not a.isSeparator() and not a.text().startswith(LEFT_ALONE)]
+        entries = [
+            a
+            for a in menu.actions()
+            if a.isEnabled() and a.isVisible() and not a.isSeparator() and not a.text().startswith(LEFT_ALONE)
+        ]
         if not entries or self.chance.random() < 0.3:
             self._note("leave a menu")
             QTest.keyClick(menu, Qt.Key.Key_Escape)
@@ -131,7 +161,10 @@ class Monkey:
 
         begin, button = spot(), self.chance.choice((Qt.MouseButton.LeftButton,) * 3 + (Qt.MouseButton.RightButton,))
         self._note(f"drag {type(widget).__name__} {begin.x()},{begin.y()}")
-        modifier = self.chance.choice((Qt.KeyboardModifier.NoModifier,) * 3 + (Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier))
+        modifier = self.chance.choice(
+            (Qt.KeyboardModifier.NoModifier,) * 3
+            + (Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier)
+        )
         QTest.mousePress(widget, button, modifier, begin)
         for _ in range(self.chance.randrange(4)):
             QTest.mouseMove(widget, spot())
@@ -139,7 +172,11 @@ class Monkey:
 
     def _touch(self, within: QWidget) -> None:
         kinds = (QAbstractButton, QComboBox, QLineEdit, QAbstractSlider, QAbstractSpinBox, QAbstractItemView)
-        found = [w for w in within.findChildren(QWidget) if w.isVisible() and w.isEnabled() and (isinstance(w, kinds) or w.focusPolicy() != Qt.FocusPolicy.NoFocus)]
+        found = [
+            w
+            for w in within.findChildren(QWidget)
+            if w.isVisible() and w.isEnabled() and (isinstance(w, kinds) or w.focusPolicy() != Qt.FocusPolicy.NoFocus)
+        ]
         if not found:
             QTest.keyClick(within, Qt.Key.Key_Escape)
             return
@@ -186,7 +223,9 @@ class Monkey:
             QTest.mouseDClick(port, Qt.MouseButton.LeftButton, pos=spot)
         elif how < 0.85:
             view.setFocus()
-            QTest.keyClick(view, self.chance.choice((Qt.Key.Key_F2, Qt.Key.Key_Space, Qt.Key.Key_Delete, Qt.Key.Key_Down)))
+            QTest.keyClick(
+                view, self.chance.choice((Qt.Key.Key_F2, Qt.Key.Key_Space, Qt.Key.Key_Delete, Qt.Key.Key_Down))
+            )
         else:
             view.customContextMenuRequested.emit(spot)
 
@@ -211,7 +250,11 @@ def run_one(seed: int, actions: int) -> int:
     faulthandler.enable()
     folder = Path(tempfile.mkdtemp(prefix="monkey-"))
     os.chdir(folder)
-    os.environ |= {"EVENPALETTE_STATE": str(folder / "state"), "XDG_CONFIG_HOME": str(folder / "config"), "HOME": str(folder)}
+    os.environ |= {
+        "EVENPALETTE_STATE": str(folder / "state"),
+        "XDG_CONFIG_HOME": str(folder / "config"),
+        "HOME": str(folder),
+    }
     wrong: list[str] = []
     sys.excepthook = lambda kind, error, trace: wrong.append("".join(traceback.format_exception(kind, error, trace)))
     application = make_application()  # kept: an application that nobody holds goes
@@ -233,7 +276,19 @@ def run_one(seed: int, actions: int) -> int:
     pictures = sorted((folder / "market").rglob("*.png"))[:6]
 
     def path(*_: object, **__: object) -> tuple[str, str]:
-        return str(chance.choice(["", "", folder / "junk.png", folder / "junk.obj", folder / "steps.steps.json", folder / "new.png", *pictures])), ""
+        return str(
+            chance.choice(
+                [
+                    "",
+                    "",
+                    folder / "junk.png",
+                    folder / "junk.obj",
+                    folder / "steps.steps.json",
+                    folder / "new.png",
+                    *pictures,
+                ]
+            )
+        ), ""
 
     for name in ("getOpenFileName", "getSaveFileName"):
         setattr(QFileDialog, name, staticmethod(path))
@@ -252,7 +307,9 @@ def run_one(seed: int, actions: int) -> int:
             QTest.qWait(20)
         monkey.left = 0
         end = time.monotonic() + 120
-        while (front := QApplication.activePopupWidget() or QApplication.activeModalWidget()) is not None and time.monotonic() < end:
+        while (
+            front := QApplication.activePopupWidget() or QApplication.activeModalWidget()
+        ) is not None and time.monotonic() < end:
             front.close() if not isinstance(front, QDialog) else front.reject()
             QTest.qWait(20)
         session.tasks.cancel()
@@ -270,12 +327,17 @@ def run_one(seed: int, actions: int) -> int:
             session.move_to(place)
             wrong += [f"redo does not return to the end: {what}" for what in same(last, session.state)]
         Storage(folder / "saved").save(session.state)
-        wrong += [f"saved and opened again it differs: {what}" for what in same(session.state, Storage(folder / "saved").open())]
+        wrong += [
+            f"saved and opened again it differs: {what}"
+            for what in same(session.state, Storage(folder / "saved").open())
+        ]
     except Exception:
         wrong.append(traceback.format_exc())
     if monkey.longest > LONGEST_PAUSE_SECONDS:
         wrong.append(f"the window stood still for {monkey.longest:.1f} s")
-    print(f"seed {seed}, {demo}: {len(monkey.done)} actions, {len(history.labels)} changes, longest pause {monkey.longest:.1f} s, {len(wrong)} wrong")
+    print(
+        f"seed {seed}, {demo}: {len(monkey.done)} actions, {len(history.labels)} changes, longest pause {monkey.longest:.1f} s, {len(wrong)} wrong"
+    )
     if wrong:
         print("\n".join((*wrong[:3], "Last:", *monkey.done[-12:])))
     sys.stdout.flush()
@@ -301,7 +363,14 @@ def main() -> int:
         return int(one.returncode != 0)
 
     for seed in range(first, first + seeds):
-        running.append(subprocess.Popen([sys.executable, "-m", "tests.hostile.monkey", "--one", str(seed), str(actions)], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True))
+        running.append(
+            subprocess.Popen(
+                [sys.executable, "-m", "tests.hostile.monkey", "--one", str(seed), str(actions)],
+                stdout=subprocess.PIPE,
+                stderr=subprocess.STDOUT,
+                text=True,
+            )
+        )
         if len(running) == 2:
             bad += collect(running.pop(0))
     bad += sum(collect(one) for one in running)

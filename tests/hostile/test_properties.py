@@ -19,7 +19,9 @@ from evenpalette.core.values import ValueType
 from tests.hostile.files import Cases
 from tests.hostile.read import READERS
 
-CALM = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture], derandomize=True)
+CALM = settings(
+    max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture], derandomize=True
+)
 
 
 @pytest.fixture(scope="module")

@@ -16,7 +16,10 @@ from evenpalette.core.project.edits.asset import rename_project
 from evenpalette.core.project.edits.recipe import add_step
 
 moment, pause, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
-ANSWERS = {"Still at work": {"deliver": "Stop it and close"}.get(moment, "Close when it is done"), "Unsaved changes": "Discard"}
+ANSWERS = {
+    "Still at work": {"deliver": "Stop it and close"}.get(moment, "Close when it is done"),
+    "Unsaved changes": "Discard",
+}
 asked: list[str] = []
 
 

@@ -64,7 +64,8 @@ class Hand:
     def find(self, name: str, kind: type[W] = QWidget, within: QWidget | None = None) -> W:  # type: ignore[assignment]
         """The widget that is called so, or that has these words; one that is seen before one that is not."""
         found = [
-            w for w in (within or self.window).findChildren(kind)
+            w
+            for w in (within or self.window).findChildren(kind)
             if name in (w.accessibleName(), w.text() if isinstance(w, QAbstractButton | QLabel) else None)
         ]
         assert found, f"nothing is called {name}"

@@ -217,7 +217,11 @@ def test_the_probe_is_read_whole(hand: Hand) -> None:
     hand.window.probe.set_texel((0.3, 0.2))
     hand.keys("I")
     card = hand.find("All of the texel", QWidget, hand.window)
-    words = [label.text() for label in card.findChildren(type(hand.window.probe.findChildren(QWidget)[0])) if hasattr(label, "text")]
+    words = [
+        label.text()
+        for label in card.findChildren(type(hand.window.probe.findChildren(QWidget)[0]))
+        if hasattr(label, "text")
+    ]
     assert card.isVisible()
     assert any(word.startswith("uv 0.300") for word in words)
     assert any(word.startswith("final #") for word in words)
@@ -226,9 +230,13 @@ def test_the_probe_is_read_whole(hand: Hand) -> None:
     card.close()
 
 
-def test_files_on_the_command_line_and_tiles_of_new(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_files_on_the_command_line_and_tiles_of_new(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     opened: list[object] = []
-    monkeypatch.setattr("evenpalette.app.main.run", lambda project=None, **how: opened.append((project, how["files"])) or 0)
+    monkeypatch.setattr(
+        "evenpalette.app.main.run", lambda project=None, **how: opened.append((project, how["files"])) or 0
+    )
     mesh, paint = can_obj(tmp_path), paint_png(tmp_path)
     assert command_line([str(mesh), str(paint)]) == 0
     assert opened == [(None, [mesh, paint])]
@@ -248,7 +256,19 @@ def test_files_on_the_command_line_and_tiles_of_new(tmp_path: Path, capsys: pyte
     assert command_line(["new", str(tmp_path / "d"), "--mesh", str(tmp_path / "far.obj"), "--tile", "1099"]) == 2
     assert "1099" in capsys.readouterr().err
     write_image(Raster(np.zeros((8, 8, 3), np.uint8), Encoding.SRGB), tmp_path / "paint.1002.png")
-    assert command_line(["new", str(tmp_path / "c"), "--mesh", str(tmp_path / "far.obj"), "--texture", str(tmp_path / "paint.1002.png")]) == 0
+    assert (
+        command_line(
+            [
+                "new",
+                str(tmp_path / "c"),
+                "--mesh",
+                str(tmp_path / "far.obj"),
+                "--texture",
+                str(tmp_path / "paint.1002.png"),
+            ]
+        )
+        == 0
+    )
     tiled = Storage(tmp_path / "c").open().project.mesh
     assert tiled is not None
     assert tiled.tile == "", "pictures with the numbers of tiles do not repeat"

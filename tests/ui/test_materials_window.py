@@ -67,11 +67,15 @@ def test_a_card_is_dragged_and_the_views_show_the_other_order_first(hand: Hand) 
     assert session.step == "step-soot"
 
 
-def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
     session = hand.session
     rng = np.random.default_rng(3)
     for name in ("stripes", "dots"):
-        picture = Raster(np.ascontiguousarray(np.repeat(rng.integers(0, 256, (16, 16, 1), np.uint8), 3, -1)), Encoding.SRGB)
+        picture = Raster(
+            np.ascontiguousarray(np.repeat(rng.integers(0, 256, (16, 16, 1), np.uint8), 3, -1)), Encoding.SRGB
+        )
         session.apply("add", lambda s, p=picture, n=name: add_texture(s, p, f"{n}.png", Role.COLOR))
     held = {t.name: t.id for t in session.state.project.asset.textures}
     bench = hand.window.bench("recipe")
@@ -101,7 +105,11 @@ def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(hand: Ha
     assert (np.abs(hand.form_and_flat()[1] - stripes).max(-1) > 8).mean() > 0.03
     session.set_station("variants")
     table = hand.window.bench("variants").table
-    texts = {str(table.model().index(r, c).data()) for r in range(table.model().rowCount()) for c in range(table.model().columnCount())}
+    texts = {
+        str(table.model().index(r, c).data())
+        for r in range(table.model().rowCount())
+        for c in range(table.model().columnCount())
+    }
     assert {"stripes.png", "dots.png"} <= texts
     session.set_station("recipe")
     # The numbers of a finish become one vector; a part of it is moved alone.
@@ -115,10 +123,14 @@ def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(hand: Ha
     made.editor.edited.emit(0.75)
     value = str(session.state.values(session.state.project.active_variant)[vector.id]).split(", ")
     assert value[:3] == ["0.5", "0.75", "0"]
-    assert "Wear, metallic" in next(r for r in bench.findChild(OpenCard).rows if r.input.label == "Metallic").source.text()
+    assert (
+        "Wear, metallic" in next(r for r in bench.findChild(OpenCard).rows if r.input.label == "Metallic").source.text()
+    )
 
 
-def test_a_shader_that_the_driver_refuses_is_said_with_its_line_and_the_picture_stays(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_shader_that_the_driver_refuses_is_said_with_its_line_and_the_picture_stays(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
     session, said = hand.session, []
     session.said.connect(lambda text, _: said.append(text))
     before = hand.form_and_flat()[1]

@@ -33,7 +33,9 @@ def caught(hand: Hand) -> list[str]:
     sys.excepthook, __import__("threading").excepthook = before, before_threads
 
 
-def test_an_exception_in_a_slot_a_task_or_an_edit_is_said_written_and_survived(hand: Hand, caught: list[str], tmp_path: Path, capfd) -> None:  # type: ignore[no-untyped-def]
+def test_an_exception_in_a_slot_a_task_or_an_edit_is_said_written_and_survived(
+    hand: Hand, caught: list[str], tmp_path: Path, capfd
+) -> None:  # type: ignore[no-untyped-def]
     session = hand.session
     session.apply("Rename", lambda s: asset.rename_project(s, "Kept"))
     before = session.state
@@ -47,7 +49,9 @@ def test_an_exception_in_a_slot_a_task_or_an_edit_is_said_written_and_survived(h
     session.run("Fail longer", fail)
     session.tasks.start(Task("Fail late", lambda _: 1, fail, fail, exclusive=False))
     hand.wait(lambda: len(caught) == 4)
-    assert all("Something went wrong inside (ZeroDivisionError)" in text and "Your work is kept" in text for text in caught)
+    assert all(
+        "Something went wrong inside (ZeroDivisionError)" in text and "Your work is kept" in text for text in caught
+    )
     assert session.state is before
     reports = sorted((tmp_path / "state" / "reports").glob("*.txt"))
     assert len(reports) == 4
@@ -103,13 +107,23 @@ def test_a_name_that_is_too_long_is_refused_in_words(hand: Hand) -> None:
     assert ["at most 80 characters" in text for text in said] == [True, True]
 
 
-@pytest.mark.parametrize("moment", ["plain 0", "deliver 250", "deliver-wait 250", "autosave 0", "autosave 8", "compile 60"])
+@pytest.mark.parametrize(
+    "moment", ["plain 0", "deliver 250", "deliver-wait 250", "autosave 0", "autosave 8", "compile 60"]
+)
 def test_the_window_closes_cleanly_whatever_runs(moment: str, tmp_path: Path) -> None:
     """In a process of its own, as it is started by a user: asks where work would be lost, ends with 0, leaves nothing."""
-    done = subprocess.run([sys.executable, str(DRIVER), *moment.split(), str(tmp_path)], capture_output=True, text=True, check=False, timeout=100)
+    done = subprocess.run(
+        [sys.executable, str(DRIVER), *moment.split(), str(tmp_path)],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=100,
+    )
     assert done.returncode == 0, done.stderr[-2000:]
     asked = json.loads(done.stdout.splitlines()[-1])
-    expected = {"plain": [], "deliver": ["Still at work"], "deliver-wait": ["Still at work"]}.get(moment.split()[0], ["Unsaved changes"])
+    expected = {"plain": [], "deliver": ["Still at work"], "deliver-wait": ["Still at work"]}.get(
+        moment.split()[0], ["Unsaved changes"]
+    )
     assert asked == expected
     left = [str(p) for p in tmp_path.rglob("*") if p.name.endswith((".set", ".part", ".lock"))]
     assert left == []

@@ -20,6 +20,7 @@ from tests.ui.conftest import Hand
 #: Asks Qt to draw a picture of an endless file, and to look like a word in bold.
 HOSTILE = "<img src='/dev/zero'><b>Moth</b> &amp; Co"
 
+
 def named(hand: Hand) -> None:
     """Everything that has a name gets one that looks like HTML."""
     session = hand.session
@@ -28,7 +29,9 @@ def named(hand: Hand) -> None:
     def edit(state):  # type: ignore[no-untyped-def]
         state = asset.rename_project(state, HOSTILE)
         for texture in project.asset.textures:
-            state = asset.with_texture(state, texture.model_copy(update={"name": HOSTILE + texture.id[-4:], "source_path": f"/tmp/{HOSTILE}"}))
+            state = asset.with_texture(
+                state, texture.model_copy(update={"name": HOSTILE + texture.id[-4:], "source_path": f"/tmp/{HOSTILE}"})
+            )
         for number, region in enumerate(project.regions.regions):
             state = regions.update_region(state, region.id, name=f"{HOSTILE}{number}")
         for division in project.regions.divisions:

@@ -100,11 +100,18 @@ def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(60, 0))
     swept = int(session.faces.sum())
     assert swept > 20
-    hand.wait(lambda: f"{swept:,} faces selected, 0 of them hidden" in hand.find("Selected faces", QLabel, bench).text())
+    hand.wait(
+        lambda: f"{swept:,} faces selected, 0 of them hidden" in hand.find("Selected faces", QLabel, bench).text()
+    )
     # Through takes the far side too, and says how much of it cannot be seen.
     hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=middle)
-    hand.wait(lambda: "hidden" in hand.find("Selected faces", QLabel, bench).text() and " 0 of them" not in hand.find("Selected faces", QLabel, bench).text())
+    hand.wait(
+        lambda: (
+            "hidden" in hand.find("Selected faces", QLabel, bench).text()
+            and " 0 of them" not in hand.find("Selected faces", QLabel, bench).text()
+        )
+    )
     hand.find("through", QCheckBox, bench).setChecked(False)
     # A shell on Flat; Shift adds to it.
     hand.find("Picks", QComboBox, bench).setCurrentText("shell")

@@ -97,7 +97,9 @@ def test_all_grays_are_seen_side_by_side(hand: Hand) -> None:
 def test_a_sheet_of_grays_shows_every_picture_at_its_place() -> None:
     red = Raster(np.full((TILE, TILE, 3), (200, 0, 0), np.uint8), Encoding.SRGB)
     half = Raster.gray(np.full((TILE, TILE // 2), 0.5, np.float32))
-    sheet = gray_sheet([(red, "Paint", ""), (half, "Luminance", "mean 1.00"), (red, "Third", ""), (red, "", ""), (red, "", "")]).pixels
+    sheet = gray_sheet(
+        [(red, "Paint", ""), (half, "Luminance", "mean 1.00"), (red, "Third", ""), (red, "", ""), (red, "", "")]
+    ).pixels
     assert sheet.shape[1] == 4 * TILE
     assert tuple(sheet[TILE // 2, TILE // 2]) == (200, 0, 0)
     # IEC 61966-2-1: half the light is code 188.
@@ -131,7 +133,9 @@ def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) 
     hand.find("True average", QPushButton, bench).click()
     assert levels_of(session.state, region)["brightness"] != pytest.approx(3)
     hand.find("Reset", QPushButton, bench).click()
-    assert levels_of(session.state, region) == pytest.approx({"black": 0, "white": 1, "gamma": 1, "contrast": 1, "brightness": 1})
+    assert levels_of(session.state, region) == pytest.approx(
+        {"black": 0, "white": 1, "gamma": 1, "contrast": 1, "brightness": 1}
+    )
     mean = session.state.project.tone.report.mean
     hand.find("Add back the rest", QPushButton, bench).click()
     hand.wait(lambda: any(step.kind == "residue" for step in session.state.project.recipe.steps), seconds=90)
@@ -150,7 +154,9 @@ def test_a_ramp_is_made_edited_by_keyboard_dropped_on_and_laid(hand: Hand) -> No
     assert place == pytest.approx(0.51, abs=0.02)
     field.recolor("#c04010")
     hand.wait()
-    assert session.state.textures[strip].pixels[0, round(place * 255)].tolist() == pytest.approx([0xC0, 0x40, 0x10], abs=3)
+    assert session.state.textures[strip].pixels[0, round(place * 255)].tolist() == pytest.approx(
+        [0xC0, 0x40, 0x10], abs=3
+    )
     QTest.keyClick(field, Qt.Key.Key_H)
     assert len(ramps_of(session.state, strip)[0].stops) == 4
     QTest.keyClick(field, Qt.Key.Key_Delete)
@@ -237,10 +243,14 @@ def test_a_color_is_dropped_onto_a_swatch(hand: Hand) -> None:
     data = QMimeData()
     data.setColorData(QColor("#20a040"))
     handle = QPointF(field.width() - 8, field.height() - 8)
-    field.dropEvent(QDropEvent(handle, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+    field.dropEvent(
+        QDropEvent(handle, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    )
     assert ramps_of(session.state, strip)[0].stops[-1].color == "#20a040"
     middle = QPointF(field.width() / 2, 20)
-    field.dropEvent(QDropEvent(middle, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+    field.dropEvent(
+        QDropEvent(middle, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    )
     assert len(ramps_of(session.state, strip)[0].stops) == 3
 
 
@@ -324,7 +334,14 @@ def test_a_step_is_saved_as_a_file_changed_elsewhere_shown_and_taken(hand: Hand,
     assert "Softness" in findings.item(line).text()
     findings.setCurrentRow(line)
     hand.find("Mend", QPushButton).click()
-    hand.wait(lambda: session.state.project.recipe.step(soot.id).binding(session.state.project.recipe.step(soot.id).rows[0], "softness").value == 0.27)
+    hand.wait(
+        lambda: (
+            session.state.project.recipe.step(soot.id)
+            .binding(session.state.project.recipe.step(soot.id).rows[0], "softness")
+            .value
+            == 0.27
+        )
+    )
     hand.wait(lambda: not any("market.steps.json" in findings.item(k).text() for k in range(findings.count())))
     session.undo()
     hand.wait(lambda: any("market.steps.json" in findings.item(k).text() for k in range(findings.count())))

@@ -278,7 +278,10 @@ def test_color_editor_reads_hex_linear_and_oklch_and_the_picker_takes_what_is_sh
     editor = field.findChild(ColorEditor) or hand.window.findChild(ColorEditor)
     hand.type_into(editor.hex, "#ff0000")
     # OKLCh of sRGB red, CSS Color Module Level 4: 0.628 0.258 29.2.
-    assert hand.find("Color in numbers", QLabel, editor).text() == "linear 1.0000  0.0000  0.0000\nOKLCh 0.628  0.258  29.2°"
+    assert (
+        hand.find("Color in numbers", QLabel, editor).text()
+        == "linear 1.0000  0.0000  0.0000\nOKLCh 0.628  0.258  29.2°"
+    )
     hand.find("Hue", ValueSlider, editor).edited.emit(264.0)
     assert field.color != "#ff0000"
     views = hand.window.views

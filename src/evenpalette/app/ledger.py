@@ -307,13 +307,18 @@ class Ledger(QWidget):
         self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
         for finding in found:
             item = self._item(finding, theme.INK if weight(finding) == 0 else theme.MUTED)
-            item.setToolTip(plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there; Del leaves it as it is"))
+            item.setToolTip(
+                plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there; Del leaves it as it is")
+            )
         left = self._session.left
         if not left:
             self._shows_left = False
             return
         fold = self._item(None, theme.MUTED)
-        fold.setText(f"{counted(len(left), 'finding')} left as {'it is' if len(left) == 1 else 'they are'}" + ("" if self._shows_left else " ..."))
+        fold.setText(
+            f"{counted(len(left), 'finding')} left as {'it is' if len(left) == 1 else 'they are'}"
+            + ("" if self._shows_left else " ...")
+        )
         fold.setToolTip("Click to see what you chose to leave, or to fold it away")
         for finding in left if self._shows_left else ():
             item = self._item(finding, _LEFT)

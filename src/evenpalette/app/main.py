@@ -54,7 +54,9 @@ def _leave_proof(window: MainWindow, path: str) -> None:
     os._exit(0)
 
 
-def run(project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None) -> int:
+def run(
+    project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None
+) -> int:
     """Open the window and stay until it is closed. files: are brought into a new project, as dropping them does."""
     if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
         print("evenpalette: there is no display to open a window on. Try `xvfb-run evenpalette ...`.", file=sys.stderr)

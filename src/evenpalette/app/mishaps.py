@@ -34,7 +34,11 @@ def report(error: BaseException) -> None:
 
 def in_words(error: Exception) -> str:
     """An error as the artist reads it."""
-    return str(error) if isinstance(error, EvenPaletteError) else f"Something went wrong inside ({one_line(type(error).__name__)}). Nothing was changed."
+    return (
+        str(error)
+        if isinstance(error, EvenPaletteError)
+        else f"Something went wrong inside ({one_line(type(error).__name__)}). Nothing was changed."
+    )
 
 
 class Mishaps(QObject):
@@ -58,7 +62,9 @@ class Mishaps(QObject):
     def install(self) -> None:
         """Take all that is not caught elsewhere, from now on."""
         sys.excepthook = self._caught
-        threading.excepthook = lambda args: self._caught(args.exc_type, args.exc_value or args.exc_type(), args.exc_traceback)
+        threading.excepthook = lambda args: self._caught(
+            args.exc_type, args.exc_value or args.exc_type(), args.exc_traceback
+        )
 
     def _caught(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         if not issubclass(kind, Exception):
@@ -76,7 +82,10 @@ class Mishaps(QObject):
         self._known.add(text)
         try:
             written = self._write(text)
-            self._say(f"{in_words(error).rstrip('.')}. Your work is kept" + (f"; a report lies in {written}." if written else "."))
+            self._say(
+                f"{in_words(error).rstrip('.')}. Your work is kept"
+                + (f"; a report lies in {written}." if written else ".")
+            )
             self._keep()
         except Exception:
             traceback.print_exc()
@@ -91,7 +100,9 @@ class Mishaps(QObject):
         try:
             folder.mkdir(parents=True, exist_ok=True)
             path = folder / f"{when:%Y%m%d-%H%M%S-%f}-{os.getpid()}.txt"
-            write_atomically(path, "\n".join((head, text, "What was done last:", *self._done, "")).encode(errors="replace"))
+            write_atomically(
+                path, "\n".join((head, text, "What was done last:", *self._done, "")).encode(errors="replace")
+            )
             for old in sorted(folder.glob("*.txt"))[:-_REPORTS]:
                 old.unlink()
         except OSError:

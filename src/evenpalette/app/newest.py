@@ -15,7 +15,9 @@ Wish = tuple[Callable[[], Any], Callable[[Any], None]]
 class Newest(QObject):
     """Runs a wish a little after it was asked for, one at a time; what was asked meanwhile runs once, as it is then."""
 
-    def __init__(self, session: Session, words: str, pause: int, make: Callable[[], Wish | None], parent: QObject) -> None:
+    def __init__(
+        self, session: Session, words: str, pause: int, make: Callable[[], Wish | None], parent: QObject
+    ) -> None:
         """words: what it is called while it runs. pause: milliseconds without another wish before it begins. make: the
         wish as it is now, None where there is nothing to do."""
         super().__init__(parent)

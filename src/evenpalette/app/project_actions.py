@@ -219,7 +219,15 @@ class ProjectActions(QObject):
         mine = self._session.path is not None and folder.resolve() == self._session.path.resolve()
         if (folder / PROJECT_FILE).exists() and (not mine or self._session.is_read_only):
             replace = "Put this one there"
-            if ask(self._window, "Replace a project", f"{folder} holds another project. Put this one in its place?", [(replace, Role.AcceptRole)]) != replace:
+            if (
+                ask(
+                    self._window,
+                    "Replace a project",
+                    f"{folder} holds another project. Put this one in its place?",
+                    [(replace, Role.AcceptRole)],
+                )
+                != replace
+            ):
                 return None
         return folder
 
@@ -231,7 +239,13 @@ class ProjectActions(QObject):
     def offer_recovery(self) -> None:
         """Look after what a crash left behind: sets of files are finished or removed, autosaves are asked about."""
         self._session.tasks.start(
-            Task("Looking after what was left", lambda _: finish_left_behind(), lambda _: None, self._session.failed, exclusive=False)
+            Task(
+                "Looking after what was left",
+                lambda _: finish_left_behind(),
+                lambda _: None,
+                self._session.failed,
+                exclusive=False,
+            )
         )
         found = autosave.find_recoverable()
         if found:

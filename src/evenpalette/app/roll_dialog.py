@@ -60,7 +60,9 @@ class RollDialog(QDialog):
         self.apart = QSpinBox()
         self.apart.setRange(0, 60)
         self.apart.setValue(_APART)
-        self.apart.setToolTip("CIEDE2000 over the whole surface, root mean square: a large region counts for more than a small one")
+        self.apart.setToolTip(
+            "CIEDE2000 over the whole surface, root mean square: a large region counts for more than a small one"
+        )
         self.seed = QSpinBox()
         self.seed.setRange(0, 999_999)
         self.seed.setValue(1)

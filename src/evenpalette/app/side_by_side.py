@@ -51,7 +51,9 @@ class SideBySide(QWidget):
         self.grid = PictureGrid(views, "Pictures side by side")
         self.grid.currentItemChanged.connect(lambda item, _: self._choose(item))
         self.grid.itemActivated.connect(lambda _: self.close_sheet())
-        self._save = button("Save as a picture ...", self.ask_file, icon="image", tip="All of them with their names, as a PNG")
+        self._save = button(
+            "Save as a picture ...", self.ask_file, icon="image", tip="All of them with their names, as a PNG"
+        )
         close = tool("x", "Close (Esc)", self.close_sheet)
         head = QWidget()
         head.setObjectName("chrome")
@@ -120,7 +122,9 @@ class SideBySide(QWidget):
                 found = find_variant(state, variant)
                 name = f"{copy}  {found.name if found else DEFAULTS_NAME}" if mode == MIXED else f"copy {copy}"
                 entries.append(Entry(f"copy {copy}", name, replace(look, variant=variant, copy=copy)))
-            picks = mode == MIXED or any(b.pick is not None for step in state.project.recipe.steps for b in step.bindings)
+            picks = mode == MIXED or any(
+                b.pick is not None for step in state.project.recipe.steps for b in step.bindings
+            )
             self._note.setText(
                 "As a game places them; Enter or a double click shows the chosen one" if picks
                 else "No value is picked by copy: all copies are alike"
@@ -150,7 +154,9 @@ class SideBySide(QWidget):
         """Write all pictures with their names as one PNG."""
 
         def write(pictures: list[tuple[QImage, str]]) -> None:
-            sheet = captioned([(image, (name,)) for image, name in pictures], _FILE_TILE, min(_FILE_COLUMNS, len(pictures)), 20)
+            sheet = captioned(
+                [(image, (name,)) for image, name in pictures], _FILE_TILE, min(_FILE_COLUMNS, len(pictures)), 20
+            )
             try:
                 write_image(sheet, path.with_suffix(path.suffix or ".png"))
             except EvenPaletteError as error:

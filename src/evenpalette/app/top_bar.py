@@ -70,7 +70,9 @@ class TopBar(QWidget):
         self._undo.setEnabled(bool(history.undo_label))
         self._redo.setEnabled(bool(history.redo_label))
         self._undo.setToolTip(plain(f"Undo {history.undo_label} (Ctrl+Z)" if history.undo_label else "Nothing to undo"))
-        self._redo.setToolTip(plain(f"Redo {history.redo_label} (Ctrl+Shift+Z)" if history.redo_label else "Nothing to redo"))
+        self._redo.setToolTip(
+            plain(f"Redo {history.redo_label} (Ctrl+Shift+Z)" if history.redo_label else "Nothing to redo")
+        )
 
     def search(self) -> None:
         """Open the search for things to do."""

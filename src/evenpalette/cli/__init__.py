@@ -64,15 +64,15 @@ def _open_window(words: list[str]) -> int:
         return open_window(paths[0])
     for path in paths:
         if not is_readable(path):
-            return refuse(f"'{path}' is no verb ({', '.join(VERBS)}), no project folder, and no mesh or picture that is there")
+            return refuse(
+                f"'{path}' is no verb ({', '.join(VERBS)}), no project folder, and no mesh or picture that is there"
+            )
     return open_window(files=paths)
 
 
 def _parser(word: str) -> argparse.ArgumentParser:
     """Knows the verbs of the file that this one is in; all of them where it is none."""
-    parser = _Parser(
-        prog="evenpalette", description="Recolor game assets at runtime. Without a verb the window opens."
-    )
+    parser = _Parser(prog="evenpalette", description="Recolor game assets at runtime. Without a verb the window opens.")
     parser.add_argument("--version", action="version", version=f"evenpalette {__version__}")
     verbs = parser.add_subparsers(required=True, metavar="VERB")
 

@@ -31,7 +31,9 @@ def add_verbs(verb: Verb) -> None:
     bake.add_argument("mesh", type=Path)
     bake.add_argument("--from", dest="kind", choices=MESH_SOURCES, required=True)
     bake.add_argument("--size", type=bake_size, required=True, help="texels a side, 16 to 8192")
-    bake.add_argument("--samples", type=int, choices=(0, 1, 16, 64), default=16, help="points a texel: 1, 16 or 64; 0 is exact area")
+    bake.add_argument(
+        "--samples", type=int, choices=(0, 1, 16, 64), default=16, help="points a texel: 1, 16 or 64; 0 is exact area"
+    )
     bake.add_argument(
         "--padding", type=int, default=16, help="texels, at most the size; 8192 fills the whole gutter at any size"
     )
@@ -78,7 +80,9 @@ def _bake(options: argparse.Namespace) -> None:
 
 def _pick(options: argparse.Namespace) -> None:
     if options.far < options.near:
-        raise EvenPaletteError(f"far ({options.far:g}) is smaller than near ({options.near:g}): give it a larger distance.")
+        raise EvenPaletteError(
+            f"far ({options.far:g}) is smaller than near ({options.near:g}): give it a larger distance."
+        )
     picked = pick_from(
         read_image(options.image), parse_hex(options.color), options.near, options.far, options.metric, depth=options.depth
     )  # fmt: skip

@@ -31,12 +31,21 @@ def add_verbs(verb: Verb) -> None:
     reduce.add_argument("image", type=Path)
     reduce.add_argument("--colors", type=whole(FEWEST, MOST, "a number of colors"), required=True)
     reduce.add_argument("--dither", type=Dither, choices=tuple(Dither), default=Dither.NONE)
-    reduce.add_argument("--order", type=Order, choices=tuple(Order), default=Order.LIGHTNESS, help="of the entries in the strip")
+    reduce.add_argument(
+        "--order", type=Order, choices=tuple(Order), default=Order.LIGHTNESS, help="of the entries in the strip"
+    )
     reduce.add_argument("--locked", default="", help="'#rrggbb,...': colors that the palette has in any case")
     reduce.add_argument("--importance", type=Path, help="gray image: how much each texel counts")
     reduce.add_argument("--index", type=Path, required=True)
     reduce.add_argument("--strip", type=Path, required=True)
-    reduce.add_argument("--rows", type=Path, nargs="+", default=[], metavar="FILE", help="strips of as many colors that become further rows")
+    reduce.add_argument(
+        "--rows",
+        type=Path,
+        nargs="+",
+        default=[],
+        metavar="FILE",
+        help="strips of as many colors that become further rows",
+    )
     restoring = verb("restore", _restore, "the picture of an index texture and a strip")
     restoring.add_argument("index", type=Path)
     restoring.add_argument("strip", type=Path)
@@ -59,7 +68,9 @@ def add_verbs(verb: Verb) -> None:
 def _refuse_lossy(*paths: Path) -> None:
     for path in paths:
         if path.suffix.lower() in _LOSSY:
-            raise EvenPaletteError(f"{path.name}: {path.suffix[1:].upper()} does not keep every number, and index art is numbers. Write a .png.")
+            raise EvenPaletteError(
+                f"{path.name}: {path.suffix[1:].upper()} does not keep every number, and index art is numbers. Write a .png."
+            )
 
 
 def _reduce(options: argparse.Namespace) -> None:
@@ -74,7 +85,9 @@ def _reduce(options: argparse.Namespace) -> None:
     more = [read_image(path) for path in options.rows]
     for path, strip in zip(options.rows, more, strict=True):
         if strip.width != options.colors:
-            raise EvenPaletteError(f"{path.name} has {strip.width} colors in a row; a row of this strip has {options.colors}.")
+            raise EvenPaletteError(
+                f"{path.name} has {strip.width} colors in a row; a row of this strip has {options.colors}."
+            )
     progress, shown = bar_of("reducing")
     with shown:  # type: ignore[attr-defined]
         made = reduce_pictures(
@@ -113,23 +126,39 @@ def _restore(options: argparse.Namespace) -> None:
 
 
 def _sampling(options: argparse.Namespace) -> None:
-    index, strip, source = read_image(options.index, Encoding.DATA), read_image(options.strip), read_image(options.source)
+    index, strip, source = (
+        read_image(options.index, Encoding.DATA),
+        read_image(options.strip),
+        read_image(options.source),
+    )
     progress, shown = bar_of("measuring")
     with shown:  # type: ignore[attr-defined]
         seen = measure_index_art(index, strip, source, options.row, progress=progress)
     keys = ["setting", "level", "mean_ciede2000", "p95_ciede2000", "psnr", "bytes"]
     if (worst := max(each.mean_error for each in seen)) > 0:
         keys.append("mean_error")
-        note(f"{options.index.name} is large: parts were measured; means are right to {worst:.2f} or better (one standard error)")
+        note(
+            f"{options.index.name} is large: parts were measured; means are right to {worst:.2f} or better (one standard error)"
+        )
     lines = [{key: asdict(each)[key] for key in keys} for each in seen]
     if options.json:
-        print(json.dumps([{key: round(value, 4) if isinstance(value, float) else value for key, value in line.items()} for line in lines], indent=1))
+        print(
+            json.dumps(
+                [
+                    {key: round(value, 4) if isinstance(value, float) else value for key, value in line.items()}
+                    for line in lines
+                ],
+                indent=1,
+            )
+        )
         return
     wide = max(len(each.setting) for each in seen)
     print(f"{'':{wide}}  level  mean CIEDE2000  95th    PSNR     bytes")
     for each in seen:
         name = each.setting if each.level == seen[0].level else ""
-        print(f"{name:{wide}}  {each.level:5}  {each.mean_ciede2000:14.2f}  {each.p95_ciede2000:5.2f}  {each.psnr:6.1f}  {each.bytes:8,}")
+        print(
+            f"{name:{wide}}  {each.level:5}  {each.mean_ciede2000:14.2f}  {each.p95_ciede2000:5.2f}  {each.psnr:6.1f}  {each.bytes:8,}"
+        )
     for fault in find_faults(index, strip, source):
         print(one_line(fault.text))
 

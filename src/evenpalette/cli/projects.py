@@ -30,7 +30,9 @@ def add_verbs(verb: Verb) -> None:
     render = verb("render", _render, "write one map of a variant")
     render.add_argument("project", type=Path)
     render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
-    render.add_argument("--map", default="base_color", help=f"{', '.join(ATTRIBUTES)}, tone, id, id:DIVISION, or coverage:REGION")
+    render.add_argument(
+        "--map", default="base_color", help=f"{', '.join(ATTRIBUTES)}, tone, id, id:DIVISION, or coverage:REGION"
+    )
     render.add_argument("--copy", type=count, default=0, help="number of the placed copy, for values picked by it")
     render.add_argument("--seconds", type=seconds, default=0.0, help="time, for textures that drift")
     render.add_argument("--back", action="store_true", help="faces as they are seen from behind")
@@ -43,14 +45,26 @@ def add_verbs(verb: Verb) -> None:
     export.add_argument("--variant", action="append", help="name of a variant; may be given several times")
     export.add_argument("--size", type=size, default=0, help="longest side in texels; the sources' own if left out")
     export.add_argument("--kit-size", type=size, default=0, help="longest side of the kit's textures")
-    export.add_argument("--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}")
+    export.add_argument(
+        "--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}"
+    )
     export.add_argument("--jobs", type=jobs, default=0, help="worker threads; one for each core if left out")
     new = verb("new", _new, "make a project of a mesh and textures")
-    new.add_argument("project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it")
-    new.add_argument("--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along")
-    new.add_argument("--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role")
+    new.add_argument(
+        "project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it"
+    )
+    new.add_argument(
+        "--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along"
+    )
+    new.add_argument(
+        "--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role"
+    )
     new.add_argument("--regions", default="", help="material, shell, island, vertex-color, id:FILE or channels:FILE")
-    new.add_argument("--tile", default="", help="UV tile to work on, e.g. 1002; wrap lays all of them into one, which is guessed where pictures repeat")
+    new.add_argument(
+        "--tile",
+        default="",
+        help="UV tile to work on, e.g. 1002; wrap lays all of them into one, which is guessed where pictures repeat",
+    )
     new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
 
 
@@ -146,7 +160,9 @@ def _map(
                 plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
                 return Raster.gray(plane).resized(*size)
         raise EvenPaletteError(f"There is no region '{wanted}'.")
-    raise EvenPaletteError(f"'{name}' is no map. There are {', '.join(ATTRIBUTES)}, tone, id, id:DIVISION and coverage:REGION.")
+    raise EvenPaletteError(
+        f"'{name}' is no map. There are {', '.join(ATTRIBUTES)}, tone, id, id:DIVISION and coverage:REGION."
+    )
 
 
 def _export(options: argparse.Namespace) -> None:
@@ -167,6 +183,12 @@ def _new(options: argparse.Namespace) -> None:
     progress, bar = bar_of("making the project")
     with bar:
         state = create_project(
-            options.mesh, options.texture, options.regions, fit=options.fit, name=folder.name[:80], tile=options.tile, progress=progress
+            options.mesh,
+            options.texture,
+            options.regions,
+            fit=options.fit,
+            name=folder.name[:80],
+            tile=options.tile,
+            progress=progress,
         )
         Storage(folder).save(state)

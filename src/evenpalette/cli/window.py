@@ -33,7 +33,9 @@ def is_readable(path: Path) -> bool:
         return False
 
 
-def open_window(project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None) -> int:
+def open_window(
+    project: Path | None = None, *, files: Sequence[Path] = (), demo: bool = False, into: Path | None = None
+) -> int:
     """Until it is closed; the exit code. files: meshes and pictures for a new project."""
     from evenpalette.app.main import run
 

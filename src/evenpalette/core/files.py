@@ -45,7 +45,10 @@ def read_regular(path: Path | str, most_bytes: int, *, folder: int | None = None
         if not stat.S_ISREG(found.st_mode):
             raise NotRegularError(22, "it is not a regular file")
         if found.st_size > most_bytes:
-            raise TooLargeError(27, f"it has {readable_bytes(found.st_size)}, the limit is {readable_bytes(most_bytes)}. {RAISE.rstrip('.')}")
+            raise TooLargeError(
+                27,
+                f"it has {readable_bytes(found.st_size)}, the limit is {readable_bytes(most_bytes)}. {RAISE.rstrip('.')}",
+            )
         # The size that it says, and not the limit: memory is taken for what is asked for. One more tells that it grows.
         content = stream.read(found.st_size + 1)
         while len(content) > found.st_size and len(content) <= most_bytes and (more := stream.read(_PIECE)):
@@ -78,7 +81,9 @@ def write_inside(folder: int, name: str, content: bytes) -> os.stat_result:
     Because the folder is held open, nothing that is done to its path meanwhile leads elsewhere.
     """
     part = f".even-palette-{secrets.token_hex(6)}.part"
-    descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666, dir_fd=folder)
+    descriptor = os.open(
+        part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666, dir_fd=folder
+    )
     try:
         with os.fdopen(descriptor, "wb") as stream:
             stream.write(content)
@@ -139,7 +144,9 @@ def plain_text(text: str) -> str:
 
 def safe_name(text: str, fallback: str = "unnamed") -> str:
     """Any text as a file name: lower case letters, digits and dashes; other scripts are transliterated."""
-    kept = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in anyascii(text.strip()).lower())
+    kept = "".join(
+        letter if letter.isalnum() and letter.isascii() else "-" for letter in anyascii(text.strip()).lower()
+    )
     return "-".join(part for part in kept.split("-") if part)[:60] or fallback
 
 

@@ -65,7 +65,9 @@ class Placement:
                 parts[key] = _READERS[key](given)
             except (KeyError, ValueError, OverflowError):
                 known = ", ".join(_READERS)
-                raise ValueProblem(f"A placement has {known}, as 'scale=2,2; turn=0.25', not '{part.strip()[:60]}'.") from None
+                raise ValueProblem(
+                    f"A placement has {known}, as 'scale=2,2; turn=0.25', not '{part.strip()[:60]}'."
+                ) from None
         made = cls(**parts)  # type: ignore[arg-type]
         count = made.tiles[0] * made.tiles[1]
         return made if made.tile < count else replace(made, tile=count - 1)

@@ -174,7 +174,9 @@ def parse_stops(text: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     except ValueError:
         pairs = []
     if len(pairs) < 2 or not np.isfinite(pairs).all() or np.min(pairs) < 0 or np.max(pairs) > 1:
-        raise ValueProblem(f"A ramp is two or more stops 'position:value' of 0 to 1 with commas between, not '{text[:60]}'.")
+        raise ValueProblem(
+            f"A ramp is two or more stops 'position:value' of 0 to 1 with commas between, not '{text[:60]}'."
+        )
     return positions, values
 
 

@@ -54,7 +54,12 @@ def _warm_steps() -> None:
     """Every kind of step, with every way to read a texture."""
     gray, color = Raster.gray(np.full((8, 8), 128, np.uint8)), Raster(_IMAGE, Encoding.SRGB)
     placements = ("", "scale=2,2; wrap=mirror", "turn=0.1", "tiles=2,2")
-    steps = [example_step(kind, example, ("a", "b"), placement) for kind in KINDS.values() for example in kind.examples for placement in placements]
+    steps = [
+        example_step(kind, example, ("a", "b"), placement)
+        for kind in KINDS.values()
+        for example in kind.examples
+        for placement in placements
+    ]
     bound = bind_recipe(Recipe(steps=tuple(steps)), ["a", "b"], {})
     planes = [np.full((8, 8), 200, np.uint8)] * 2
     deep = Raster(np.zeros((8, 8, 4), np.uint16), Encoding.SRGB)

@@ -46,7 +46,14 @@ class Bloom:
         self._pass(program, quad, self._small[1], 0, (3.5 / width, 0.0))
         self._pass(program, quad, self._small[0], 2, (0.0, 3.5 / height))
 
-    def _pass(self, program: moderngl.Program, quad: moderngl.VertexArray, source: moderngl.Texture, into: int, step: tuple[float, float]) -> None:
+    def _pass(
+        self,
+        program: moderngl.Program,
+        quad: moderngl.VertexArray,
+        source: moderngl.Texture,
+        into: int,
+        step: tuple[float, float],
+    ) -> None:
         self._rooms[into].use()
         self._ctx.viewport = (0, 0, *self._small[into].size)
         self._ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)

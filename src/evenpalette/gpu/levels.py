@@ -93,5 +93,7 @@ def read_level(texture: moderngl.Texture, level: int) -> NDArray[np.uint8]:
     gl = library()
     texture.use(0)
     gl.glPixelStorei(_PACK, 1)
-    gl.glGetTexImage(_TEXTURE_2D, level, _FORMATS[texture.components], _TYPES["f1"], out.ctypes.data_as(ctypes.c_void_p))
+    gl.glGetTexImage(
+        _TEXTURE_2D, level, _FORMATS[texture.components], _TYPES["f1"], out.ctypes.data_as(ctypes.c_void_p)
+    )
     return out

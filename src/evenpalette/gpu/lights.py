@@ -54,7 +54,9 @@ class Light:
     def lamps(self) -> list[tuple[float, float, float, float]]:
         """Direction and strength of each lamp, turned."""
         cos, sin = math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
-        return [(x * cos + z * sin, y, z * cos - x * sin, strength) for (x, y, z), strength in SET_UPS[self.set_up].lamps]
+        return [
+            (x * cos + z * sin, y, z * cos - x * sin, strength) for (x, y, z), strength in SET_UPS[self.set_up].lamps
+        ]
 
     @property
     def sky(self) -> tuple[float, float]:

@@ -97,7 +97,9 @@ class ViewPrograms:
 
     def drop_unwanted(self) -> None:
         """Leave what was sent ahead before and not asked for since this was called last, where it has not begun."""
-        self._coming = {text: future for text, future in self._coming.items() if text in self._wanted or not future.cancel()}
+        self._coming = {
+            text: future for text, future in self._coming.items() if text in self._wanted or not future.cancel()
+        }
         self._wanted.clear()
 
     def _send_ahead(self, text: str, drawing: Drawing) -> None:
@@ -166,7 +168,9 @@ def _surface_words(made: Sequence[str], attribute: str) -> str:
         return f"s.{key}" if key in made else ATTRIBUTES[key].glsl_neutral
 
     finish = ", ".join(part(key) for key in (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, COAT, COAT_ROUGHNESS))
-    grain = ", ".join(part(key) for key in (ANISOTROPY_ANGLE, ANISOTROPY, STRANDS, HIGHLIGHT_TINT, STRAND_TINT, STRAND_SHAPE))
+    grain = ", ".join(
+        part(key) for key in (ANISOTROPY_ANGLE, ANISOTROPY, STRANDS, HIGHLIGHT_TINT, STRAND_TINT, STRAND_SHAPE)
+    )
     shown = {
         Holds.COLOR: "encode_color({})", Holds.LIGHT: "encode_color({})", Holds.DATA: "vec3({})",
         Holds.SLOPES: "normalize(vec3({}, 1.0)) * 0.5 + 0.5",
@@ -184,7 +188,10 @@ def _refusal(said: str, text: str) -> str:
     """What a driver says of a shader, with the line of the text: 'file:line(column): words' or 'file(line) : words'."""
     found = re.search(r"^\s*\d+(?::(\d+)\(\d+\)|\((\d+)\)\s*):\s*(?:error:\s*)?(.+)$", said, re.MULTILINE)
     if found is None:
-        words = next((line.strip() for line in said.splitlines() if line.strip() and set(line.strip()) != {"="}), "it says no reason")
+        words = next(
+            (line.strip() for line in said.splitlines() if line.strip() and set(line.strip()) != {"="}),
+            "it says no reason",
+        )
         return f"The graphics driver refuses the shader of this recipe: {words[:200]}. The last good picture stays."
     line, lines = int(found[1] or found[2]), text.splitlines()
     quoted = lines[line - 1].strip() if 0 < line <= len(lines) else ""

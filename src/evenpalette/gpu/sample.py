@@ -48,14 +48,22 @@ def lit_sample(finish: Mapping[str, float], light: Light | None = None, size: in
         grazing = (1 - h @ eye) ** 5
         shine = _lobe(n, t, b, lamp, eye, h, along, across)[..., None] * (f0 + (1 - f0) * grazing)
         under = (1 - f0) * base * (1 - metallic) + np.pi * shine
-        c += strength * nl[..., None] * (under * (1 - over) + over * np.pi * _lobe(n, t, b, lamp, eye, h, coat_width, coat_width)[..., None])
+        c += (
+            strength
+            * nl[..., None]
+            * (under * (1 - over) + over * np.pi * _lobe(n, t, b, lamp, eye, h, coat_width, coat_width)[..., None])
+        )
     c *= (0.55 + 0.45 * nv)[..., None]
     cover = inside.reshape(size, _SUPER, size, _SUPER).mean((1, 3))
-    mean = (np.clip(c, 0, 1) * inside[..., None]).reshape(size, _SUPER, size, _SUPER, 3).mean((1, 3)) / np.maximum(cover, 1e-6)[..., None]
+    mean = (np.clip(c, 0, 1) * inside[..., None]).reshape(size, _SUPER, size, _SUPER, 3).mean((1, 3)) / np.maximum(
+        cover, 1e-6
+    )[..., None]
     return np.rint(np.dstack([encode_srgb(mean), cover]) * 255).astype(np.uint8)
 
 
-def _lobe(n: NDArray, t: NDArray, b: NDArray, lamp: NDArray, eye: NDArray, h: NDArray, along: float, across: float) -> NDArray:
+def _lobe(
+    n: NDArray, t: NDArray, b: NDArray, lamp: NDArray, eye: NDArray, h: NDArray, along: float, across: float
+) -> NDArray:
     """D times V of the drawn-out lobe for a plane of normals and tangents."""
     m = ((t @ h) / along) ** 2 + ((b @ h) / across) ** 2 + (n @ h) ** 2
     d = 1 / (np.pi * along * across * m * m)

@@ -112,12 +112,16 @@ class SceneRenderer:
             return
         here = state.project.sheet.id
         ids = [sheet.id for sheet in state.project.sheets if sheet.id != here]
-        self._others = {key: self._others.get(key) or SceneRenderer(self.ctx, alone=True, elsewhere=self._elsewhere) for key in ids}
+        self._others = {
+            key: self._others.get(key) or SceneRenderer(self.ctx, alone=True, elsewhere=self._elsewhere) for key in ids
+        }
         for key, other in self._others.items():
             other.patient = self.patient
             other.set_state(state.on(key))
 
-    def _others_picture(self, size: tuple[int, int], camera: OrbitCamera, look: Look, name: str) -> moderngl.Texture | None:
+    def _others_picture(
+        self, size: tuple[int, int], camera: OrbitCamera, look: Look, name: str
+    ) -> moderngl.Texture | None:
         """The parts of the other sheets as they look, each over what the one before left."""
         picture = None
         plain = Look(Show.RECIPE, look.variant, lit=look.lit, copy=look.copy, seconds=look.seconds)
@@ -125,7 +129,9 @@ class SceneRenderer:
             picture = other.draw_as_other(size, camera, plain, picture, name)
         return picture
 
-    def draw_as_other(self, size: tuple[int, int], camera: OrbitCamera, look: Look, below: moderngl.Texture | None, name: str) -> moderngl.Texture:
+    def draw_as_other(
+        self, size: tuple[int, int], camera: OrbitCamera, look: Look, below: moderngl.Texture | None, name: str
+    ) -> moderngl.Texture:
         """The model with this sheet as it looks and, elsewhere, the picture below."""
         buffer = self._surface_buffer(name, size, camera)
         project = self._state.project
@@ -220,7 +226,9 @@ class SceneRenderer:
         for look, left, right in _bands(looks, size[0]):
             part = (left, 0, right - left, size[1])
             below = self._others_picture(size, camera, look, _room(name, coarser))
-            self._shade((0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=self._blooms(look))
+            self._shade(
+                (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=self._blooms(look)
+            )
         self._begin(buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         self.ctx.enable(moderngl.DEPTH_TEST)
         self.ctx.depth_func = "<="
@@ -228,7 +236,9 @@ class SceneRenderer:
         self.ctx.depth_func = "<"
         program, quad = self._smooth
         if blooms:
-            buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in _bands(looks, size[0])])
+            buffer.bloom.blur(
+                *self._blur, [(left / size[0], right / size[0]) for _, left, right in _bands(looks, size[0])]
+            )
         self._begin(target, viewport, viewport)
         buffer.picture.use(0)
         tell(program, "u_picture", 0)
@@ -273,7 +283,9 @@ class SceneRenderer:
         else:
             self._shade(whole, whole, look, target=buffer.shaded, plane=PlaneView((0.5, 0.5), 1.0))
         self.ctx.scissor = None
-        data = np.frombuffer(buffer.shaded.read((0, 0, width, height), components=3), np.uint8).reshape(height, width, 3)
+        data = np.frombuffer(buffer.shaded.read((0, 0, width, height), components=3), np.uint8).reshape(
+            height, width, 3
+        )
         return np.ascontiguousarray(cv2.resize(data, size, interpolation=cv2.INTER_AREA)[::-1]).tobytes()
 
     def _clear_picture(self, buffer: SurfaceBuffer) -> None:
@@ -412,7 +424,9 @@ class SceneRenderer:
         """Whether what the surface sends out is scattered in this look."""
         if look.show is not Show.RECIPE or not look.lit or not look.light.bloom or EMISSIVE not in self._made:
             return False
-        return EMISSIVE in self._state.starts or any(op.writes == EMISSIVE and step.is_active(op) for step in self._steps(look) for op in step.kind.ops)
+        return EMISSIVE in self._state.starts or any(
+            op.writes == EMISSIVE and step.is_active(op) for step in self._steps(look) for op in step.kind.ops
+        )
 
     def _surroundings(self, key: str) -> moderngl.Texture:
         """The picture of surroundings."""

@@ -23,12 +23,16 @@ def directions(rows: int, columns: int) -> tuple[F32, F32]:
     polar = (np.arange(rows) + 0.5) / rows * np.pi
     turn = (np.arange(columns) + 0.5) / columns * 2 * np.pi
     sin = np.sin(polar)[:, None]
-    made = np.stack([sin * np.sin(turn), np.broadcast_to(np.cos(polar)[:, None], (rows, columns)), sin * np.cos(turn)], -1)
+    made = np.stack(
+        [sin * np.sin(turn), np.broadcast_to(np.cos(polar)[:, None], (rows, columns)), sin * np.cos(turn)], -1
+    )
     area = np.broadcast_to(sin * (np.pi / rows) * (2 * np.pi / columns), (rows, columns))
     return made.astype(np.float32), area.astype(np.float32)
 
 
-def _panel(d: F32, toward: tuple[float, float, float], half_width: float, half_height: float, soft: float = 0.06) -> F32:
+def _panel(
+    d: F32, toward: tuple[float, float, float], half_width: float, half_height: float, soft: float = 0.06
+) -> F32:
     """1 inside a rectangle that is looked at in a direction, its half sizes in tangents, with soft edges."""
     axis = np.array(toward) / np.linalg.norm(toward)
     side = np.cross((0.0, 1.0, 0.0), axis)
@@ -43,7 +47,12 @@ def _room(d: F32) -> F32:
     """A gray room with a tall window to the left, a lamp strip to the right and a door ajar behind."""
     walls = 0.10 + 0.10 * np.clip(d[..., 1], 0, 1) + 0.02 * np.clip(-d[..., 1], 0, 1)
     panes = _panel(d, (-0.8, 0.35, 0.5), 0.42, 0.75) - 0.9 * _panel(d, (-0.8, 0.35, 0.5), 0.02, 0.8, 0.02)
-    return (walls + 4.6 * np.clip(panes, 0, 1) + 1.8 * _panel(d, (0.85, 0.5, 0.35), 0.1, 0.9) + 1.0 * _panel(d, (0.2, 0.05, -1.0), 0.12, 0.6)).astype(np.float32)
+    return (
+        walls
+        + 4.6 * np.clip(panes, 0, 1)
+        + 1.8 * _panel(d, (0.85, 0.5, 0.35), 0.1, 0.9)
+        + 1.0 * _panel(d, (0.2, 0.05, -1.0), 0.12, 0.6)
+    ).astype(np.float32)
 
 
 def _yard(d: F32) -> F32:
@@ -122,4 +131,6 @@ def harmonics_of(picture: F32, d: F32, area: F32) -> tuple[float, ...]:
     norms = (0.282095, 0.488603, 0.488603, 0.488603, 1.092548, 1.092548, 0.315392, 1.092548, 0.546274)
     shares = (1, 2 / 3, 2 / 3, 2 / 3, 0.25, 0.25, 0.25, 0.25, 0.25)
     weighed = picture.astype(np.float64) * area
-    return tuple(float(norm**2 * share * (weighed * term).sum()) for norm, share, term in zip(norms, shares, terms, strict=True))
+    return tuple(
+        float(norm**2 * share * (weighed * term).sum()) for norm, share, term in zip(norms, shares, terms, strict=True)
+    )

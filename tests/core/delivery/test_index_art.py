@@ -25,7 +25,10 @@ def drawn(folder: Path, way: str, size: tuple[int, int], level: float, row: int,
     def draw() -> np.ndarray:
         ctx = moderngl.create_standalone_context(backend="egl")
         head = "#version 300 es\nprecision highp float; precision highp int;\n" if es else "#version 330 core\n"
-        text = head + "uniform sampler2D i; uniform sampler2D s; uniform vec2 size; uniform float level; uniform int row; out vec4 o;\n"
+        text = (
+            head
+            + "uniform sampler2D i; uniform sampler2D s; uniform vec2 size; uniform float level; uniform int row; out vec4 o;\n"
+        )
         text += (folder / "index.glsl").read_text()
         text += f"void main() {{ o = vec4({FUNCTIONS[way]}(i, s, gl_FragCoord.xy / size, row, level), 1.0); }}"
         program = ctx.program(head + VERTEX, text)
@@ -63,7 +66,9 @@ def test_what_is_delivered_reads_as_what_was_measured(way: str, es: bool, tmp_pa
     index, strip = index_raster(made.indices[0], len(made.palette)), strip_raster([made.palette, night])
     names = write_index_art(tmp_path / "label", way, index, strip)
     assert {"index-0.png", "index-7.png", "strip.png", "index.glsl"} <= set(names)
-    measured = next(w for w in index_ways(index, strip, restore(index, strip)) if w.name.startswith(way) and "BC4" not in w.name)
+    measured = next(
+        w for w in index_ways(index, strip, restore(index, strip)) if w.name.startswith(way) and "BC4" not in w.name
+    )
     for distance, level in ((0.0, 0.0), (1.0, 1.0), (2.0, 2.0), (-1.0, 0.0)):
         size = round(128 * 2**-distance), round(128 * 2**-distance)
         wanted = measured.draw(distance, 1)

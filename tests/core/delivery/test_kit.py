@@ -68,11 +68,19 @@ class Loader:
 
     def uniforms(self, variant: dict) -> dict[str, object]:
         by_name = {p["uniform"]: p for p in self.said["parameters"]}
-        return {name: self._uniform(by_name[name], value) for name, value in variant["values"].items() if by_name[name]["type"] != "texture"}
+        return {
+            name: self._uniform(by_name[name], value)
+            for name, value in variant["values"].items()
+            if by_name[name]["type"] != "texture"
+        }
 
     def textures_of(self, variant: dict) -> dict[str, Raster]:
         """Of several textures with one sampler that of the variant's choice."""
-        picked = {sampler: raster for (sampler, name, choice), raster in self.chosen.items() if variant["values"][name]["texture"] == choice}
+        picked = {
+            sampler: raster
+            for (sampler, name, choice), raster in self.chosen.items()
+            if variant["values"][name]["texture"] == choice
+        }
         return {**self.textures, **picked}
 
     @staticmethod
@@ -86,7 +94,14 @@ class Loader:
         return int(value) if parameter["type"] == "switch" else value
 
     def draw(
-        self, game: Game, variant: dict, size: tuple[int, int], *, es: bool = False, mips: bool = False, attribute: str = ""
+        self,
+        game: Game,
+        variant: dict,
+        size: tuple[int, int],
+        *,
+        es: bool = False,
+        mips: bool = False,
+        attribute: str = "",
     ) -> np.ndarray:
         return game.run(
             self.text, self.textures_of(variant), self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat, attribute=attribute
@@ -117,7 +132,17 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
     fields = {entry["field"]: entry for entry in loader.said["attributes"]}
     assert set(fields) == set(lantern.attributes)
     assert all(variant["maps"]["strand_shape"]["alpha"] is None for variant in loader.said["variants"])
-    assert {"base_color", "metallic", "roughness", "coat", "coat_roughness", "emissive", "normal", "strands", "anisotropy"} <= set(fields)
+    assert {
+        "base_color",
+        "metallic",
+        "roughness",
+        "coat",
+        "coat_roughness",
+        "emissive",
+        "normal",
+        "strands",
+        "anisotropy",
+    } <= set(fields)
     for variant in loader.said["variants"][1:3]:
         for attribute, said in variant["maps"].items():
             encoding = Encoding.SRGB if said["encoding"] == "srgb" else Encoding.DATA
@@ -149,13 +174,23 @@ def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, 
     fill = state.project.recipe.steps[2].id
     state = bind_input(state, fill, "picture", Binding(value=papers[0]))
     state = bind_input(state, fill, "picture_placed", Binding(value="scale=4"))
-    state = name_texture(state, fill, "picture", "Paper pattern", row_id=state.project.recipe.steps[2].rows[0].id if "picture" in state.project.recipe.steps[2].rows[0].inputs else None)
+    state = name_texture(
+        state,
+        fill,
+        "picture",
+        "Paper pattern",
+        row_id=state.project.recipe.steps[2].rows[0].id
+        if "picture" in state.project.recipe.steps[2].rows[0].inputs
+        else None,
+    )
     pattern = state.project.parameters[-1]
     assert set(papers) <= set(pattern.choices)
     state = add_step(state, "finish", None)
     finish = state.project.recipe.steps[-1]
     keys = ["roughness", "metallic", "coat", "coat_roughness"]
-    state = name_vector(state, finish.id, keys, "Wear", row_id=finish.rows[0].id if "roughness" in finish.rows[0].inputs else None)
+    state = name_vector(
+        state, finish.id, keys, "Wear", row_id=finish.rows[0].id if "roughness" in finish.rows[0].inputs else None
+    )
     wear = state.project.parameters[-1]
     variants = [v.id for v in state.project.variants[:3]]
     for k, variant in enumerate(variants):
@@ -177,14 +212,24 @@ def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, 
         drawn = encode_srgb_8bit(loader.draw(game, variant, picture.size, mips=True)).astype(int)
         assert (np.abs(drawn - picture.pixels[..., :3]).max(-1) <= 1).mean() > 0.999
         pictures.append(picture.pixels)
-        assert abs(int(read_image(tmp_path / variant["folder"] / "roughness.png", Encoding.DATA).pixels[5, 5, 0]) - round(25.5 * (k + 2))) <= 1
+        assert (
+            abs(
+                int(read_image(tmp_path / variant["folder"] / "roughness.png", Encoding.DATA).pixels[5, 5, 0])
+                - round(25.5 * (k + 2))
+            )
+            <= 1
+        )
         assert np.allclose(loader.draw(game, variant, (8, 8), attribute="metallic")[..., 0], k / 10, atol=1e-5)
     assert all(np.abs(pictures[0].astype(int) - other).mean() > 5 for other in pictures[1:])
     # A texture that is chosen among is not taken out, and what is no choice any more is chosen by no variant.
     with pytest.raises(EvenPaletteError, match="still used"):
         remove_texture(state, papers[2])
     fewer = update_parameter(state, pattern.id, choices=tuple(papers[:2]))
-    assert [fewer.values(v)[pattern.id] for v in variants] == [papers[0], papers[1], papers[1]]  # the third derives from the second
+    assert [fewer.values(v)[pattern.id] for v in variants] == [
+        papers[0],
+        papers[1],
+        papers[1],
+    ]  # the third derives from the second
     # Copied as text, the choice finds its textures by their names, or goes without.
     pasted, missing = paste_steps(state, steps_as_text(state, [fill]))
     assert not missing
@@ -237,7 +282,11 @@ def test_the_description_follows_its_published_schema(delivered: tuple[Path, Sta
     assert [p["id"] for p in said["parameters"]] == [p.id for p in state.project.parameters]
     assert all(set(v["values"]) == {p["uniform"] for p in said["parameters"]} for v in said["variants"])
     derived = [v for v in said["variants"] if v["derives_from"]]
-    assert [v["folder"] for v in derived] in (["variants/harbour-night-old", "variants/celadon-lit"], ["variants/late-market"], [])
+    assert [v["folder"] for v in derived] in (
+        ["variants/harbour-night-old", "variants/celadon-lit"],
+        ["variants/late-market"],
+        [],
+    )
 
 
 def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: State, tmp_path: Path) -> None:
@@ -303,21 +352,31 @@ def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Pa
         write_kit(lantern, out / "mine.txt", longest=64)
 
 
-def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(delivered: tuple[Path, State]) -> None:
+def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(
+    delivered: tuple[Path, State],
+) -> None:
     """A loader that multiplies alpha in, as a browser does by default, spoils a fourth coverage at most, and is told not to."""
     out, state = delivered
     said = json.loads((out / "kit" / "parameters.json").read_text())
     held = [t for t in said["textures"] if t["sampler"].startswith("ep_coverage_")]
     count = len(state.region_ids)
     assert [len(t["regions"]) for t in held] == [4] * (count // 4) + ([count % 4] if count % 4 else [])
-    assert [(t["channels"], t["alpha"]) for t in held] == [{1: (1, "none"), 2: (3, "none"), 3: (3, "none"), 4: (4, "data")}[len(t["regions"])] for t in held]
+    assert [(t["channels"], t["alpha"]) for t in held] == [
+        {1: (1, "none"), 2: (3, "none"), 3: (3, "none"), 4: (4, "data")}[len(t["regions"])] for t in held
+    ]
     assert "Never let a" in (out / "kit" / "recipe.glsl").read_text()
     assert "never premultiplied" in schema_text()
     text = (out / "kit" / "recipe.glsl").read_text()
-    assert kit_shader(state.project.recipe, state.shader_reads).sampler_count == len({t["sampler"] for t in said["textures"]}) == text.count("uniform sampler2D ")
+    assert (
+        kit_shader(state.project.recipe, state.shader_reads).sampler_count
+        == len({t["sampler"] for t in said["textures"]})
+        == text.count("uniform sampler2D ")
+    )
 
 
-def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_counted(tmp_path: Path, lantern: State) -> None:
+def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_counted(
+    tmp_path: Path, lantern: State
+) -> None:
     tin = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
     write_kit(tin, tmp_path / "a", longest=32, kit_longest=64)
     said = json.loads((tmp_path / "a" / "kit" / "parameters.json").read_text())
@@ -327,8 +386,16 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
     state = add_step(lantern, "cover", None)
     step = state.project.recipe.steps[-1]
     soot = next(t.id for t in state.project.asset.textures if "soot" in t.name)
-    state = bind_input(state, step.id, "mask", Binding(value=f"{soot}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None)
-    state = bind_input(state, step.id, "mask_placed", Binding(value="drift=0.25,0"), step.rows[0].id if "mask_placed" in step.rows[0].inputs else None)
+    state = bind_input(
+        state, step.id, "mask", Binding(value=f"{soot}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None
+    )
+    state = bind_input(
+        state,
+        step.id,
+        "mask_placed",
+        Binding(value="drift=0.25,0"),
+        step.rows[0].id if "mask_placed" in step.rows[0].inputs else None,
+    )
     state = bind_input(state, step.id, "amount", Binding(pulse=Pulse(low=0.0, high=1.0, period=3.0)))
     time = time_of(state)
     # A texture that drifts by a quarter a second is back after 8 s where it is mirrored, the pulse after 3.
@@ -343,5 +410,7 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
     assert constants["base_color"] is None
     for field, value in constants.items():
         if value is not None:
-            made = evaluate_surface(lantern.bound_steps(None), lantern.sources, [field], float_output=True)[field].pixels
+            made = evaluate_surface(lantern.bound_steps(None), lantern.sources, [field], float_output=True)[
+                field
+            ].pixels
             assert np.allclose(made, np.array(value, np.float32))

@@ -173,7 +173,10 @@ def test_a_mesh_without_the_parts_of_a_sheet_is_found(tmp_path: Path) -> None:
     assert "bare-sheet" not in {finding.code for finding in find_all(state)}
     other = Writer()
     other.square()
-    found = {finding.code: finding.text for finding in find_all(set_mesh(state, parse_mesh(other.glb(), "square.glb"), "square.glb"))}
+    found = {
+        finding.code: finding.text
+        for finding in find_all(set_mesh(state, parse_mesh(other.glb(), "square.glb"), "square.glb"))
+    }
     assert "square.glb has none of the parts of the sheet Case" in found["bare-sheet"]
 
 

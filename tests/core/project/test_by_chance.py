@@ -51,11 +51,15 @@ def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> Non
         assert 0 < seen["switch"].count(False) < 300 * (spread / 2 + 0.12)
     assert roll(_ALL, _BASE, [], Chance(Way.VARY, 1.0, frozenset({"number"})), source).keys() <= {"number"}
     assert roll(_ALL, _BASE, [], Chance(Way.VARY, 0.0, free), source) == {}
-    grays = {roll(_ALL, {**_BASE, "color": "#808080"}, [], Chance(Way.VARY, 0.6, free), source)["color"] for _ in range(20)}
+    grays = {
+        roll(_ALL, {**_BASE, "color": "#808080"}, [], Chance(Way.VARY, 0.6, free), source)["color"] for _ in range(20)
+    }
     assert len(grays) == 20
     known = [{**_BASE, "color": "#010203", "number": 1.0}, {**_BASE, "color": "#040506", "number": 2.0}]
     mixed = [roll(_ALL, _BASE, known, Chance(Way.MIX, 0.0, free), source) for _ in range(60)]
-    assert {(row["color"], row["number"]) for row in mixed} == {(c, n) for c in ("#010203", "#040506") for n in (1.0, 2.0)}
+    assert {(row["color"], row["number"]) for row in mixed} == {
+        (c, n) for c in ("#010203", "#040506") for n in (1.0, 2.0)
+    }
 
 
 def test_forty_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the_seed(lantern: State) -> None:
@@ -73,7 +77,9 @@ def test_forty_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the
     assert alike(made.state, 8.0) == []
     eye = Eye(made.state)
     looks = [eye.look(made.state.values(variant.id)) for variant in made.state.project.variants]
-    truth = [min(eye.apart(look, other).whole for other in looks[: 12 + place]) for place, look in enumerate(looks[12:])]
+    truth = [
+        min(eye.apart(look, other).whole for other in looks[: 12 + place]) for place, look in enumerate(looks[12:])
+    ]
     assert np.allclose(truth, made.nearest, rtol=1e-6)
     again = roll_variants(lantern, 40, chance, 3, base=first, least=8.0)
     assert [variant.values for variant in again.state.project.variants[-40:]] == [variant.values for variant in fresh]
@@ -86,7 +92,9 @@ def test_what_is_said_of_many_rolls_is_never_more_than_is_there(lantern: State) 
     regions is not always the nearest."""
     colors = frozenset(p.id for p in lantern.project.recipe.parameters if p.type is ValueType.COLOR)
     for seed in range(6):
-        made = roll_variants(lantern, 12, Chance(Way.MIX if seed % 2 else Way.VARY, 0.3 + seed / 10, colors), seed, least=6.0)
+        made = roll_variants(
+            lantern, 12, Chance(Way.MIX if seed % 2 else Way.VARY, 0.3 + seed / 10, colors), seed, least=6.0
+        )
         eye = Eye(made.state)
         looks = [eye.look(made.state.values(v.id)) for v in made.state.project.variants]
         for place, said in enumerate(made.nearest, 12):
@@ -96,7 +104,9 @@ def test_what_is_said_of_many_rolls_is_never_more_than_is_there(lantern: State) 
 def test_what_cannot_be_told_apart_is_made_as_far_apart_as_it_goes(lantern: State) -> None:
     """One color that hardly moves cannot give ten variants: they are made all the same, and said how near they are."""
     moth = next(p.id for p in lantern.project.recipe.parameters if p.name == "Moth tint")
-    near = roll_variants(lantern, 4, Chance(Way.VARY, 0.02, frozenset({moth})), 1, base=lantern.project.variants[0].id, least=20.0)
+    near = roll_variants(
+        lantern, 4, Chance(Way.VARY, 0.02, frozenset({moth})), 1, base=lantern.project.variants[0].id, least=20.0
+    )
     assert len(near.variants) == 4
     assert 0 < max(near.nearest) < 20
     with pytest.raises(RecipeError, match="choose at least one"):

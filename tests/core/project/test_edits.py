@@ -210,7 +210,11 @@ def test_what_is_no_name_is_refused_in_words_and_what_is_made_of_one_fits(lanter
         lambda s, n: variants.add_variant(s, n), lambda s, n: recipe.name_input(s, step.id, key, n, row_id=step.rows[0].id),
     )  # fmt: skip
     for rename in renames:
-        for bad, why in (("n" * 300, "at most 80 characters, this one has 300"), ("a\0b", "no name"), ("a\ud800", "no name")):
+        for bad, why in (
+            ("n" * 300, "at most 80 characters, this one has 300"),
+            ("a\0b", "no name"),
+            ("a\ud800", "no name"),
+        ):
             with pytest.raises(EvenPaletteError, match=why):
                 rename(lantern, bad)
         assert rename(lantern, "n" * 80) is not lantern
@@ -225,7 +229,12 @@ def test_what_is_no_name_is_refused_in_words_and_what_is_made_of_one_fits(lanter
 def test_a_state_that_could_not_be_opened_again_is_not_saved(lantern: State, tmp_path: Path) -> None:
     Storage(tmp_path / "p").save(lantern)
     before = (tmp_path / "p" / "project.json").read_bytes()
-    for parts in ({"name": "a\0"}, {"name": "\udcff"}, {"name": "n" * 300}, {"parameters": lantern.project.parameters * 2}):
+    for parts in (
+        {"name": "a\0"},
+        {"name": "\udcff"},
+        {"name": "n" * 300},
+        {"parameters": lantern.project.parameters * 2},
+    ):
         with pytest.raises(ProjectError, match="could not be saved"):
             Storage(tmp_path / "p").save(lantern.with_project(**parts))
     assert (tmp_path / "p" / "project.json").read_bytes() == before

@@ -95,7 +95,9 @@ def test_what_is_lost_across_a_seam_is_found_and_a_border_along_it_is_meant(halv
     upper, lower = (plane.copy() for plane in halves)
     upper[:, :40], lower[:, :40] = 255, 0
     found = codes(painted_can(upper, lower))["seam"]
-    assert found.text.startswith("Region 1 and Region 2 are lost across a seam: they differ on both sides"), "one seam, said once"
+    assert found.text.startswith("Region 1 and Region 2 are lost across a seam: they differ on both sides"), (
+        "one seam, said once"
+    )
     assert found.place is not None
     assert abs(found.place[0] - 0.1) < 0.02 or abs(found.place[0] - 0.9) < 0.02
     assert found.place[1] > 0.5
@@ -275,7 +277,13 @@ def test_a_size_that_a_game_reads_otherwise_is_found(lantern: State) -> None:
         state = add_texture(lantern, noise, "specks.png", Role.MASK)
         state = add_step(state, "cover", None)
         step = state.project.recipe.steps[-1]
-        state = bind_input(state, step.id, "mask", Binding(value=f"{state.project.asset.textures[-1].id}:0"), step.rows[0].id if "mask" in step.rows[0].inputs else None)
+        state = bind_input(
+            state,
+            step.id,
+            "mask",
+            Binding(value=f"{state.project.asset.textures[-1].id}:0"),
+            step.rows[0].id if "mask" in step.rows[0].inputs else None,
+        )
         assert bool([f for f in find_all(state) if f.code == "odd-size"]) == expected
 
 

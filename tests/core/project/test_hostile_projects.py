@@ -135,7 +135,11 @@ def test_names_do_not_change_the_shader(tmp_path: Path) -> None:
 
     def draw() -> np.ndarray:
         context = moderngl.create_standalone_context(backend="egl")
-        fragment = "#version 330\nout vec4 o;\nin vec2 uv;\n" + build_shader(named).text + "void main() { o = vec4(evenpalette_recipe(uv), 1.0); }"
+        fragment = (
+            "#version 330\nout vec4 o;\nin vec2 uv;\n"
+            + build_shader(named).text
+            + "void main() { o = vec4(evenpalette_recipe(uv), 1.0); }"
+        )
         context.program(
             vertex_shader="#version 330\nout vec2 uv; void main() { uv = vec2(0.0); gl_Position = vec4(0.0); }",
             fragment_shader=fragment,

@@ -27,7 +27,11 @@ def edited(path: Path, key: str, value: object, row: int = 0) -> None:
     """Change a value of the first step in a file, as somebody else's project does."""
     raw = json.loads(path.read_text())
     step = raw["steps"][0]
-    place = step["rows"][row].setdefault("inputs", {}) if key in step["rows"][row].get("inputs", {}) else step.setdefault("inputs", {})
+    place = (
+        step["rows"][row].setdefault("inputs", {})
+        if key in step["rows"][row].get("inputs", {})
+        else step.setdefault("inputs", {})
+    )
     place[key] = {"value": value}
     path.write_text(json.dumps(raw))
 
@@ -38,7 +42,9 @@ def shared(lantern: State, tmp_path: Path) -> tuple[State, State, Path]:
     path = tmp_path / "market.steps.json"
     soot = next(step for step in lantern.project.recipe.steps if step.kind == "cover")
     first = save_linked(lantern, [soot.id], path)
-    bare = lantern.with_project(recipe=lantern.project.recipe.model_copy(update={"steps": lantern.project.recipe.steps[:1]}))
+    bare = lantern.with_project(
+        recipe=lantern.project.recipe.model_copy(update={"steps": lantern.project.recipe.steps[:1]})
+    )
     second, missing = link_steps(bare, path)
     assert missing == []
     return first, second, path
@@ -104,7 +110,9 @@ def test_rows_come_and_go_with_the_file_and_own_rows_stay(lantern: State, tmp_pa
     assert [row.regions for row in after.rows] == [(regions[0],), (regions[3],), (regions[2],)]
 
 
-def test_a_file_that_is_gone_newer_or_no_steps_is_said_and_the_step_stays(shared: tuple[State, State, Path], tmp_path: Path) -> None:
+def test_a_file_that_is_gone_newer_or_no_steps_is_said_and_the_step_stays(
+    shared: tuple[State, State, Path], tmp_path: Path
+) -> None:
     first, _, path = shared
     before = follower(first)
     text = path.read_text()
@@ -140,7 +148,9 @@ def test_a_link_is_kept_in_the_project_and_moves_with_it(shared: tuple[State, St
     assert value(take_changes(named), "softness") is None, "it follows a parameter here"
 
 
-def test_a_file_that_nobody_allowed_is_left_alone(shared: tuple[State, State, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_file_that_nobody_allowed_is_left_alone(
+    shared: tuple[State, State, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     _, second, path = shared
     edited(path, "softness", 0.31)
     opened: list[str] = []
@@ -161,7 +171,10 @@ def test_a_damaged_base_is_said_and_changes_nothing(shared: tuple[State, State, 
     edited(path, "softness", 0.31)
     step = follower(second)
     for base in ("", "{", "[" * 5000, '{"id": 3}', '{"kind": "tint"}'):
-        steps = [s.model_copy(update={"link": s.link.model_copy(update={"base": base})}) if s.link else s for s in second.project.recipe.steps]
+        steps = [
+            s.model_copy(update={"link": s.link.model_copy(update={"base": base})}) if s.link else s
+            for s in second.project.recipe.steps
+        ]
         damaged = second.with_project(recipe=second.project.recipe.model_copy(update={"steps": tuple(steps)}))
         assert "is damaged" in changes_of(damaged, anything)[0].problem
         with pytest.raises(RecipeError, match="is damaged"):

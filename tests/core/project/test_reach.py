@@ -75,7 +75,9 @@ def test_each_reason_why_nothing_changes_is_named_with_its_place(state: State) -
     assert "amount of its row" in row_zero.text
     covered = add_step(state, "fill", None, 1, step_id="fill")
     fill = covered.project.recipe.step("fill").rows[0]
-    covered = bind_input(covered, "fill", "picture", Binding(value=black), fill.id if "picture" in fill.inputs else None)
+    covered = bind_input(
+        covered, "fill", "picture", Binding(value=black), fill.id if "picture" in fill.inputs else None
+    )
     found = reason(covered, 0)
     assert (found.text, found.step) == ("Fill covers it.", "fill")
     dark = state.with_project(recipe=state.project.recipe.model_copy(update={"base": black}))
@@ -86,7 +88,9 @@ def test_each_reason_why_nothing_changes_is_named_with_its_place(state: State) -
     masked = reason(cover)
     assert masked.text.startswith("The mask of")
     assert masked.step == "soot"
-    empty = add_texture(state, Raster(np.zeros((SIZE, SIZE, 3), np.uint8), Encoding.DATA), "none.png", Role.CHANNEL_MASK)
+    empty = add_texture(
+        state, Raster(np.zeros((SIZE, SIZE, 3), np.uint8), Encoding.DATA), "none.png", Role.CHANNEL_MASK
+    )
     planes = {**state.coverages, first: np.zeros((SIZE, SIZE), np.uint8)}
     assert empty is not None
     nothing = reason(State(**{**vars_of(state), "coverages": planes}))
@@ -97,7 +101,9 @@ def test_each_reason_why_nothing_changes_is_named_with_its_place(state: State) -
     graded = bind_input(graded, "up", "brightness", Binding(value=4.0), graded.project.recipe.step("up").rows[0].id)
     graded = add_step(graded, "levels", None, 0, step_id="base")
     loud = graded.project.recipe.step("base").rows[0].id
-    graded = bind_input(bind_input(graded, "base", "brightness", Binding(value=4.0), loud), "base", "black", Binding(value=0.0), loud)
+    graded = bind_input(
+        bind_input(graded, "base", "brightness", Binding(value=4.0), loud), "base", "black", Binding(value=0.0), loud
+    )
     bright = named(graded, "up", "brightness")
     assert reach(bright).share > 0, "down to 0 it does change"
     free = name_input(state, "tint", "color", "another", row_id=row)
@@ -115,7 +121,9 @@ def test_a_parameter_that_changes_nothing_in_any_variant_is_a_finding(state: Sta
     black = state.project.asset.textures[3].id
     covered = add_step(state, "fill", None, 1, step_id="fill")
     fill = covered.project.recipe.step("fill").rows[0]
-    covered = bind_input(covered, "fill", "picture", Binding(value=black), fill.id if "picture" in fill.inputs else None)
+    covered = bind_input(
+        covered, "fill", "picture", Binding(value=black), fill.id if "picture" in fill.inputs else None
+    )
     found = next(finding for finding in find_all(covered) if finding.code == "unseen-parameter")
     assert found.text == "tint color changes nothing in any variant. Fill covers it."
     assert found.subject == "fill"
@@ -142,7 +150,10 @@ def test_what_is_beyond_white_already_is_said_to_be_cut_off(state: State) -> Non
     parameter = made.project.recipe.parameters[-1]
     parameters = (*made.project.recipe.parameters[:-1], parameter.model_copy(update={"low": 3.5, "default": 3.6}))
     made = made.with_project(recipe=made.project.recipe.model_copy(update={"parameters": parameters}))
-    gray = {**made.textures, made.project.asset.textures[0].id: Raster(np.full((SIZE, SIZE, 3), 200, np.uint8), Encoding.SRGB)}
+    gray = {
+        **made.textures,
+        made.project.asset.textures[0].id: Raster(np.full((SIZE, SIZE, 3), 200, np.uint8), Encoding.SRGB),
+    }
     found = reach_of(State(**{**vars_of(made), "textures": gray, "coverages": made.coverages}), parameter.id)
     assert "cut off" in found.reasons[0].text
     assert found.reasons[0].step == "up"

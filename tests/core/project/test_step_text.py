@@ -54,7 +54,9 @@ def test_pasted_elsewhere_names_are_found_and_what_is_not_there_is_said(lantern:
     assert len(Storage(tmp_path / "p").open().project.recipe.steps) == 2
 
 
-@pytest.mark.parametrize("text", ["", "[]", "{", "hello", '{"format": "even-palette-steps", "version": 1}', "[" * 100_000])
+@pytest.mark.parametrize(
+    "text", ["", "[]", "{", "hello", '{"format": "even-palette-steps", "version": 1}', "[" * 100_000]
+)
 def test_what_is_no_steps_is_said(lantern: State, text: str) -> None:
     with pytest.raises(RecipeError):
         paste_steps(lantern, text)

@@ -82,7 +82,14 @@ def test_a_save_whose_float_texture_cannot_be_made_says_so(
 def test_a_version_2_project_opens_for_good(tmp_path: Path) -> None:
     """Saved when version 2 landed; it has a step of every kind, an operation and variants."""
     state = Storage(Path(__file__).parents[2] / "data" / "version-2" / "strip").open()
-    assert {step.kind for step in state.project.recipe.steps} >= {"tint", "replace", "hue_shift", "grade", "cover", "shade"}
+    assert {step.kind for step in state.project.recipe.steps} >= {
+        "tint",
+        "replace",
+        "hue_shift",
+        "grade",
+        "cover",
+        "shade",
+    }
     assert [len(d.regions) for d in state.project.regions.divisions] == [5]
     assert len(state.project.variants) == 3
     Storage(tmp_path / "again").save(state)
@@ -101,7 +108,17 @@ def test_a_project_with_all_that_tones_brought_opens_for_good(tmp_path: Path) ->
     assert "hue" in sources
     assert state.coverages[state.region_ids[sources.index("hue")]].max() == 255
     steps = state.project.recipe.steps
-    assert {step.kind for step in steps} >= {"levels", "residue", "ramp", "palette", "two_tone", "channel_tints", "blend", "drift", "fade"}
+    assert {step.kind for step in steps} >= {
+        "levels",
+        "residue",
+        "ramp",
+        "palette",
+        "two_tone",
+        "channel_tints",
+        "blend",
+        "drift",
+        "fade",
+    }
     assert any(b.pulse is not None and b.pulse.shape == "curve" for step in steps for b in step.bindings)
     Storage(tmp_path / "again").save(state)
     assert Storage(tmp_path / "again").open().project == state.project
@@ -110,16 +127,35 @@ def test_a_project_with_all_that_tones_brought_opens_for_good(tmp_path: Path) ->
 def test_a_project_with_all_that_materials_brought_opens_for_good(tmp_path: Path) -> None:
     """Saved at 0.6.0, version 3: a step of every kind, a choice of textures, a vector, a part of a texture, a pick."""
     data = Path(__file__).parents[2] / "data"
-    assert [json.loads((data / f"version-{n}" / "ribbon" / "project.json").read_text())["version"] for n in (2, 3)] == [2, 3]
+    assert [json.loads((data / f"version-{n}" / "ribbon" / "project.json").read_text())["version"] for n in (2, 3)] == [
+        2,
+        3,
+    ]
     state = Storage(data / "version-3" / "ribbon").open()
     steps = {step.kind: step for step in state.project.recipe.steps}
-    assert set(steps) >= {"tile", "inside", "strands", "finish_map", "fill", "mix", "finish", "normal_detail", "cut_out", "glow"}
+    assert set(steps) >= {
+        "tile",
+        "inside",
+        "strands",
+        "finish_map",
+        "fill",
+        "mix",
+        "finish",
+        "normal_detail",
+        "cut_out",
+        "glow",
+    }
     pattern, wear = state.project.parameters[-2:]
     assert [p.type.value for p in (pattern, wear)] == ["texture", "vector"]
     variant = state.project.variants[0].id
     assert state.values(variant)[wear.id] == "0.2, 0.4, 0.6"
     assert state.values(variant)[pattern.id] == pattern.choices[1]
-    assert Placement.parse(str(steps["tile"].binding(steps["tile"].rows[0], "atlas_placed").value)).part == (0.25, 0.25, 0.5, 0.5)
+    assert Placement.parse(str(steps["tile"].binding(steps["tile"].rows[0], "atlas_placed").value)).part == (
+        0.25,
+        0.25,
+        0.5,
+        0.5,
+    )
     evaluate(state.bound_steps(variant), state.sources, size=(16, 16))
     Storage(tmp_path / "again").save(state)
     assert Storage(tmp_path / "again").open().project == state.project
@@ -277,7 +313,9 @@ def test_a_running_program_is_not_offered_for_recovery(tmp_path: Path, lantern: 
     assert list(tmp_path.iterdir()) == []
 
 
-def test_an_autosave_that_was_cut_off_is_swept_and_one_without_its_note_is_offered(lantern: State, tmp_path: Path) -> None:
+def test_an_autosave_that_was_cut_off_is_swept_and_one_without_its_note_is_offered(
+    lantern: State, tmp_path: Path
+) -> None:
     nobody = 4_000_000  # above every process number of Linux
     cut = tmp_path / f"{nobody}-1a" / "project" / "textures"
     cut.mkdir(parents=True)

@@ -109,7 +109,9 @@ def test_a_wrong_flag_missing_mips_and_blocks_are_told_apart() -> None:
     table = what_if(fine)
     sizes = {seen.setting: seen.bytes for seen in table}
     assert len(sizes) >= 8
-    plain, packed = (next(v for k, v in sizes.items() if k.startswith(form + ", trilinear, mips")) for form in (PLAIN, "BC1"))
+    plain, packed = (
+        next(v for k, v in sizes.items() if k.startswith(form + ", trilinear, mips")) for form in (PLAIN, "BC1")
+    )
     assert packed < plain / 7
     assert set(FORMATS) >= {PLAIN, "BC1", "BC3", "BC4", "BC5", "BC7"}
 

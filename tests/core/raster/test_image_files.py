@@ -188,6 +188,8 @@ def test_colors_grow_under_clear_texels_only() -> None:
     assert np.array_equal(grown.pixels[seen], pixels[seen])
     for level in mip_chain(grown).levels[:5]:
         assert (level.pixels[level.pixels[..., 3] > 0][:, :3] == (220, 20, 30)).all()
-    assert mip_chain(raster).levels[2].pixels[..., 1][mip_chain(raster).levels[2].pixels[..., 3] > 0].max() > 60, "what it mends"
+    assert mip_chain(raster).levels[2].pixels[..., 1][mip_chain(raster).levels[2].pixels[..., 3] > 0].max() > 60, (
+        "what it mends"
+    )
     opaque = Raster(pixels[..., :3], Encoding.SRGB)
     assert grown_under_alpha(opaque) is opaque

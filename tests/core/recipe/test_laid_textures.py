@@ -23,15 +23,21 @@ def game() -> Game:
 
 
 def step(kind: str, values: dict[str, object]) -> Step:
-    return Step(id=kind, kind=kind, name=kind, inputs={k: Binding(value=v) for k, v in values.items()}, rows=(Row(id="r"),))
+    return Step(
+        id=kind, kind=kind, name=kind, inputs={k: Binding(value=v) for k, v in values.items()}, rows=(Row(id="r"),)
+    )
 
 
-def laid(kind: str, values: dict[str, object], textures: dict[str, Raster], at: Moment = NOW, base: Raster = WHITE) -> np.ndarray:
+def laid(
+    kind: str, values: dict[str, object], textures: dict[str, Raster], at: Moment = NOW, base: Raster = WHITE
+) -> np.ndarray:
     bound = bind_recipe(Recipe(steps=(step(kind, values),)), [], {}, at)
     return evaluate(bound, Sources(base, textures=textures), float_output=True).pixels
 
 
-def drawn(game: Game, kind: str, values: dict[str, object], textures: dict[str, Raster], prefix: str = "", **how: object) -> np.ndarray:
+def drawn(
+    game: Game, kind: str, values: dict[str, object], textures: dict[str, Raster], prefix: str = "", **how: object
+) -> np.ndarray:
     reads = Reads({key: raster.channels for key, raster in textures.items()}, 3, (), [])
     shader = kit_shader(Recipe(steps=(step(kind, values),)), reads)
     rasters = {"ep_base": WHITE, **{name: textures[s.texture] for name, s in shader.textures.items()}}
@@ -61,7 +67,16 @@ def test_a_row_shows_its_tile_and_a_part_is_a_free_rectangle() -> None:
 def test_chance_takes_tiles_by_the_published_hash_and_evenly() -> None:
     """Cell (x, y) shows first + pcg(x + pcg(y + pcg(seed))) mod count: JCGT 9(3), 2020, in NumPy."""
     held = {"a": atlas(4, 1, 8)}
-    values = {"atlas": "a", "columns": 4.0, "rows": 1.0, "tile": 2.0, "count": 3.0, "seed": 11.0, "soften": 0.0, "atlas_placed": "scale=16"}
+    values = {
+        "atlas": "a",
+        "columns": 4.0,
+        "rows": 1.0,
+        "tile": 2.0,
+        "count": 3.0,
+        "seed": 11.0,
+        "soften": 0.0,
+        "atlas_placed": "scale=16",
+    }
     found = laid("tile", values, held)[2::4, 2::4, 0]
     with np.errstate(over="ignore"):
         y = pcg(np.arange(16, dtype=np.uint32) + pcg(11))
@@ -74,7 +89,10 @@ def test_chance_takes_tiles_by_the_published_hash_and_evenly() -> None:
 def test_tiles_by_chance_show_no_seam() -> None:
     """The largest step between neighboring texels, where the tiles are tileable: soften takes the jumps away."""
     x = np.arange(32) / 32
-    tiles = [0.5 + 0.4 * np.sin(2 * np.pi * (x[None] * a + x[:, None] * b) + c) for a, b, c in ((1, 0, 0), (1, 1, 2), (0, 1, 4), (2, 1, 1))]
+    tiles = [
+        0.5 + 0.4 * np.sin(2 * np.pi * (x[None] * a + x[:, None] * b) + c)
+        for a, b, c in ((1, 0, 0), (1, 1, 2), (0, 1, 4), (2, 1, 1))
+    ]
     pixels = np.concatenate([np.concatenate(tiles[:2], 1), np.concatenate(tiles[2:], 1)], 0).astype(np.float32)
     held = {"a": Raster(np.repeat(pixels[..., None], 3, -1), Encoding.LINEAR)}
     values = {"atlas": "a", "columns": 2.0, "rows": 2.0, "count": 4.0, "atlas_placed": "scale=4"}
@@ -92,7 +110,15 @@ def test_tiles_by_chance_show_no_seam() -> None:
 def test_a_grid_that_does_not_divide_the_atlas_is_the_same_on_cpu_and_gpu(game: Game, columns: float) -> None:
     rng = np.random.default_rng(3)
     held = {"a": Raster(rng.integers(0, 256, (50, 70, 4), np.uint8), Encoding.DATA)}
-    for values in ({"tile": 2.0}, {"count": 7.0, "seed": 5.0, "soften": 0.25, "atlas_placed": "scale=3,-2; turn=0.125; offset=-0.3,0.1; drift=0.5,0.25"}):
+    for values in (
+        {"tile": 2.0},
+        {
+            "count": 7.0,
+            "seed": 5.0,
+            "soften": 0.25,
+            "atlas_placed": "scale=3,-2; turn=0.125; offset=-0.3,0.1; drift=0.5,0.25",
+        },
+    ):
         for seconds in (0.0, 37.5):
             both = {"atlas": "a", "columns": columns, "rows": 3.0, **values}
             cpu = laid("tile", both, held, Moment(seconds=seconds))
@@ -103,7 +129,15 @@ def test_a_grid_that_does_not_divide_the_atlas_is_the_same_on_cpu_and_gpu(game: 
 def test_a_second_atlas_comes_in_by_its_mask() -> None:
     mask = Raster(np.repeat(np.linspace(0, 1, SIDE, dtype=np.float32)[None], SIDE, 0)[..., None], Encoding.DATA)
     held = {"a": atlas(2, 1, 8), "b": atlas(2, 1, 8), "m": mask}
-    values = {"atlas": "a", "second": "b", "pattern": "m:0", "columns": 2.0, "rows": 1.0, "tile": 2.0, "second_tint": "#000000"}
+    values = {
+        "atlas": "a",
+        "second": "b",
+        "pattern": "m:0",
+        "columns": 2.0,
+        "rows": 1.0,
+        "tile": 2.0,
+        "second_tint": "#000000",
+    }
     assert np.allclose(laid("tile", values, held)[..., 0], 0.1 * (1 - mask.pixels[..., 0]), atol=1e-5)
 
 
@@ -115,9 +149,13 @@ def test_a_fill_brings_the_normal_and_roughness_of_its_set_and_sinks_by_its_heig
         "c": Raster(np.full((SIDE, SIDE, 3), 0.25, np.float32), Encoding.LINEAR), "n": Raster(np.ascontiguousarray(tilted), Encoding.DATA),
         "f": Raster(np.ascontiguousarray(flat), Encoding.DATA), "r": Raster(np.full((SIDE, SIDE, 1), 0.3, np.float32), Encoding.DATA), "h": height,
     }  # fmt: skip
-    recipe = Recipe(steps=(step("fill", {"picture": "c", "relief": "n", "gray": "r:0", "height": "h:0", "level": 0.5}),))
+    recipe = Recipe(
+        steps=(step("fill", {"picture": "c", "relief": "n", "gray": "r:0", "height": "h:0", "level": 0.5}),)
+    )
     sources = Sources(WHITE, textures=held, starts={"normal": Start("f", (0, 1, 2))})
-    made = evaluate_surface(bind_recipe(recipe, [], {}), sources, ["base_color", "normal", "roughness"], float_output=True)
+    made = evaluate_surface(
+        bind_recipe(recipe, [], {}), sources, ["base_color", "normal", "roughness"], float_output=True
+    )
     share = np.clip((height.pixels[..., 0] - 1 + 0.5 * 1.1) / 0.1, 0, 1)
     assert np.allclose(made["base_color"].pixels[..., 0], 1 + (0.25 - 1) * share, atol=1e-4)
     assert np.allclose(made["roughness"].pixels[..., 0], 0.5 + (0.3 - 0.5) * share, atol=1e-4)
@@ -141,7 +179,20 @@ def test_cover_fills_up_the_relief_below() -> None:
 
 def test_a_finish_map_sets_what_it_has_a_channel_for() -> None:
     packed = np.zeros((SIDE, SIDE, 3), np.float32) + np.array([0.25, 0.5, 0.75], np.float32)
-    recipe = Recipe(steps=(step("finish_map", {"occlusion_map": "p:0", "roughness_map": "p:1", "metallic_map": "p:2", "roughness_low": 0.2, "roughness_high": 0.6}),))
+    recipe = Recipe(
+        steps=(
+            step(
+                "finish_map",
+                {
+                    "occlusion_map": "p:0",
+                    "roughness_map": "p:1",
+                    "metallic_map": "p:2",
+                    "roughness_low": 0.2,
+                    "roughness_high": 0.6,
+                },
+            ),
+        )
+    )
     made = evaluate_surface(
         bind_recipe(recipe, [], {}), Sources(WHITE, textures={"p": Raster(packed, Encoding.DATA)}), ["roughness", "metallic", "occlusion", "coat"], float_output=True,
     )  # fmt: skip
@@ -159,14 +210,24 @@ def test_inside_is_the_back_of_faces_or_a_half_of_the_texture(game: Game) -> Non
     behind = "\nEpSurface from_behind(vec2 uv, float t, uint c) { ep_side = 1.0; return evenpalette_surface(uv, t, c); }\n#define evenpalette_surface from_behind\n"
     assert np.allclose(drawn(game, "inside", values, {}, attribute="base_color"), 1, atol=1e-5)
     assert np.allclose(drawn(game, "inside", values, {}, behind, attribute="base_color"), color, atol=1e-5)
-    halves = {"Left half": np.s_[:, :32], "Right half": np.s_[:, 32:], "Upper half": np.s_[:32], "Lower half": np.s_[32:]}
+    halves = {
+        "Left half": np.s_[:, :32],
+        "Right half": np.s_[:, 32:],
+        "Upper half": np.s_[:32],
+        "Lower half": np.s_[32:],
+    }
     for where, part in halves.items():
         found = laid("inside", {**values, "where": where}, {})
         assert np.allclose(found[part], color, atol=1e-5)
         assert found.mean() == pytest.approx((1 + float(np.mean(color))) / 2, abs=1e-4)
         # The picture's first row is v = 0 in both.
         assert np.allclose(drawn(game, "inside", {**values, "where": where}, {}), found, atol=1e-5)
-    box = evaluate(bind_recipe(Recipe(steps=(step("inside", {**values, "where": "Left half"}),)), [], {}), Sources(WHITE), box=(30, 10, 34, 12), float_output=True)
+    box = evaluate(
+        bind_recipe(Recipe(steps=(step("inside", {**values, "where": "Left half"}),)), [], {}),
+        Sources(WHITE),
+        box=(30, 10, 34, 12),
+        float_output=True,
+    )
     assert np.allclose(box.pixels[0, :, 0], [color[0]] * 2 + [1] * 2, atol=1e-5)
 
 
@@ -176,6 +237,11 @@ def test_hues_are_turned_texel_by_texel_as_by_the_angle() -> None:
     for space in ("YIQ", "OKLCh", "YIQ encoded"):
         for stored, more in ((0.5, 0.0), (1.0, 50.0), (0.2, -30.0)):
             held = {"o": Raster(np.full((SIDE, SIDE, 1), stored, np.float32), Encoding.DATA)}
-            by_texture = laid("hue_shift", {"angle": 20.0, "space": space, "spread": 50.0, "offset": "o:0", "saturation": 1.1}, held, base=base)
+            by_texture = laid(
+                "hue_shift",
+                {"angle": 20.0, "space": space, "spread": 50.0, "offset": "o:0", "saturation": 1.1},
+                held,
+                base=base,
+            )
             by_angle = laid("hue_shift", {"angle": 20.0 + more, "space": space, "saturation": 1.1}, {}, base=base)
             assert np.abs(by_texture - by_angle).max() < 5e-4

@@ -27,18 +27,27 @@ from evenpalette.core.values import ChannelRef
 IDS = ["all"]
 
 
-def made(kind: str, values: dict[str, object], base: np.ndarray, picture: Raster | None = None, key: str = "") -> np.ndarray:
+def made(
+    kind: str, values: dict[str, object], base: np.ndarray, picture: Raster | None = None, key: str = ""
+) -> np.ndarray:
     """One step on the whole surface, linear (h, w, 3). picture: what the map `key` reads."""
     step = example_step(KINDS[kind], values, (), "")
     maps = {m.key: m for m in KINDS[kind].maps}
     reads = {k: Binding(value="") for k in maps}
     if picture is not None:
         reads[key] = Binding(value="t" if maps[key].whole else str(ChannelRef("t", 0)))
-    rows = tuple(row.model_copy(update={"inputs": {**row.inputs, **{k: b for k, b in reads.items() if k in row.inputs}}}) for row in step.rows)
-    step = step.model_copy(update={"rows": rows, "inputs": {**step.inputs, **{k: b for k, b in reads.items() if k not in rows[0].inputs}}})
+    rows = tuple(
+        row.model_copy(update={"inputs": {**row.inputs, **{k: b for k, b in reads.items() if k in row.inputs}}})
+        for row in step.rows
+    )
+    step = step.model_copy(
+        update={"rows": rows, "inputs": {**step.inputs, **{k: b for k, b in reads.items() if k not in rows[0].inputs}}}
+    )
     bound = bind_recipe(Recipe(steps=(step,)), IDS, {})
     textures = {"t": picture} if picture is not None else {}
-    sources = Sources(Raster(base.astype(np.float32), Encoding.LINEAR), [np.full(base.shape[:2], 255, np.uint8)], textures=textures)
+    sources = Sources(
+        Raster(base.astype(np.float32), Encoding.LINEAR), [np.full(base.shape[:2], 255, np.uint8)], textures=textures
+    )
     return evaluate(bound, sources, float_output=True).pixels
 
 
@@ -85,12 +94,18 @@ def test_a_two_tone_of_red_and_green_has_no_dark_seam_and_the_naive_way_dips() -
 
 
 def test_channel_tints_remove_and_add_and_what_overlaps_sums_to_one() -> None:
-    mask = Raster(np.array([[[255, 0, 0, 255], [0, 0, 0, 255], [128, 0, 0, 0], [255, 255, 0, 0]]], np.uint8), Encoding.DATA)
+    mask = Raster(
+        np.array([[[255, 0, 0, 255], [0, 0, 0, 255], [128, 0, 0, 0], [255, 255, 0, 0]]], np.uint8), Encoding.DATA
+    )
     colors = {"red": "#ff0000", "green": "#00ff00", "blue": "#0000ff", "keep": 0.0}
     base = np.full((1, 4, 3), 0.2)
     found = made("channel_tints", colors, base, mask, "mask")[0]
     half = 128 / 255
-    assert np.allclose(found, [[1, 0, 0], [0.2, 0.2, 0.2], [0.2 * (1 - half) + half, 0.2 * (1 - half), 0.2 * (1 - half)], [0.5, 0.5, 0]], atol=1e-4)
+    assert np.allclose(
+        found,
+        [[1, 0, 0], [0.2, 0.2, 0.2], [0.2 * (1 - half) + half, 0.2 * (1 - half), 0.2 * (1 - half)], [0.5, 0.5, 0]],
+        atol=1e-4,
+    )
     fourth = made("channel_tints", {**colors, "fourth": True, "alpha": "#ffffff"}, base, mask, "mask")[0]
     assert np.allclose(fourth[1], [1, 1, 1], atol=1e-4)
 
@@ -110,7 +125,9 @@ def test_drift_keeps_the_mean_color_as_it_is_stored_however_its_noise_is_spread(
             assert found.std() > 0.01 or color in ("#ff0000", "#101418")
             assert found.min() > -1e-6
             assert found.max() < 1 + 1e-6
-            assert float(difference_of_linear(found.mean((0, 1), dtype=np.float64).astype(np.float32), base[0, 0])) < 0.3
+            assert (
+                float(difference_of_linear(found.mean((0, 1), dtype=np.float64).astype(np.float32), base[0, 0])) < 0.3
+            )
 
 
 def test_a_drift_whose_noise_is_uneven_is_found(lantern: State) -> None:
@@ -120,7 +137,9 @@ def test_a_drift_whose_noise_is_uneven_is_found(lantern: State) -> None:
         state = add_step(state, "drift", None)
         step = state.project.recipe.steps[-1]
         noise = state.project.asset.textures[-1].id
-        state = bind_input(state, step.id, "noise", Binding(value=noise), step.rows[0].id if "noise" in step.rows[0].inputs else None)
+        state = bind_input(
+            state, step.id, "noise", Binding(value=noise), step.rows[0].id if "noise" in step.rows[0].inputs else None
+        )
         assert [f.code for f in find_all(state) if f.code == "moved-mean"] == expected
 
 
@@ -161,7 +180,7 @@ def normal_map(vectors: np.ndarray) -> Raster:
 
 
 def test_normals_are_combined_as_published_and_not_added() -> None:
-    """"Blending in Detail", Barre-Brisebois and Hill 2012, the shader there in NumPy; flat on either side is the other."""
+    """ "Blending in Detail", Barre-Brisebois and Hill 2012, the shader there in NumPy; flat on either side is the other."""
     rng = np.random.default_rng(13)
 
     def tilted(shape: tuple[int, int]) -> np.ndarray:
@@ -173,7 +192,10 @@ def test_normals_are_combined_as_published_and_not_added() -> None:
     def combined(first: np.ndarray, second: np.ndarray) -> np.ndarray:
         step = example_step(KINDS["normal_detail"], {"strength": 1.0}, (), "")
         step = step.model_copy(update={"inputs": {**step.inputs, "detail": Binding(value="d")}})
-        rows = tuple(row.model_copy(update={"inputs": {k: b for k, b in row.inputs.items() if k != "detail"}}) for row in step.rows)
+        rows = tuple(
+            row.model_copy(update={"inputs": {k: b for k, b in row.inputs.items() if k != "detail"}})
+            for row in step.rows
+        )
         bound = bind_recipe(Recipe(steps=(step.model_copy(update={"rows": rows}),)), IDS, {})
         textures = {"n": normal_map(first), "d": normal_map(second)}
         sources = Sources(
@@ -209,8 +231,13 @@ def test_a_mix_by_heights_lets_the_higher_one_through() -> None:
         rows = tuple(row.model_copy(update={"inputs": {}}) for row in step.rows)
         bound = bind_recipe(Recipe(steps=(step.model_copy(update={"inputs": inputs, "rows": rows}),)), IDS, {})
         textures = {"w": Raster(np.ones((1, 3, 3), np.float32), Encoding.LINEAR)}
-        textures |= {name: Raster(np.asarray(v, np.float32).reshape(1, 3, 1), Encoding.DATA) for name, v in (("p", pattern), ("a", first), ("b", second))}
-        sources = Sources(Raster(np.ones((1, 3, 1), np.float32), Encoding.DATA), [np.full((1, 3), 255, np.uint8)], textures=textures)
+        textures |= {
+            name: Raster(np.asarray(v, np.float32).reshape(1, 3, 1), Encoding.DATA)
+            for name, v in (("p", pattern), ("a", first), ("b", second))
+        }
+        sources = Sources(
+            Raster(np.ones((1, 3, 1), np.float32), Encoding.DATA), [np.full((1, 3), 255, np.uint8)], textures=textures
+        )
         return 1 - evaluate(bound, sources, float_output=True).pixels[0, :, 0]
 
     assert np.allclose(share("Plain", 0.0), pattern, atol=1e-4)
@@ -227,7 +254,9 @@ def test_a_cut_out_follows_its_mask() -> None:
     binding = Binding(value="t:0")
     rows = tuple(row.model_copy(update={"inputs": {**row.inputs, "mask": binding}}) for row in step.rows)
     bound = bind_recipe(Recipe(steps=(step.model_copy(update={"rows": rows}),)), IDS, {})
-    sources = Sources(Raster(np.ones((1, 4, 1), np.float32), Encoding.DATA), [np.full((1, 4), 255, np.uint8)], textures={"t": mask})
+    sources = Sources(
+        Raster(np.ones((1, 4, 1), np.float32), Encoding.DATA), [np.full((1, 4), 255, np.uint8)], textures={"t": mask}
+    )
     found = evaluate_surface(bound, sources, ["opacity"], float_output=True)["opacity"].pixels[0, :, 0]
     assert np.allclose(found, [0, 0.5, (110 / 255 - 0.4) / 0.2 + 0.5, 1], atol=1e-4)
 

@@ -62,7 +62,11 @@ def on_cpu(steps: list[Step], overlap: Overlap = Overlap.EXCLUSIVE, planes: list
 
 
 def on_gpu(
-    game: Game, steps: list[Step], overlap: Overlap = Overlap.EXCLUSIVE, planes: list[np.ndarray] = PLANES, **how: object
+    game: Game,
+    steps: list[Step],
+    overlap: Overlap = Overlap.EXCLUSIVE,
+    planes: list[np.ndarray] = PLANES,
+    **how: object,
 ) -> np.ndarray:
     reads = Reads({"mask": 4}, 3, sharing(overlap), IDS)
     shader = kit_shader(Recipe(steps=tuple(steps)), reads)
@@ -243,7 +247,9 @@ def test_both_hue_shifts_turn_from_red_to_yellow_to_green() -> None:
 
 def test_extreme_values_stay_numbers(game: Game) -> None:
     values = np.array([0, 1, 100, -1, np.nan, np.inf, -np.inf, 1e-30], np.float32)
-    base = Raster(np.stack(np.meshgrid(values, values, values), -1).reshape(8, 64, 3).astype(np.float32), Encoding.LINEAR)
+    base = Raster(
+        np.stack(np.meshgrid(values, values, values), -1).reshape(8, 64, 3).astype(np.float32), Encoding.LINEAR
+    )
     mask = {"mask": Raster(np.resize(values, (8, 64, 4)).astype(np.float32), Encoding.DATA)}
     planes = [np.full((8, 64), 255, np.uint8)] * 2
     for kind, all_ in COLORED.items():
@@ -259,7 +265,16 @@ def test_cpu_and_glsl_agree_between_texel_centers_of_unequal_textures(game: Game
     base = Raster(rng.integers(0, 256, (48, 48, 3), np.uint8), Encoding.SRGB)
     mask = Raster(rng.integers(0, 256, (24, 24, 4), np.uint8), Encoding.DATA)
     planes = soft_shares(5)
-    steps = [rows_step("tint", [((r,), {"color": c}) for r, c in zip(IDS, ("#d8693c", "#3060c0", "#20a040", "#202020", "#f0f0f0"), strict=True)]), step("cover", {"color": "#2b2620"})]
+    steps = [
+        rows_step(
+            "tint",
+            [
+                ((r,), {"color": c})
+                for r, c in zip(IDS, ("#d8693c", "#3060c0", "#20a040", "#202020", "#f0f0f0"), strict=True)
+            ],
+        ),
+        step("cover", {"color": "#2b2620"}),
+    ]
     bound = bind_recipe(Recipe(steps=tuple(steps)), IDS, {})
     sources = Sources(base, planes, (), {"mask": mask})
     size = (SIZE * 3, SIZE * 3)

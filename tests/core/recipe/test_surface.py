@@ -51,10 +51,14 @@ def bound(*steps: Step, at: Moment = Moment()) -> list:  # noqa: B008
     return bind_recipe(Recipe(steps=steps), IDS, {}, at)
 
 
-def drawn(game: Game, steps: tuple[Step, ...], textures: Mapping[str, Raster], attribute: str, size=(SIZE, SIZE), **how):  # type: ignore[no-untyped-def]
+def drawn(
+    game: Game, steps: tuple[Step, ...], textures: Mapping[str, Raster], attribute: str, size=(SIZE, SIZE), **how
+):  # type: ignore[no-untyped-def]
     """What a game draws of an attribute, (height, width, 3)."""
     sources = Sources(BASE, PLANES)
-    shader = kit_shader(Recipe(steps=steps), Reads({key: r.channels for key, r in textures.items()}, 3, sources.divisions, IDS))
+    shader = kit_shader(
+        Recipe(steps=steps), Reads({key: r.channels for key, r in textures.items()}, 3, sources.divisions, IDS)
+    )
     rasters = {"ep_base": BASE, "ep_coverage_0": Raster(packed(PLANES), Encoding.DATA)}
     for name, sampled in shader.textures.items():
         raster = textures[sampled.texture]
@@ -137,7 +141,10 @@ def test_placed_textures_are_the_same_on_cpu_and_gpu(game: Game, text: str, name
 def test_a_turned_and_scaled_texture_agrees_within_what_filters_differ_by(game: Game) -> None:
     step = example_step(KINDS["fill"], {}, (), "scale=1.7,1.3; turn=0.07; offset=0.21,0.4", texture="t")
     smooth = np.sin(np.linspace(0, 4 * np.pi, 64, endpoint=False))
-    waves = Raster(np.round(127.5 + 120 * smooth[:, None, None] * smooth[None, :, None]).astype(np.uint8).repeat(3, -1), Encoding.DATA)
+    waves = Raster(
+        np.round(127.5 + 120 * smooth[:, None, None] * smooth[None, :, None]).astype(np.uint8).repeat(3, -1),
+        Encoding.DATA,
+    )
     cpu = evaluate_surface(bound(step), Sources(BASE, PLANES, textures={"t": waves}), ["base_color"])["base_color"]
     gap = np.abs(cpu.pixels.astype(int) - encode_srgb_8bit(drawn(game, (step,), {"t": waves}, "base_color")))
     assert gap.max() <= 3
@@ -172,14 +179,17 @@ def test_our_mip_levels_are_area_averages_of_what_the_texture_holds() -> None:
         assert np.abs(np.linalg.norm(level.as_unit() * 2 - 1, axis=-1) - 1).max() < 0.02
     leaves = np.zeros((64, 64, 4), np.uint8)
     leaves[..., 3] = np.where(RNG.random((64, 64)) < 0.3, 255, 0)
-    plain, kept = (mip_chain(Raster(leaves, Encoding.SRGB), kind).levels[3] for kind in (MipKind.PLAIN, MipKind.CUT_OUT))
+    plain, kept = (
+        mip_chain(Raster(leaves, Encoding.SRGB), kind).levels[3] for kind in (MipKind.PLAIN, MipKind.CUT_OUT)
+    )
     share = (leaves[..., 3] >= 128).mean()
     assert (plain.as_unit()[..., 3] >= 0.5).mean() < share / 2
     assert (kept.as_unit()[..., 3] >= 0.5).mean() == pytest.approx(share, abs=0.02)
 
 
 @pytest.mark.parametrize(
-    "text", ["scale=0x", "scale=nan", "turn=1e99", "tiles=0,2", "tiles=999,1", "wrap=sideways", "shear=1", "scale=1,2,3", "="]
+    "text",
+    ["scale=0x", "scale=nan", "turn=1e99", "tiles=0,2", "tiles=999,1", "wrap=sideways", "shear=1", "scale=1,2,3", "="],
 )
 def test_a_malformed_placement_says_what_one_has(text: str) -> None:
     with pytest.raises(ValueProblem, match="placement has"):
@@ -351,7 +361,10 @@ def test_every_attribute_is_the_same_on_cpu_and_gpu(game: Game, attribute: str) 
     part by more than three codes."""
     writing = [
         example_step(
-            kind, example, IDS[: n % 3], "scale=2,2; wrap=mirror" if n % 2 and kind.key not in ("cover", "cut_out", "normal_detail", "fill") else "",
+            kind,
+            example,
+            IDS[: n % 3],
+            "scale=2,2; wrap=mirror" if n % 2 and kind.key not in ("cover", "cut_out", "normal_detail", "fill") else "",
             texture="t",
             amount=0.9,
         )
@@ -458,20 +471,26 @@ def test_a_pick_stays_in_the_range_of_what_it_is_for() -> None:
 @pytest.mark.parametrize("shape", ["sine", "steps", "curve"])
 def test_a_pulse_is_the_same_on_cpu_and_gpu_at_any_time_and_comes_back(game: Game, shape: str) -> None:
     """A tint between two colors and an amount between two numbers; by hand: a sine is at its middle after a quarter."""
-    colors = Pulse(shape=shape, colors=("#203040", "#ffc080"), period=1.7, phase=0.2, steps=3, curve="0:0.1, 0.3:1, 1:0.2")
+    colors = Pulse(
+        shape=shape, colors=("#203040", "#ffc080"), period=1.7, phase=0.2, steps=3, curve="0:0.1, 0.3:1, 1:0.2"
+    )
     amounts = Pulse(shape=shape, low=0.2, high=0.9, period=2.3, steps=4)
     row = Row(id="r", regions=("a",), amount=Binding(pulse=amounts), inputs={"color": Binding(pulse=colors)})
     step = Step(id="t", kind="tint", name="Tint", rows=(row,))
     found = []
     for seconds in (0.0, 0.4, 1.13, 2.9, 61.3):
-        cpu = evaluate_surface(bound(step, at=Moment(seconds=seconds)), Sources(BASE, PLANES), ["base_color"], float_output=True)["base_color"].pixels
+        cpu = evaluate_surface(
+            bound(step, at=Moment(seconds=seconds)), Sources(BASE, PLANES), ["base_color"], float_output=True
+        )["base_color"].pixels
         for es in (False, True):
             gpu = drawn(game, (step,), {}, "base_color", es=es, seconds=seconds)[..., :3]
             assert np.abs(encode_srgb_8bit(cpu).astype(int) - encode_srgb_8bit(gpu)).max() <= 1
         found.append(cpu)
     assert np.abs(found[0] - found[1]).max() > 0.01
     # Both come back after 10 times 1.7 times 2.3 seconds.
-    later = evaluate_surface(bound(step, at=Moment(seconds=39.1)), Sources(BASE, PLANES), ["base_color"], float_output=True)
+    later = evaluate_surface(
+        bound(step, at=Moment(seconds=39.1)), Sources(BASE, PLANES), ["base_color"], float_output=True
+    )
     assert np.abs(later["base_color"].pixels - found[0]).max() < 1e-3
     assert share_at(Pulse(period=4.0), 1.0) == pytest.approx(0.5)
     assert share_at(Pulse(period=4.0), 2.0) == pytest.approx(1.0)

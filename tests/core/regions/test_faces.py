@@ -289,7 +289,10 @@ def test_face_regions_are_found_again_on_a_new_mesh_of_the_same_shape(lantern: S
     assert np.abs(after.coverages[region].astype(int) - state.coverages[region]).max() <= 1
     # Regions of an image stay as they are, and each face is known by what covers it.
     assert after.coverages[after.region_ids[0]] is state.coverages[state.region_ids[0]]
-    names = {g: lantern.project.regions.regions[i].name for g, i in zip(mesh.groups, face_sets.region_of_faces(lantern), strict=True)}
+    names = {
+        g: lantern.project.regions.regions[i].name
+        for g, i in zip(mesh.groups, face_sets.region_of_faces(lantern), strict=True)
+    }
     assert [names[i] for i in range(6)] == ["Paper", "Frame", "Cap", "Base ring", "Tassel", "Knot"]
 
 

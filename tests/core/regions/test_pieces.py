@@ -8,7 +8,9 @@ from evenpalette.core.regions.checks.pieces import find_pieces
 from evenpalette.core.regions.checks.specks import thin_strips
 
 
-@pytest.mark.parametrize(("shape", "count"), [((1, 9), 2), ((9, 1), 2), ((40, 57), 2), ((40, 57), 3), ((64, 64), 9), ((3, 200), 2)])
+@pytest.mark.parametrize(
+    ("shape", "count"), [((1, 9), 2), ((9, 1), 2), ((40, 57), 2), ((40, 57), 3), ((64, 64), 9), ((3, 200), 2)]
+)
 def test_pieces_are_those_that_scipy_finds(shape: tuple[int, int], count: int) -> None:
     for seed in range(30):
         labels = np.random.default_rng(seed).integers(-1, count - 1, shape).astype(np.int16)

@@ -126,9 +126,7 @@ def test_findings_name_gaps_overlaps_and_impure_flags_with_a_place() -> None:
         region("b", ChannelSource(texture="m", channel=1), "#00ff00"),
         region("c", FlagSource(texture="i", color="#fe0300"), "#0000ff"),
     ))  # fmt: skip
-    planes = {
-        key: made.coverage for key, made in compute_coverages(in_set(*regions.regions[:2]), textures).items()
-    }
+    planes = {key: made.coverage for key, made in compute_coverages(in_set(*regions.regions[:2]), textures).items()}
     found = {f.code: f for f in find_gaps_and_overlaps(regions, planes, np.ones((64, 64), bool))}
     assert set(found) == {"gap", "overlap", "impure-flag"}
     assert "254, 3, 0" in found["impure-flag"].text

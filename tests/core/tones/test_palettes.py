@@ -73,7 +73,11 @@ def test_reduction_is_nearer_to_the_picture_than_median_cut(name: str, count: in
     """Pillow's median cut, both without dithering; wanted at 256: at most 0.85 of its mean CIEDE2000."""
     raster = picture(name)
     made = reduce_pictures([raster], count)
-    cut = np.array(Image.fromarray(raster.pixels).quantize(count, method=Image.Quantize.MEDIANCUT, dither=Image.Dither.NONE).convert("RGB"))
+    cut = np.array(
+        Image.fromarray(raster.pixels)
+        .quantize(count, method=Image.Quantize.MEDIANCUT, dither=Image.Dither.NONE)
+        .convert("RGB")
+    )
     ours, theirs = mean_difference(made.palette[made.indices[0]], raster.pixels), mean_difference(cut, raster.pixels)
     assert ours < (0.85 if count == 256 else 0.92) * theirs
     assert len(made.palette) == count
@@ -86,7 +90,10 @@ def test_index_and_strip_restore_the_reduced_picture_exactly(count: int) -> None
     pixels = noise(count, seed=count)
     made = reduce_pictures([Raster(pixels, Encoding.SRGB)], count)
     reduced = made.palette[made.indices[0]]
-    index, strip = index_raster(made.indices[0], count), strip_raster([np.pad(made.palette, ((0, count - len(made.palette)), (0, 0)), mode="edge")])
+    index, strip = (
+        index_raster(made.indices[0], count),
+        strip_raster([np.pad(made.palette, ((0, count - len(made.palette)), (0, 0)), mode="edge")]),
+    )
     assert (index.pixels.dtype, index.channels, strip.size) == (np.uint8, 1, (count, 1))
     assert np.array_equal(restore(index, strip).pixels, reduced)
     assert np.array_equal(entries_of_levels(count)[index_levels(count)], np.arange(count))
@@ -179,8 +186,13 @@ def test_three_ways_let_index_art_survive() -> None:
     for level in (1, 2, 3):
         assert seen["true mips, nearest", level] < 0.5 * seen[naive, level]
         assert seen["look up, then filter", level] < 0.5 * seen[naive, level]
-        assert seen["ordered palette, trilinear, mips, strip filtered", level] < 0.9 * seen["index, trilinear, mips, strip filtered", level]
-    assert seen["ordered palette, BC4, trilinear, mips, strip filtered", 0] < 0.8 * seen["index, BC4, trilinear, mips", 0]
+        assert (
+            seen["ordered palette, trilinear, mips, strip filtered", level]
+            < 0.9 * seen["index, trilinear, mips, strip filtered", level]
+        )
+    assert (
+        seen["ordered palette, BC4, trilinear, mips, strip filtered", 0] < 0.8 * seen["index, BC4, trilinear, mips", 0]
+    )
     assert seen["index, nearest, sRGB flag", 0] > 3 * seen["index, nearest, no mips", 0]
     assert seen["color, BC7, trilinear, mips", 1] < seen["color, BC1, trilinear, mips", 1]
     other, palette = reordered(index, made.palette)
@@ -190,7 +202,9 @@ def test_three_ways_let_index_art_survive() -> None:
 def test_look_up_then_filter_is_filtering_the_colored_picture_when_magnified() -> None:
     raster = Raster(noise(9, 24), Encoding.SRGB)
     made = reduce_pictures([raster], 9)
-    way = next(w for w in ways(index_raster(made.indices[0], 9), made.palette, raster) if w.name == "look up, then filter")
+    way = next(
+        w for w in ways(index_raster(made.indices[0], 9), made.palette, raster) if w.name == "look up, then filter"
+    )
     drawn = way.draw(-2.0, 1)
     linear = decode_srgb_8bit(raster.pixels).astype(np.float64)
     at = np.clip((np.arange(96) + 0.5) / 96 * 24 - 0.5, 0, 23)

@@ -62,7 +62,11 @@ def test_a_bent_path_is_found_again() -> None:
     """Colors made along black, red, yellow, white, with noise: the ramp comes back, in order, within a few CIEDE2000."""
     made = Ramp((Stop(0, "#100808"), Stop(0.33, "#a02018"), Stop(0.67, "#e0b030"), Stop(1, "#fff8e0")), Between.OKLAB)
     rng = np.random.default_rng(7)
-    codes = np.rint(encode_srgb(made.at(rng.random((64, 64)))) * 255 + rng.normal(0, 2, (64, 64, 3))).clip(0, 255).astype(np.uint8)
+    codes = (
+        np.rint(encode_srgb(made.at(rng.random((64, 64)))) * 255 + rng.normal(0, 2, (64, 64, 3)))
+        .clip(0, 255)
+        .astype(np.uint8)
+    )
     found = best_path(Raster(codes, Encoding.SRGB), 8)
     assert residue(found, codes.reshape(-1, 3)) < 1.6
     lightness = linear_to_din99b(found.at(np.linspace(0, 1, 50)))[:, 0]
@@ -79,7 +83,9 @@ def test_the_path_is_nearer_to_a_picture_than_the_straight_line(name: str) -> No
     along = (points - points.mean(0)) @ direction
     order = np.argsort(along)
     ends = [codes[part].mean(0) for part in np.array_split(order, 16)]
-    straight = Ramp(tuple(Stop(p, "#{:02x}{:02x}{:02x}".format(*(round(v) for v in ends[i]))) for p, i in ((0.0, 0), (1.0, 15))))
+    straight = Ramp(
+        tuple(Stop(p, "#{:02x}{:02x}{:02x}".format(*(round(v) for v in ends[i]))) for p, i in ((0.0, 0), (1.0, 15)))
+    )
     found = best_path(Raster(pixels, Encoding.SRGB), 12)
     assert residue(found, codes) < residue(straight, codes)
 
@@ -94,7 +100,10 @@ def test_one_color_and_wrong_counts() -> None:
 def test_fewer_stops_stay_near_and_hard_edges_stay_hard() -> None:
     rng = np.random.default_rng(8)
     places = np.linspace(0, 1, 12)
-    bend = Ramp(tuple(Stop(float(p), f"#{int(255 * p**2):02x}{int(200 * p):02x}{int(255 * (1 - p)):02x}") for p in places), Between.OKLAB)
+    bend = Ramp(
+        tuple(Stop(float(p), f"#{int(255 * p**2):02x}{int(200 * p):02x}{int(255 * (1 - p)):02x}") for p in places),
+        Between.OKLAB,
+    )
     few = simplified(bend, 5)
     t = np.linspace(0, 1, 101)
     assert len(few.stops) == 5
@@ -126,7 +135,12 @@ def test_a_ramp_of_the_asset_is_a_strip_whose_rows_are_laid_by_steps() -> None:
     assert np.abs(made - truth).max() <= 1
     over = set_first_row(laid, laid.project.recipe.steps[0].id, {"row": 1})
     dark = np.rint(encode_srgb(night.at(np.arange(256) / 255)) * 255).reshape(16, 16, 3)
-    assert np.abs(evaluate(over.bound_steps(None), replace(over.sources, base=levels)).pixels[..., :3].astype(int) - dark).max() <= 1
+    assert (
+        np.abs(
+            evaluate(over.bound_steps(None), replace(over.sources, base=levels)).pixels[..., :3].astype(int) - dark
+        ).max()
+        <= 1
+    )
     below = lay_ramp(state, strip)
     assert [step.kind for step in below.project.recipe.steps] == ["ramp"]
     bound = below.bound_steps(None)

@@ -140,7 +140,9 @@ class EncodingsPage(QWidget):
             if loss is not None:
                 item.setForeground(QColor(theme.INK if loss.is_small else theme.WARN))
                 item.setToolTip(
-                    plain(f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}")
+                    plain(
+                        f"{loss.wrong:.2%} of all texels are off by more than an eighth, the worst by {loss.worst:.2f}"
+                    )
                 )
             if way.reason:
                 item.setForeground(QColor(theme.MUTED))

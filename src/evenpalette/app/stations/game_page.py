@@ -66,7 +66,7 @@ class GamePage(QWidget):
         vertical.hide()
         vertical.setDefaultSectionSize(21)
         horizontal.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for place, width in ((*((n, 44) for n in range(1, 1 + len(LEVELS))), (5, 70), (6, 46), (7, 72))):
+        for place, width in (*((n, 44) for n in range(1, 1 + len(LEVELS))), (5, 70), (6, 46), (7, 72)):
             self.table.setColumnWidth(place, width)
         self.table.currentCellChanged.connect(lambda *_: self._ask())
         self.picture = BeforeAfter("The truth and what the game sees")
@@ -80,13 +80,21 @@ class GamePage(QWidget):
         self._difference = QCheckBox("difference")
         self._difference.setToolTip(plain(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on"))
         self._difference.clicked.connect(lambda _: self._place())
-        self._deliver = button("Deliver ...", self._ask_folder, "link", "The files of this way, every mip level, and the shader text that reads them")
+        self._deliver = button(
+            "Deliver ...",
+            self._ask_folder,
+            "link",
+            "The files of this way, every mip level, and the shader text that reads them",
+        )
         self._advice = label("", "note")
         self._advice.setWordWrap(True)
         self._advice.setAccessibleName("Recommended setting")
         left = column(row(self.texture, self.measure, self._note, None, spacing=8), self.table, spacing=4)
         right = column(
-            row(caption("distance", self._distance), self._distance, self._difference, self._deliver, spacing=8), self.picture, self._advice, spacing=4
+            row(caption("distance", self._distance), self._distance, self._difference, self._deliver, spacing=8),
+            self.picture,
+            self._advice,
+            spacing=4,
         )
         right.setFixedWidth(404)
         layout = QHBoxLayout(self)
@@ -137,8 +145,10 @@ class GamePage(QWidget):
                 item = QTableWidgetItem(text)
                 item.setFont(theme.font(theme.NOTE, strong=taken))
                 item.setToolTip(
-                    plain(f"{way.name}{'  (recommended)' if taken else ''}: {way.fetches} texture reads a pixel, {way.bytes:,} bytes in memory"
-                    + (f", {way.disk_bytes:,} on disk" if way.disk_bytes else ""))
+                    plain(
+                        f"{way.name}{'  (recommended)' if taken else ''}: {way.fetches} texture reads a pixel, {way.bytes:,} bytes in memory"
+                        + (f", {way.disk_bytes:,} on disk" if way.disk_bytes else "")
+                    )
                 )
                 if place:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -165,10 +175,12 @@ class GamePage(QWidget):
         def done(found: Pictures) -> None:
             self._pictures = found
             self._place()
-            self._views.show_extras({
-                "game": ("In the game", Raster(found.seen, Encoding.SRGB)),
-                "lost": ("Lost there", Raster(found.difference, Encoding.DATA)),
-            })
+            self._views.show_extras(
+                {
+                    "game": ("In the game", Raster(found.seen, Encoding.SRGB)),
+                    "lost": ("Lost there", Raster(found.difference, Encoding.DATA)),
+                }
+            )
 
         return lambda: pictures_of(measured, name, distance), done
 

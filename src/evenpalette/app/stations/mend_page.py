@@ -42,7 +42,9 @@ class MendPage(QWidget):
         for factor, words in ((1, "the same size"), (2, "2 times as large"), (4, "4 times as large")):
             self.size.addItem(words, factor)
         self.edges = QCheckBox("along edges")
-        self.edges.setToolTip("Edges without stairs, and what area averaging shows to be missing put back; else plain Lanczos")
+        self.edges.setToolTip(
+            "Edges without stairs, and what area averaging shows to be missing put back; else plain Lanczos"
+        )
         self._channels = [QCheckBox(name[0].upper()) for name in CHANNEL_NAMES]
         for box, name in zip(self._channels, CHANNEL_NAMES, strict=True):
             box.setAccessibleName(f"Mend {name}")
@@ -53,7 +55,11 @@ class MendPage(QWidget):
         lines = (
             ("Noise out", self.noise, "How strong what is taken out may be, in twice the noise that is measured"),
             ("within", self.noise_reach, "How far around a texel is looked, in texels"),
-            ("Along flow", self.flow, "Smoothing along strands and grain, not across; nothing happens where there is no flow"),
+            (
+                "Along flow",
+                self.flow,
+                "Smoothing along strands and grain, not across; nothing happens where there is no flow",
+            ),
             ("as far as", self.flow_reach, "How far along the flow to either side, in texels"),
             ("Size", row(self.size, self.edges, None, spacing=6), ""),
             ("Channels", row(*self._channels, None, spacing=4), "What is worked on"),
@@ -70,7 +76,12 @@ class MendPage(QWidget):
         self.picture = BeforeAfter("Before and after mending")
         self.picture.looked.connect(self._look)
         self.picture.resized.connect(self._ask)
-        self.make = button("Add the mended texture", self._make, "primary", "Beside the one it is made of; made anew when that one's file changes")
+        self.make = button(
+            "Add the mended texture",
+            self._make,
+            "primary",
+            "Beside the one it is made of; made anew when that one's file changes",
+        )
         self._instead = QCheckBox("use it instead")
         self._instead.setChecked(True)
         self._instead.setToolTip("The tone and the recipe read it in place of the one it is made of")
@@ -121,7 +132,11 @@ class MendPage(QWidget):
     def _source(self) -> Texture | None:
         """The texture that is worked on: that of a mended one."""
         found = self._current()
-        return self._session.state.project.asset.texture(found.mended.source) if found is not None and found.mended else found
+        return (
+            self._session.state.project.asset.texture(found.mended.source)
+            if found is not None and found.mended
+            else found
+        )
 
     def refresh(self) -> None:
         """Offer the textures as they are now."""

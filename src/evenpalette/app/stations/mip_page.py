@@ -28,7 +28,9 @@ class MipPage(QWidget):
             icon="sun",
             tip="Draw the active variant at 1/2, 1/4 and 1/8 from the kit and from the map",
         )
-        self._note = label("The kit at smaller mip levels beside the delivered map: mean and worst in 8-bit codes.", "note")
+        self._note = label(
+            "The kit at smaller mip levels beside the delivered map: mean and worst in 8-bit codes.", "note"
+        )
         self._note.setWordWrap(True)
         self.table = QTableWidget(0, 1 + len(LEVELS))
         self.table.setAccessibleName("Difference between kit and map by region and mip level")

@@ -28,7 +28,9 @@ class PackDialog(QDialog):
         layout.addWidget(label("Up to four gray or index textures of one size become the channels of one.", "note"))
         self._boxes: list[tuple[QCheckBox, str]] = []
         for texture in textures:
-            box = QCheckBox(f"{texture.name}, {texture.role.value}, {session.state.textures[texture.id].width} x {session.state.textures[texture.id].height}")
+            box = QCheckBox(
+                f"{texture.name}, {texture.role.value}, {session.state.textures[texture.id].width} x {session.state.textures[texture.id].height}"
+            )
             box.setChecked(texture.role is Role.INDEX and sum(b.isChecked() for b, _ in self._boxes) < _MOST)
             box.clicked.connect(lambda _: self._count())
             self._boxes.append((box, texture.id))
@@ -58,7 +60,9 @@ class PackDialog(QDialog):
             self._facts.setText("Nothing is chosen.")
             return
         found = packed_bytes(self._session.state, chosen)
-        blocks = f"{found.packed_blocks:,}" if found.packed_blocks is not None else "not possible: blocks destroy index art"
+        blocks = (
+            f"{found.packed_blocks:,}" if found.packed_blocks is not None else "not possible: blocks destroy index art"
+        )
         self._facts.setText(
             f"Packed, uncompressed\t{found.packed:,} bytes\nPacked, BC7\t\t{blocks}\nOne gray each\t\t{found.apart:,}\n"
             f"{len(chosen)} color textures\t{found.color:,}\n  the same in BC7\t{found.color_bc7:,}\n  the same in BC1\t{found.color_bc1:,}"

@@ -126,7 +126,8 @@ class PalettePage(QWidget):
         _fill(
             self._decides,
             [
-                ("the whole texture decides", ""), *([(f"{region.name} decides", region.id)] if region else []),
+                ("the whole texture decides", ""),
+                *([(f"{region.name} decides", region.id)] if region else []),
                 *((f"{t.name} decides", t.id) for t in state.project.asset.with_role(Role.MASK)),
             ],
         )
@@ -209,7 +210,9 @@ class PalettePage(QWidget):
                 self._views.show_extras({"entry": (f"Entry {entry + 1}", raster)})
                 self._views.shown.show_both("texture:entry")
 
-        self._session.tasks.start(Task("Looking", lambda _: edit.where_used(state, index, entry), show, self._session.failed, exclusive=False))
+        self._session.tasks.start(
+            Task("Looking", lambda _: edit.where_used(state, index, entry), show, self._session.failed, exclusive=False)
+        )
 
     def _ask_pack(self) -> None:
         PackDialog(self._session, packable(self._session.state), self).exec()

@@ -38,7 +38,12 @@ class RampPage(QWidget):
         self._stops.setAccessibleName("Stops of a new ramp")
         self._stops.setRange(2, MOST_STOPS)
         self._stops.setValue(6)
-        self._new = button("New ramp ...", lambda: self._offer(self._add), "primary", "By hand, of a palette, along a picture's colors, or loud")
+        self._new = button(
+            "New ramp ...",
+            lambda: self._offer(self._add),
+            "primary",
+            "By hand, of a palette, along a picture's colors, or loud",
+        )
         self._facts = label("", "note")
         self._facts.setWordWrap(True)
         left = column(
@@ -110,13 +115,17 @@ class RampPage(QWidget):
         for widget in (*self._tools, self._color, self._place, self._between, self._over):
             widget.setEnabled(has)
         if not has:
-            self._facts.setText("No ramp yet. A ramp colors a gray: rust, heat, a sunset, skin from shadow to light. It is kept as a strip texture.")
+            self._facts.setText(
+                "No ramp yet. A ramp colors a gray: rust, heat, a sunset, skin from shadow to light. It is kept as a strip texture."
+            )
             return
         ramps = edit.ramps_of(state, self.current)
         self.field.show_ramps(ramps)
         self._tools[3].setEnabled(len(ramps) > 1)
         count = len(ramps[self.field.row].stops)
-        self._facts.setText(f"{count} stops, {len(ramps)} {'row' if len(ramps) == 1 else 'rows'} of {edit.WIDTH} texels.")
+        self._facts.setText(
+            f"{count} stops, {len(ramps)} {'row' if len(ramps) == 1 else 'rows'} of {edit.WIDTH} texels."
+        )
         self._show_stop()
 
     def _show_stop(self) -> None:
@@ -146,7 +155,9 @@ class RampPage(QWidget):
             if texture.strip in state.textures:
                 menu.addAction(
                     entry(f"Palette of {texture.name}"),
-                    lambda t=texture: take(f"Palette of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_index(s, t.id)),
+                    lambda t=texture: take(
+                        f"Palette of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_index(s, t.id)
+                    ),
                 )  # type: ignore[misc]
         region = state.project.regions.find(self._session.region or "")
         for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
@@ -177,7 +188,8 @@ class RampPage(QWidget):
     def _remove_row(self) -> None:
         strip, line = self.current, self.field.row
         self._session.apply(
-            "Remove row", lambda s: edit.set_ramps(s, strip, [r for k, r in enumerate(edit.ramps_of(s, strip)) if k != line])
+            "Remove row",
+            lambda s: edit.set_ramps(s, strip, [r for k, r in enumerate(edit.ramps_of(s, strip)) if k != line]),
         )
 
     def _lay(self) -> None:

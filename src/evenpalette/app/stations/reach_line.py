@@ -41,7 +41,9 @@ class ReachLine(QWidget):
         layout.addWidget(self._go)
         layout.addWidget(self._show)
         self._newest = Newest(session, "Looking at reach", _PAUSE_MS, self._wish, self)
-        session.changed.connect(lambda facets: self._ask() if facets & {VALUES, RECIPE, ACTIVE, REGIONS, COVERAGES, ASSET} else None)
+        session.changed.connect(
+            lambda facets: self._ask() if facets & {VALUES, RECIPE, ACTIVE, REGIONS, COVERAGES, ASSET} else None
+        )
         self.look_at(None)
 
     def look_at(self, parameter: str | None) -> None:
@@ -104,7 +106,12 @@ class ReachLine(QWidget):
         metrics, space = self._words.fontMetrics(), max(40, self._words.width())
         # The longest way to say it that is whole.
         whole = (words for words in (text, *self._shorter) if metrics.horizontalAdvance(words) <= space)
-        self._words.setText(next(whole, metrics.elidedText(self._shorter[-1] if self._shorter else text, Qt.TextElideMode.ElideRight, space)))
+        self._words.setText(
+            next(
+                whole,
+                metrics.elidedText(self._shorter[-1] if self._shorter else text, Qt.TextElideMode.ElideRight, space),
+            )
+        )
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)

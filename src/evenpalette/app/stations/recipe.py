@@ -74,7 +74,12 @@ class RecipeBench(QWidget):
             lambda i: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, self._opacity.itemData(i)))
         )
         self._opacity_label = label("alpha", "note")
-        self._add = add = button("Add step", self.choose_kind, icon="plus", tip="Add a step after the selected one, found by what it does (Ins)")
+        self._add = add = button(
+            "Add step",
+            self.choose_kind,
+            icon="plus",
+            tip="Add a step after the selected one, found by what it does (Ins)",
+        )
         self._tools = {
             "left": tool("arrow-left", "Move the step left (Ctrl+Left)", lambda: self._move(-1)),
             "right": tool("arrow-right", "Move the step right (Ctrl+Right)", lambda: self._move(1)),
@@ -369,14 +374,20 @@ class RecipeBench(QWidget):
                 self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
 
     def _ask_save_linked(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "A file that several projects follow", f"steps{links.ENDING}", f"Steps (*{links.ENDING})")
+        path, _ = QFileDialog.getSaveFileName(
+            self, "A file that several projects follow", f"steps{links.ENDING}", f"Steps (*{links.ENDING})"
+        )
         if path:
             self.save_linked(Path(path if path.endswith(links.ENDING) else path + links.ENDING))
 
     def save_linked(self, path: Path) -> None:
         """Write the selected step into a file, and let it follow that."""
         if step := self.session.step:
-            self.session.run(f"Link to {path.name}", lambda s, _: links.save_linked(s, [step], path), lambda: self.session.trust([str(path)]))
+            self.session.run(
+                f"Link to {path.name}",
+                lambda s, _: links.save_linked(s, [step], path),
+                lambda: self.session.trust([str(path)]),
+            )
 
     def _ask_link(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Steps of a file", "", f"Steps (*{links.ENDING})")
@@ -409,7 +420,13 @@ class RecipeBench(QWidget):
     def _may_follow(self, path: str) -> bool:
         """Whether a file that a step follows may be read; asks where nobody has said so here."""
         if not self.session.may_read(path):
-            question = ListQuestion(self, "Follow a file", "This project names a file that was not chosen here. Read it whenever it changes?", [path], "Read it")
+            question = ListQuestion(
+                self,
+                "Follow a file",
+                "This project names a file that was not chosen here. Read it whenever it changes?",
+                [path],
+                "Read it",
+            )
             if not question.exec():
                 return False
             self.session.trust([path])

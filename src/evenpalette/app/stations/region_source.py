@@ -91,7 +91,11 @@ class SourcePage(QWidget):
         """Without a region: what regions can be made of, a click each."""
         clear(self._offers)
         ready = [beginning for beginning in self._beginnings() if beginning.ready]
-        words = "Begin with what is there, or select faces, or paint." if ready else "Bring in a mesh or an ID map at Asset."
+        words = (
+            "Begin with what is there, or select faces, or paint."
+            if ready
+            else "Bring in a mesh or an ID map at Asset."
+        )
         self._offers.addWidget(label(words, "note"), 0, 0, 1, _COLUMNS)
         for place, beginning in enumerate(ready):
             made = button(beginning.text, beginning.run)
@@ -140,7 +144,9 @@ class SourcePage(QWidget):
             self._from.setText("painted")
         elif isinstance(region.source, HueSource):
             whole = state.project.regions.find(region.source.region)
-            self._from.setText(f"the part of {whole.name if whole else 'a missing region'} with the hue of {region.source.color}")
+            self._from.setText(
+                f"the part of {whole.name if whole else 'a missing region'} with the hue of {region.source.color}"
+            )
 
     def _update(self, text: str, key: str = "", **parts: object) -> None:
         if region := self._session.region:

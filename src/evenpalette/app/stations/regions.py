@@ -218,12 +218,16 @@ class RegionsBench(QWidget):
             for texture in textures if texture.role in (Role.CHANNEL_MASK, Role.MASK)
         ]  # fmt: skip
         if not offers:
-            offers.append(Beginning("No ID map or mask among the textures. Say at Asset what they hold.", lambda: None, False))
+            offers.append(
+                Beginning("No ID map or mask among the textures. Say at Asset what they hold.", lambda: None, False)
+            )
         for kind, text in _MESH_WORDS.items():
             ready = view is not None and (kind != "vertex-color" or view.mesh.colors is not None)
             offers.append(Beginning(text, lambda k=kind: self.from_mesh(k), ready))  # type: ignore[misc]
         offers.append(Beginning("Another mesh of the same shape ...", self._ask_other, view is not None))
-        chance = Beginning("Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec(), view is not None)
+        chance = Beginning(
+            "Shells shared out by chance ...", lambda: ChanceDialog(self._session, self).exec(), view is not None
+        )
         return [*offers, chance]
 
     def _choose_source(self) -> None:
@@ -368,7 +372,9 @@ class RegionsBench(QWidget):
         texture = self._pick_texture()
         raster = self._session.state.textures.get(texture.id) if texture is not None else None
         if texture is None or raster is None:
-            self._session.said.emit("There is no ID map and no painted texture to pick from. Say at Asset what the textures hold.", True)
+            self._session.said.emit(
+                "There is no ID map and no painted texture to pick from. Say at Asset what the textures hold.", True
+            )
             return
         self._views.start_pick_of(Pick(
             lambda color: self._take_color(texture.id, color), to_rgb8(raster.pixels), texture.name,
@@ -405,7 +411,9 @@ class RegionsBench(QWidget):
     def _pick_texture(self) -> Texture | None:
         """What colors are picked from: the painted color where Flat shows it or where there is no ID map, else the first ID map."""
         asset = self._session.state.project.asset
-        painted = asset.texture(self._session.state.project.tone.painted) or next(iter(asset.with_role(Role.PAINTED)), None)
+        painted = asset.texture(self._session.state.project.tone.painted) or next(
+            iter(asset.with_role(Role.PAINTED)), None
+        )
         maps = asset.with_role(Role.ID_MAP)
         shows_paint = self._views.headers.flat_stage.currentData() is Show.PAINTED
         return painted if painted is not None and (shows_paint or not maps) else maps[0] if maps else None
@@ -430,7 +438,9 @@ class RegionsBench(QWidget):
                 self.pages.open("Source")
 
         self._session.run(
-            f"Region from {color}", lambda s, _: edit.add_flag_region(s, texture_id, color, place, *reach, division=home), then
+            f"Region from {color}",
+            lambda s, _: edit.add_flag_region(s, texture_id, color, place, *reach, division=home),
+            then,
         )
 
     def _move(self, offset: int) -> None:

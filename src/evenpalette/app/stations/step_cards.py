@@ -72,7 +72,9 @@ def colors_of(session: Session, step: Step, copy: int) -> list[str]:
 @cache
 def _icon(finish: tuple[tuple[str, float], ...]) -> QIcon:
     pixels = lit_sample(dict(finish), size=SAMPLE * 2)
-    image = QImage(pixels.tobytes(), pixels.shape[1], pixels.shape[0], pixels.shape[1] * 4, QImage.Format.Format_RGBA8888)
+    image = QImage(
+        pixels.tobytes(), pixels.shape[1], pixels.shape[0], pixels.shape[1] * 4, QImage.Format.Format_RGBA8888
+    )
     pixmap = QPixmap.fromImage(image.copy())
     pixmap.setDevicePixelRatio(2)
     return QIcon(pixmap)
@@ -80,7 +82,9 @@ def _icon(finish: tuple[tuple[str, float], ...]) -> QIcon:
 
 def sample_icon(kind: StepKind, point: StartingPoint) -> QIcon:
     """A small lit ball with a starting point's finish; nothing for kinds that set none."""
-    values = {key: point.values[key] for key in ("metallic", "roughness", "coat", "coat_roughness") if key in point.values}
+    values = {
+        key: point.values[key] for key in ("metallic", "roughness", "coat", "coat_roughness") if key in point.values
+    }
     if "roughness" not in values:
         return QIcon()
     finish = {key: float(value) for key, value in values.items()}
@@ -312,7 +316,10 @@ class OpenCard(MovableCard):
                 shown = point
             laid = next((m for m in kind.maps if m.key in kind.row_inputs), None)
             named = step.binding(line, laid.key) if laid is not None else None
-            if laid is not None and (texture := state.project.asset.texture(str(read_binding(named, laid.input, values)))) is not None:
+            if (
+                laid is not None
+                and (texture := state.project.asset.texture(str(read_binding(named, laid.input, values)))) is not None
+            ):
                 shown = texture.name
             follows = parameter.name if parameter is not None else "by copy" if binding and binding.pick else ""
             looks.append(StripLook(line.id, chips, row_text(session, line, len(step.rows) == 1), color, shown, follows))

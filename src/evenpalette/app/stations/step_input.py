@@ -123,7 +123,9 @@ class InputRow:
             self.source.setToolTip(plain(f"It comes back every {binding.pulse.period:g} seconds. Click to change how"))
         else:
             self.source.setText("fixed")
-            self.source.setToolTip("The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse")
+            self.source.setToolTip(
+                "The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse"
+            )
         self.source.setStyleSheet("" if not binding.is_plain else f"color: {theme.MUTED};")
         variant = find_variant(state, state.project.active_variant)
         self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
@@ -203,7 +205,11 @@ class InputRow:
         ]  # fmt: skip
         if self.input.type is ValueType.NUMBER:
             vectors = [p for p in recipe.parameters if p.type is ValueType.VECTOR]
-            fitting += [(f"{p.name}, {part.lower()}", Binding(parameter=p.id, part=k)) for p in vectors for k, part in enumerate(p.choices)]
+            fitting += [
+                (f"{p.name}, {part.lower()}", Binding(parameter=p.id, part=k))
+                for p in vectors
+                for k, part in enumerate(p.choices)
+            ]
         if fitting:
             share = menu.addMenu("Use the parameter")
             assert share is not None
@@ -280,7 +286,11 @@ class InputRow:
         """This input and the plain numbers behind it that stand where it does, at most four: what a vector may hold."""
         step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
         line = step.row(self.row_id)
-        held = set(line.inputs) if line is not None else {i.key for i in kind_of(step.kind).inputs}.difference(*(r.inputs for r in step.rows))
+        held = (
+            set(line.inputs)
+            if line is not None
+            else {i.key for i in kind_of(step.kind).inputs}.difference(*(r.inputs for r in step.rows))
+        )
         keys = [i.key for i in kind_of(step.kind).inputs if i.type is ValueType.NUMBER and i.key in held]
         plain = [key for key in keys if edit.binding_of(step, key, self.row_id).is_plain]
         return plain[plain.index(self.input.key) :][:4] if self.input.key in plain else []
@@ -289,7 +299,9 @@ class InputRow:
         step, keys = edit.step_of(self._desk.session.state.project.recipe, self.step_id), self._vector_keys()
         words = ", ".join(edit.input_of(step, key).label.lower() for key in keys)
         proposal = f"{self._desk.row_name(step, self.row_id)} {kind_of(step.kind).label.lower()}"
-        name, done = QInputDialog.getText(self._desk.window, "New vector", f"Name of the vector of {words}", text=proposal)
+        name, done = QInputDialog.getText(
+            self._desk.window, "New vector", f"Name of the vector of {words}", text=proposal
+        )
         if done and name.strip():
             self._desk.session.apply(
                 f"New parameter {name}", lambda s: edit.name_vector(s, self.step_id, keys, name, step.name, self.row_id)

@@ -78,7 +78,14 @@ def found_by(text: str) -> list[StepKind]:
     scored = []
     for place, kind in enumerate(KINDS.values()):
         name, does = kind.label.lower(), f"{kind.summary} {_WORDS.get(kind.key, '')}".lower()
-        hits = sum(3 if word in name else 1 if any(part.startswith(word) or (len(word) > 3 and word[:-1] in part) for part in does.split()) else 0 for word in wanted)
+        hits = sum(
+            3
+            if word in name
+            else 1
+            if any(part.startswith(word) or (len(word) > 3 and word[:-1] in part) for part in does.split())
+            else 0
+            for word in wanted
+        )
         if hits or not wanted:
             scored.append((-hits, place, kind))
     return [kind for _, _, kind in sorted(scored, key=lambda entry: entry[:2])]

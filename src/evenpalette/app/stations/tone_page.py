@@ -85,8 +85,18 @@ class TonePage(QWidget):
         self._verdict = label("", "note")
         self._verdict.setAccessibleName("Verdict on the tone")
         self._verdict.setWordWrap(True)
-        self._residue = button("Add back the rest", self._add_residue, "link", "Hue and chroma that gray and tint cannot rebuild, as a second map that follows the tint")
-        self._split = button("Split by hue", self._split_region, "link", "The part of the selected region that has another hue becomes a region of its own")
+        self._residue = button(
+            "Add back the rest",
+            self._add_residue,
+            "link",
+            "Hue and chroma that gray and tint cannot rebuild, as a second map that follows the tint",
+        )
+        self._split = button(
+            "Split by hue",
+            self._split_region,
+            "link",
+            "The part of the selected region that has another hue becomes a region of its own",
+        )
         left = column(
             row(label("made from", "note"), self._painted), row(label("white at", "note"), self._white),
             row(self._fit, self._compare, None), row(self._residue, self._split, None, spacing=4), scrolled(self._verdict), spacing=3,
@@ -106,7 +116,9 @@ class TonePage(QWidget):
         self._methods: list[str] = []
         self._use = button("Use", self._use_selected, "link", "Make the tone by the method of the chosen line")
         self._use.setAccessibleName("Use this method")
-        self._sheet = button("All grays", self._show_sheet, "link", "In Flat: the paint and every gray of it beside each other")
+        self._sheet = button(
+            "All grays", self._show_sheet, "link", "In Flat: the paint and every gray of it beside each other"
+        )
         heading = label("CIEDE2000", "note")
         heading.setToolTip("Of the rebuilt picture: mean, 95th percentile, mean of each region")
         heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -133,9 +145,21 @@ class TonePage(QWidget):
             grid.addWidget(slider, line, 1)
             slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
             slider.finished.connect(session.history.seal)
-        self._suggest = button("Suggest", lambda: self._take(suggested_levels), "link", "Black and white nearly reached, and a mean that leaves room to every tint")
-        self._average = button("True average", lambda: self._take(true_average), "link", "So bright that the region's mean color is the tint itself")
-        self._plain = button("Reset", lambda: self._set_levels(dict(DEFAULTS), "levels"), "link", "Levels that change nothing")
+        self._suggest = button(
+            "Suggest",
+            lambda: self._take(suggested_levels),
+            "link",
+            "Black and white nearly reached, and a mean that leaves room to every tint",
+        )
+        self._average = button(
+            "True average",
+            lambda: self._take(true_average),
+            "link",
+            "So bright that the region's mean color is the tint itself",
+        )
+        self._plain = button(
+            "Reset", lambda: self._set_levels(dict(DEFAULTS), "levels"), "link", "Levels that change nothing"
+        )
         self._clipping = QCheckBox("show clipping")
         self._clipping.setToolTip("In Flat: what is black in blue, what is brighter than white under its tint in red")
         self._clipping.clicked.connect(lambda _: self._show_clipping())
@@ -242,10 +266,23 @@ class TonePage(QWidget):
         state, region = self._session.state, self._session.region
         found = state.project.regions.find(region or "")
         ready = state.tone is not None and found is not None
-        for widget in (self._histogram, self._suggest, self._average, self._plain, self._clipping, *self._sliders.values()):
+        for widget in (
+            self._histogram,
+            self._suggest,
+            self._average,
+            self._plain,
+            self._clipping,
+            *self._sliders.values(),
+        ):
             widget.setEnabled(ready)
-        self._title.setText(self._title.fontMetrics().elidedText(found.name if found is not None else "", Qt.TextElideMode.ElideRight, 110))
-        second = {row.region for row in state.project.tone.report.rows if row.second} if state.project.tone.report else set()
+        self._title.setText(
+            self._title.fontMetrics().elidedText(
+                found.name if found is not None else "", Qt.TextElideMode.ElideRight, 110
+            )
+        )
+        second = (
+            {row.region for row in state.project.tone.report.rows if row.second} if state.project.tone.report else set()
+        )
         self._split.setVisible(region in second)
         self._residue.setEnabled(state.tone is not None)
         if not ready:
@@ -263,8 +300,10 @@ class TonePage(QWidget):
         words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
         self._room.setText(f"{words}{tint} comes out as {room.shown(tint)} on average; white as {room.brightest}.")
         self._room.setToolTip(
-            plain(f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
-            f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white")
+            plain(
+                f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
+                f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white"
+            )
         )
         if self._clipping.isChecked():
             self._show_clipping()
@@ -343,7 +382,9 @@ class TonePage(QWidget):
     def _split_region(self) -> None:
         region = self._session.region
         if region:
-            self._session.run("Split by hue", lambda s, progress: edit.make_tone(split_by_hue(s, region), progress=progress))
+            self._session.run(
+                "Split by hue", lambda s, progress: edit.make_tone(split_by_hue(s, region), progress=progress)
+            )
 
     def _compare_all(self) -> None:
         self._session.run("Compare tones", lambda s, progress: edit.compare_methods(s, COMPARED, progress))

@@ -20,7 +20,9 @@ class TonesBench(QWidget):
         super().__init__()
         self.tone, self.palette_page = TonePage(session, views), PalettePage(session, views)
         self.ramps, self.game = RampPage(session), GamePage(session, views)
-        self.pages = Pages({"Tone": self.tone, "Palette": self.palette_page, "Ramp": self.ramps, "In the game": self.game})
+        self.pages = Pages(
+            {"Tone": self.tone, "Palette": self.palette_page, "Ramp": self.ramps, "In the game": self.game}
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 6, 16, 8)
         layout.setSpacing(4)

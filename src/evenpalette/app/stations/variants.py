@@ -125,7 +125,13 @@ class ValueDelegate(QStyledItemDelegate):
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
         """Numbers and colors are typed in the cell; what has to be chosen opens the editor of its type."""
-        if self._model.parameter(index.row()).type in (ValueType.CHOICE, ValueType.SWITCH, ValueType.PLACEMENT, ValueType.TEXTURE, ValueType.VECTOR):
+        if self._model.parameter(index.row()).type in (
+            ValueType.CHOICE,
+            ValueType.SWITCH,
+            ValueType.PLACEMENT,
+            ValueType.TEXTURE,
+            ValueType.VECTOR,
+        ):
             self.wanted.emit(index)
             return None
         return super().createEditor(parent, option, index)
@@ -216,7 +222,9 @@ class VariantsBench(QWidget):
     def roll(self) -> None:
         """Ask for variants by chance."""
         if not self._session.state.project.recipe.parameters:
-            self._session.said.emit("There is no parameter that variants could differ in. Give a value a name at Recipe.", True)
+            self._session.said.emit(
+                "There is no parameter that variants could differ in. Give a value a name at Recipe.", True
+            )
             return
         dialog = RollDialog(self._session, self._views, self)
         dialog.exec()

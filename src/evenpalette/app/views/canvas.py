@@ -383,7 +383,15 @@ class Canvas(QOpenGLWidget):
         """Everything that decides what is seen outside of Form."""
         frame, shown = self.frame, self.shown
         shows = tuple(looks), shown.has_lines, shown.against, shown.wipe
-        return replace(frame, camera=OrbitCamera()), shows, self.spot, self.circle, id(state), id(self._extras), scene.is_waiting
+        return (
+            replace(frame, camera=OrbitCamera()),
+            shows,
+            self.spot,
+            self.circle,
+            id(state),
+            id(self._extras),
+            scene.is_waiting,
+        )
 
     def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
         painter = QPainter(self)

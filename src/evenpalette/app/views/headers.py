@@ -65,7 +65,16 @@ class ViewHeaders:
             name.setFont(theme.font(15))
         margins = (12, 3, 8, 3)
         self._form = row(
-            form, self.form_stage, self.lit, self.light, self.clock, self.copy, None, self.against_box, spacing=6, margins=margins
+            form,
+            self.form_stage,
+            self.lit,
+            self.light,
+            self.clock,
+            self.copy,
+            None,
+            self.against_box,
+            spacing=6,
+            margins=margins,
         )
         self._flat = row(
             flat, self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6, margins=margins

@@ -38,7 +38,9 @@ class LightPopup(QWidget):
         self.filmic.setChecked(light.filmic)
         self.filmic.clicked.connect(lambda on: self._change(filmic=on))
         self.bloom = ValueSlider(0, 1, decimals=2)
-        self.bloom.setToolTip("How much of what glows is scattered, as in an eye; only in the view, never in what is delivered")
+        self.bloom.setToolTip(
+            "How much of what glows is scattered, as in an eye; only in the view, never in what is delivered"
+        )
         self.bloom.set_value(light.bloom)
         self.bloom.edited.connect(lambda v: self._change(bloom=v))
         grid = QGridLayout(self)

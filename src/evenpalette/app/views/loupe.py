@@ -31,8 +31,16 @@ class Loupe(QWidget):
         self._image = QImage(held.tobytes(), TEXELS, TEXELS, TEXELS * 3, QImage.Format.Format_RGB888).copy()
         self.color = QColor(self._image.pixel(TEXELS // 2, TEXELS // 2)).name()
         self._name = name
-        left = place.x() + _AWAY if place.x() + _AWAY + self.width() <= within.right() else place.x() - _AWAY - self.width()
-        top = place.y() + _AWAY if place.y() + _AWAY + self.height() <= within.bottom() else place.y() - _AWAY - self.height()
+        left = (
+            place.x() + _AWAY
+            if place.x() + _AWAY + self.width() <= within.right()
+            else place.x() - _AWAY - self.width()
+        )
+        top = (
+            place.y() + _AWAY
+            if place.y() + _AWAY + self.height() <= within.bottom()
+            else place.y() - _AWAY - self.height()
+        )
         self.move(max(within.left(), left), max(within.top(), top))
         self.setAccessibleName(f"{self.color} of {name}")
         self.show()

@@ -102,7 +102,15 @@ class Shown(QObject):
         region = ids.index(self._session.region) if self._session.region in ids else -1
         texture = stage.removeprefix(TEXTURE) if isinstance(stage, str) and stage.startswith(TEXTURE) else ""
         attribute = stage if isinstance(stage, str) and not texture else ""
-        show = Show.PAINTED if texture else Show.ATTRIBUTE if attribute else stage if isinstance(stage, Show) else Show.RECIPE
+        show = (
+            Show.PAINTED
+            if texture
+            else Show.ATTRIBUTE
+            if attribute
+            else stage
+            if isinstance(stage, Show)
+            else Show.RECIPE
+        )
         overlay = float(self._headers.overlay.value()) / 100 if self.overlays and show not in _OF_REGIONS else 0.0
         return Look(
             show, state.project.active_variant, self.step_limit, self._alone, region, self.focus_region, lit,

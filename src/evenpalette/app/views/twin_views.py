@@ -135,7 +135,9 @@ class TwinViews(Canvas):
         if pick.pixels is None:
             color = self.grab_color(place)
         elif uv is None or not (0 <= uv[0] <= 1 and 0 <= uv[1] <= 1):
-            self.session.said.emit(f"There is nothing of {pick.name} there: click on the model, or on the texture in Flat.", True)
+            self.session.said.emit(
+                f"There is nothing of {pick.name} there: click on the model, or on the texture in Flat.", True
+            )
             return
         else:
             reach = TEXELS // 2

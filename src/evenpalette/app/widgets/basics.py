@@ -144,8 +144,16 @@ def caption(text: str, widget: QWidget) -> QLabel:
     """The word beside a widget, which is called by it where it has no name of its own: a line of several gives it to the
     first that can be worked."""
     made = label(text, "note")
-    inner = [child for child in widget.children() if isinstance(child, QWidget) and child.focusPolicy() != Qt.FocusPolicy.NoFocus]
-    target = widget if widget.focusPolicy() != Qt.FocusPolicy.NoFocus or widget.focusProxy() is not None or not inner else inner[0]
+    inner = [
+        child
+        for child in widget.children()
+        if isinstance(child, QWidget) and child.focusPolicy() != Qt.FocusPolicy.NoFocus
+    ]
+    target = (
+        widget
+        if widget.focusPolicy() != Qt.FocusPolicy.NoFocus or widget.focusProxy() is not None or not inner
+        else inner[0]
+    )
     if text and not target.accessibleName():
         target.setAccessibleName(text)
     made.setBuddy(target)

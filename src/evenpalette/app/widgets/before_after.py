@@ -46,7 +46,9 @@ class BeforeAfter(QWidget):
         self._held: QPointF | None = None
         self._moves_divide = False
         self.setAccessibleName(name)
-        self.setToolTip("Drag the divide, or the picture to look elsewhere. Left and right move the divide, with Shift the picture")
+        self.setToolTip(
+            "Drag the divide, or the picture to look elsewhere. Left and right move the divide, with Shift the picture"
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(200, 90)
@@ -84,7 +86,10 @@ class BeforeAfter(QWidget):
         painter.setPen(QPen(QColor("#ffffff"), 2))
         painter.drawLine(x, 0, x, self.height())
         painter.setFont(theme.font(theme.NOTE))
-        for text, place in ((self._words[0], Qt.AlignmentFlag.AlignLeft), (self._words[1], Qt.AlignmentFlag.AlignRight)):
+        for text, place in (
+            (self._words[0], Qt.AlignmentFlag.AlignLeft),
+            (self._words[1], Qt.AlignmentFlag.AlignRight),
+        ):
             box = painter.fontMetrics().boundingRect(text)
             wide = box.width() + 12
             held = QRectF(4 if place is Qt.AlignmentFlag.AlignLeft else area.right() - wide - 3, 4, wide, 18)

@@ -10,7 +10,9 @@ from evenpalette.app import theme
 from evenpalette.core.raster.raster import Encoding, Raster
 
 
-def captioned(tiles: Sequence[tuple[QImage, Sequence[str]]], tile: tuple[int, int], columns: int, pixels: int) -> Raster:
+def captioned(
+    tiles: Sequence[tuple[QImage, Sequence[str]]], tile: tuple[int, int], columns: int, pixels: int
+) -> Raster:
     """Pictures of at most the size of a tile, each in the middle of its own, with lines of words under it, the first one
     strong. pixels: height of the words. uint8, sRGB, columns * tile wide, on the neutral surround."""
     line = round(pixels * 1.4)
@@ -29,7 +31,9 @@ def captioned(tiles: Sequence[tuple[QImage, Sequence[str]]], tile: tuple[int, in
             font.setPixelSize(pixels)
             painter.setFont(font)
             text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, tile[0] - 8)
-            painter.drawText(QRectF(left, top + tile[1] + number * line, tile[0], line), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(
+                QRectF(left, top + tile[1] + number * line, tile[0], line), Qt.AlignmentFlag.AlignCenter, text
+            )
     painter.end()
     bits = image.constBits()
     assert bits is not None

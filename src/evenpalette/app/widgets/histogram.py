@@ -53,7 +53,9 @@ class Histogram(QWidget):
         # What a tint makes of each gray: the colors that the region can show.
         grays = decode_srgb(np.linspace(0, 1, max(2, int(area.width())), dtype=np.float32))
         codes = np.rint(encode_srgb(np.clip(grays[:, None] * hex_to_linear(self._tint), 0, 1).astype(np.float32)) * 255)
-        painter.drawImage(QRectF(area.left(), area.bottom() + 3, area.width(), _METER), image_of(codes[None].astype(np.uint8)))
+        painter.drawImage(
+            QRectF(area.left(), area.bottom() + 3, area.width(), _METER), image_of(codes[None].astype(np.uint8))
+        )
         place = float(encode_srgb(np.array(min(max(self._mean, 0.0), 1.0), np.float32)))
         x = int(area.left() + place * area.width())
         painter.setPen(QPen(QColor(theme.ACCENT), 2))

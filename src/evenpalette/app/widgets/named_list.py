@@ -58,7 +58,9 @@ class NamedModel(QAbstractListModel):
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         flags = super().flags(index)
-        return flags | Qt.ItemFlag.ItemIsEditable if self._holds(index) and self.may_rename(self.entry(index)) else flags
+        return (
+            flags | Qt.ItemFlag.ItemIsEditable if self._holds(index) and self.may_rename(self.entry(index)) else flags
+        )
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
         if not self._holds(index):

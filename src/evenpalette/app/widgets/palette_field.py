@@ -31,7 +31,9 @@ class PaletteField(QWidget):
         self._locked: tuple[str, ...] = ()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Palette")
-        self.setToolTip("Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color. Space locks it")
+        self.setToolTip(
+            "Width is the share of the texture. Drag an entry along to another place, or its color out of the field; double click for its color. Space locks it"
+        )
         self.setAcceptDrops(True)
         self.setMinimumHeight(60)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -87,7 +89,9 @@ class PaletteField(QWidget):
                 color = self._color(row, entry)
                 painter.fillRect(box.adjusted(0, 0, -0.6, -1.5), QColor(color))
                 if color in self._locked:
-                    painter.fillRect(QRectF(box.center().x() - 2.5, box.bottom() - 9, 5, 5), QColor(theme.contrast_ink(color)))
+                    painter.fillRect(
+                        QRectF(box.center().x() - 2.5, box.bottom() - 9, 5, 5), QColor(theme.contrast_ink(color))
+                    )
         if len(self._rows):
             box = self._box(self.row, self.entry).adjusted(0.5, 0.5, -1, -2)
             for width, color in ((4, "#000000"), (2, "#ffffff")):

@@ -85,14 +85,20 @@ class ParameterDialog(QDialog):
             if texture.id in parameter.choices or are_alike(state, (str(parameter.default), texture.id)):
                 item = QListWidgetItem(texture.name)
                 item.setData(Qt.ItemDataRole.UserRole, texture.id)
-                item.setCheckState(Qt.CheckState.Checked if texture.id in parameter.choices else Qt.CheckState.Unchecked)
+                item.setCheckState(
+                    Qt.CheckState.Checked if texture.id in parameter.choices else Qt.CheckState.Unchecked
+                )
                 box.addItem(item)
         return box
 
     def _checked(self) -> tuple[str, ...]:
         assert self.textures is not None
         items = (self.textures.item(line) for line in range(self.textures.count()))
-        return tuple(str(i.data(Qt.ItemDataRole.UserRole)) for i in items if i is not None and i.checkState() is Qt.CheckState.Checked)
+        return tuple(
+            str(i.data(Qt.ItemDataRole.UserRole))
+            for i in items
+            if i is not None and i.checkState() is Qt.CheckState.Checked
+        )
 
     def _set_default(self, value: Value) -> None:
         self.default = value

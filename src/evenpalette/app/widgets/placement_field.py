@@ -188,7 +188,9 @@ class PlacementEditor(QFrame):
             slider.setAccessibleName(words)
             slider.edited.connect(lambda value, f=change: self._changed(f(value)))
             slider.finished.connect(self.finished)
-            slider.reset.connect(lambda k=key: self._sliders[k].edited.emit(1.0 if k[0] == "s" or k in ("p2", "p3") else 0.0))
+            slider.reset.connect(
+                lambda k=key: self._sliders[k].edited.emit(1.0 if k[0] == "s" or k in ("p2", "p3") else 0.0)
+            )
             grid.addWidget(label(words), line, 0)
             grid.addWidget(slider, line, 1)
         self._columns, self._rows, self._tile = (self._count(n) for n in ("Columns", "Rows", "Tile"))

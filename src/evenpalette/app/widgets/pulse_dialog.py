@@ -34,7 +34,9 @@ class _Course(QWidget):
         painter.fillRect(self.rect(), QColor(theme.RAISED))
         wide, high = self.width() - 8, self.height() - 12
         seconds = np.linspace(0, 2 * self.pulse.period, 240)
-        points = [QPointF(4 + wide * k / 239, 6 + high * (1 - share_at(self.pulse, float(t)))) for k, t in enumerate(seconds)]
+        points = [
+            QPointF(4 + wide * k / 239, 6 + high * (1 - share_at(self.pulse, float(t)))) for k, t in enumerate(seconds)
+        ]
         painter.setPen(QPen(QColor(theme.ACCENT), 2))
         painter.drawPolyline(QPolygonF(points))
         painter.setPen(QPen(QColor(theme.LINE), 1))
@@ -44,7 +46,9 @@ class _Course(QWidget):
 class PulseDialog(QDialog):
     """Nothing is changed until it is accepted; `pulse` is what was made."""
 
-    def __init__(self, input: Input, pulse: Pulse | None, begin: Value, pick: PickColor | None, parent: QWidget) -> None:
+    def __init__(
+        self, input: Input, pulse: Pulse | None, begin: Value, pick: PickColor | None, parent: QWidget
+    ) -> None:
         """begin: the value that the input has now."""
         super().__init__(parent)
         self.setWindowTitle(f"{input.label} over time")
@@ -52,7 +56,11 @@ class PulseDialog(QDialog):
         if pulse is None:
             first = str(begin) if self._is_color else "#000000"
             number = float(begin) if not self._is_color else 0.0  # type: ignore[arg-type]
-            pulse = Pulse(low=min(max(number, input.low), input.high), high=input.high, colors=(first, "#ffffff") if self._is_color else None)
+            pulse = Pulse(
+                low=min(max(number, input.low), input.high),
+                high=input.high,
+                colors=(first, "#ffffff") if self._is_color else None,
+            )
         self._colors = [ColorField(pick), ColorField(pick)]
         self._numbers = [ValueSlider(input.low, input.high, input.unit), ValueSlider(input.low, input.high, input.unit)]
         for field, color in zip(self._colors, pulse.colors or ("#000000", "#ffffff"), strict=True):

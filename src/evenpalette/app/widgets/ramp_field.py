@@ -44,7 +44,9 @@ class RampField(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
         self.setAccessibleName("Ramp")
-        self.setToolTip("Double click: a new stop. Drag a stop along. Alt with Left or Right moves it, Del takes it out, H makes a hard edge")
+        self.setToolTip(
+            "Double click: a new stop. Drag a stop along. Alt with Left or Right moves it, Del takes it out, H makes a hard edge"
+        )
         self.setMinimumHeight(70)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -87,7 +89,15 @@ class RampField(QWidget):
             top = self._band(self.row).bottom() + 2
             for k, stop in enumerate(ramp.stops):
                 x = self._x(stop.position)
-                house = QPolygonF([QPointF(x, top), QPointF(x + 6, top + 6), QPointF(x + 6, top + 17), QPointF(x - 6, top + 17), QPointF(x - 6, top + 6)])
+                house = QPolygonF(
+                    [
+                        QPointF(x, top),
+                        QPointF(x + 6, top + 6),
+                        QPointF(x + 6, top + 17),
+                        QPointF(x - 6, top + 17),
+                        QPointF(x - 6, top + 6),
+                    ]
+                )
                 on = k == self.stop
                 painter.setPen(QPen(QColor("#ffffff" if on else "#2b2b2b"), 2 if on else 1))
                 painter.setBrush(QColor(stop.color))

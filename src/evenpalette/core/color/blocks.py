@@ -63,6 +63,14 @@ def decode_block(values, room):  # type: ignore[no-untyped-def]
 def sine_cosine(x):  # type: ignore[no-untyped-def]
     """Sine and cosine of an angle of at most half pi to either side, off by less than 4e-6: Taylor's series."""
     s = x * x
-    sine = x * (np.float32(1) + s * (np.float32(-1 / 6) + s * (np.float32(1 / 120) + s * (np.float32(-1 / 5040) + s * np.float32(1 / 362880)))))
-    cosine = np.float32(1) + s * (np.float32(-1 / 2) + s * (np.float32(1 / 24) + s * (np.float32(-1 / 720) + s * (np.float32(1 / 40320) - s * np.float32(1 / 3628800)))))
+    sine = x * (
+        np.float32(1)
+        + s
+        * (np.float32(-1 / 6) + s * (np.float32(1 / 120) + s * (np.float32(-1 / 5040) + s * np.float32(1 / 362880))))
+    )
+    cosine = np.float32(1) + s * (
+        np.float32(-1 / 2)
+        + s
+        * (np.float32(1 / 24) + s * (np.float32(-1 / 720) + s * (np.float32(1 / 40320) - s * np.float32(1 / 3628800))))
+    )
     return sine, cosine

@@ -87,7 +87,9 @@ def decode_srgb_8bit(codes: NDArray[np.uint8]) -> F32:
 @cache
 def decoded_codes(bits: int) -> F32:
     """The linear light of every sRGB code of so many bits (8 or 16), float32 0..1."""
-    return DECODE_8BIT if bits == 8 else decode_srgb(np.arange(1 << bits, dtype=np.float32) / np.float32((1 << bits) - 1))
+    return (
+        DECODE_8BIT if bits == 8 else decode_srgb(np.arange(1 << bits, dtype=np.float32) / np.float32((1 << bits) - 1))
+    )
 
 
 def decode_srgb_8bit_half(codes: NDArray[np.uint8]) -> NDArray[np.float16]:

@@ -27,7 +27,8 @@ vec3 ep_entry(sampler2D strip, int entry, int row) {
 }
 """
 _TEXT = {
-    LOOK_UP: _ENTRY + """
+    LOOK_UP: _ENTRY
+    + """
 vec3 ep_texel(sampler2D index_map, sampler2D strip, ivec2 place, int row, int level) {
     ivec2 last = textureSize(index_map, level) - 1;
     float value = texelFetch(index_map, clamp(place, ivec2(0), last), level).r;
@@ -51,13 +52,15 @@ vec3 ep_look_up_then_filter(sampler2D index_map, sampler2D strip, vec2 uv, int r
     return held == float(low) ? first : mix(first, ep_level(index_map, strip, uv, row, low + 1), held - float(low));
 }
 """,
-    TRUE_MIPS: _ENTRY + """
+    TRUE_MIPS: _ENTRY
+    + """
 vec3 ep_true_mips(sampler2D index_map, sampler2D strip, vec2 uv, int row, float level) {
     float value = textureLod(index_map, uv, level).r;
     return ep_entry(strip, int(value * float(textureSize(strip, 0).x - 1) + 0.5), row);
 }
 """,
-    ORDERED: _ENTRY + """
+    ORDERED: _ENTRY
+    + """
 vec3 ep_ordered_palette(sampler2D index_map, sampler2D strip, vec2 uv, int row, float level) {
     float place = textureLod(index_map, uv, level).r * float(textureSize(strip, 0).x - 1);
     int low = int(place);

@@ -48,9 +48,7 @@ from evenpalette.core.values import Value, ValueType, vector_parts
 from evenpalette.core.variants.model import Variant
 
 NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
-OUTPUT = (
-    "Linear Rec. 709 light, not clamped. Encode it to sRGB when the target is an 8-bit one without an sRGB format."
-)
+OUTPUT = "Linear Rec. 709 light, not clamped. Encode it to sRGB when the target is an 8-bit one without an sRGB format."
 HEADER = """// {name}: recipe for recoloring at runtime. Kit version {version}.
 // {notice}
 //
@@ -187,7 +185,9 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
     """What parameters.json holds for the active sheet."""
     project = state.project
     names = parameter_uniform_names(project.parameters)
-    types = {u.parameter: u.glsl_type for u in shader.uniforms} | {s.parameter: "sampler2D" for s in shader.textures.values() if s.parameter}
+    types = {u.parameter: u.glsl_type for u in shader.uniforms} | {
+        s.parameter: "sampler2D" for s in shader.textures.values() if s.parameter
+    }
     files = {t.choice: t.file for t in textures if t.choice}
     parameters = [p for p in project.parameters if p.id in types]
     homes = {region.id: division.name for division in project.regions.divisions for region in division.regions}
@@ -228,7 +228,9 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
     )  # fmt: skip
 
 
-def _variant_entry(state: State, job: _Job, parameters: list[Parameter], names: dict[str, str], files: dict[str, str]) -> KitVariant:
+def _variant_entry(
+    state: State, job: _Job, parameters: list[Parameter], names: dict[str, str], files: dict[str, str]
+) -> KitVariant:
     variant: Variant | None = next((v for v in state.project.variants if v.id == job.variant_id), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)
     values = state.values(job.variant_id)

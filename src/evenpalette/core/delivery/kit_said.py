@@ -45,14 +45,26 @@ def constant_of(state: State, attribute: str) -> list[float] | None:
 
 def time_of(state: State) -> KitTime | None:
     """How seconds may be counted; None where nothing moves."""
-    speeds = [abs(speed) for variant in (None, *(v.id for v in state.project.variants)) for speed in _drifts(state, variant) if speed]
+    speeds = [
+        abs(speed)
+        for variant in (None, *(v.id for v in state.project.variants))
+        for speed in _drifts(state, variant)
+        if speed
+    ]
     periods = [b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None]
     if not speeds and not periods:
         return None
     largest = min([_FRAMES, *(_LENGTHS / speed for speed in speeds)])
     # A mirrored texture comes back after two lengths.
-    again = _common([*(Fraction(2 / speed).limit_denominator(1000) for speed in speeds), *(Fraction(p).limit_denominator(1000) for p in periods)])
-    return KitTime(largest=round(largest, 3), repeats_after=float(again) if again is not None and again <= largest else None)
+    again = _common(
+        [
+            *(Fraction(2 / speed).limit_denominator(1000) for speed in speeds),
+            *(Fraction(p).limit_denominator(1000) for p in periods),
+        ]
+    )
+    return KitTime(
+        largest=round(largest, 3), repeats_after=float(again) if again is not None and again <= largest else None
+    )
 
 
 def _drifts(state: State, variant: str | None) -> Iterator[float]:
@@ -70,5 +82,12 @@ def _common(parts: list[Fraction]) -> Fraction | None:
     for part in parts:
         if part <= 0:
             return None
-        found = part if found is None else Fraction(math.lcm(found.numerator * part.denominator, part.numerator * found.denominator), found.denominator * part.denominator)
+        found = (
+            part
+            if found is None
+            else Fraction(
+                math.lcm(found.numerator * part.denominator, part.numerator * found.denominator),
+                found.denominator * part.denominator,
+            )
+        )
     return found

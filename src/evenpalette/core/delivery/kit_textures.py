@@ -32,7 +32,9 @@ def coverage_textures(state: State) -> list[Raster]:
     only for four an alpha, which a loader might multiply into the others."""
     planes = list(state.sources.coverages)
     groups = [planes[start : start + 4] for start in range(0, len(planes), 4)]
-    return [Raster(np.ascontiguousarray(packed(group)[..., : _CHANNELS[len(group)]]), Encoding.DATA) for group in groups]
+    return [
+        Raster(np.ascontiguousarray(packed(group)[..., : _CHANNELS[len(group)]]), Encoding.DATA) for group in groups
+    ]
 
 
 def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[StoredTexture]:
@@ -40,7 +42,11 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
     regions = [region.name for region in state.project.regions.regions]
     base = state.base
     uniforms = parameter_uniform_names(state.project.parameters)
-    made = [_stored(state, "ep_base", "tone" if base is state.tone else "base", base, longest, "what the recipe starts from")]
+    made = [
+        _stored(
+            state, "ep_base", "tone" if base is state.tone else "base", base, longest, "what the recipe starts from"
+        )
+    ]
     for index, raster in enumerate(coverage_textures(state)):
         names = regions[index * 4 : index * 4 + 4]
         made.append(_stored(state, f"ep_coverage_{index}", f"coverage-{index}", raster, longest, "coverages", names))
@@ -51,7 +57,19 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
         # Channels that steps read are data, whatever else the texture is.
         raster = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
         holds = texture.role.value if texture else ""
-        made.append(_stored(state, sampler, name, raster, 0 if sampled.exact else longest, holds, repeats=sampled.placed, exact=sampled.exact, choice=(uniforms[sampled.parameter], key) if sampled.parameter else ("", "")))
+        made.append(
+            _stored(
+                state,
+                sampler,
+                name,
+                raster,
+                0 if sampled.exact else longest,
+                holds,
+                repeats=sampled.placed,
+                exact=sampled.exact,
+                choice=(uniforms[sampled.parameter], key) if sampled.parameter else ("", ""),
+            )
+        )
     return made
 
 

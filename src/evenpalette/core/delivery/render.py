@@ -55,7 +55,9 @@ def render_variants(
     """`render_maps` for one variant after the other; what they share is made once."""
     asked = list(dict.fromkeys(wanted))
     recipes = [state.bound_steps(variant_id) for variant_id in variant_ids]
-    for made in evaluate_surfaces(recipes, state.working, _needed(state, asked), size=size, progress=progress, workers=workers):
+    for made in evaluate_surfaces(
+        recipes, state.working, _needed(state, asked), size=size, progress=progress, workers=workers
+    ):
         yield _delivered(state, made, asked)
 
 
@@ -64,7 +66,9 @@ def _needed(state: State, asked: Sequence[str]) -> set[str]:
     return {*asked, *((OPACITY,) if BASE_COLOR in asked and OPACITY in state.attributes else ())}
 
 
-def _delivered(state: State, made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False) -> dict[str, Map]:
+def _delivered(
+    state: State, made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False
+) -> dict[str, Map]:
     maps = {}
     for attribute in asked:
         raster, strength = made[attribute], 1.0
@@ -79,8 +83,11 @@ def _delivered(state: State, made: Mapping[str, Raster], asked: Sequence[str], *
 
 
 def render_map(
-    state: State, variant_id: str | None, size: tuple[int, int] | None, progress: Progress = no_progress, workers: int = 0
+    state: State,
+    variant_id: str | None,
+    size: tuple[int, int] | None,
+    progress: Progress = no_progress,
+    workers: int = 0,
 ) -> Raster:
     """The recolored base color of a variant on the active sheet, see `render_maps`."""
     return render_maps(state, variant_id, (BASE_COLOR,), size, progress=progress, workers=workers)[BASE_COLOR].raster
-

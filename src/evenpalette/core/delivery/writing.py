@@ -39,7 +39,9 @@ class Writing:
     def __enter__(self) -> "Writing":
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._pool.shutdown(wait=True, cancel_futures=kind is not None)
         if kind is None:
             for future in self._futures:

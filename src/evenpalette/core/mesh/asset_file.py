@@ -41,7 +41,9 @@ def read_asset(path: Path | str) -> AssetFile:
         if not parts or Path(name).is_absolute() or ".." in parts or ":" in name:
             raise MeshFileError(f"{path.name} names the file '{name[:80]}', which is not in its own folder.")
         if not inside(path.parent)(str(path.parent / name)):
-            raise MeshFileError(f"{path.name} names the file '{name[:80]}', and a link there leads out of its own folder.")
+            raise MeshFileError(
+                f"{path.name} names the file '{name[:80]}', and a link there leads out of its own folder."
+            )
         return _content(path.parent / name)
 
     return parse_asset(content, path.name, beside)

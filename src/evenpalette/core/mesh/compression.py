@@ -22,7 +22,9 @@ _MOST_FOLD = 2000
 def of_view(view: Mapping[str, Any]) -> dict[str, Any] | None:
     """How a buffer view is compressed, None for one that is not."""
     extensions = view.get("extensions")
-    held = [extensions[key] for key in OF_VIEWS if isinstance(extensions, dict) and isinstance(extensions.get(key), dict)]
+    held = [
+        extensions[key] for key in OF_VIEWS if isinstance(extensions, dict) and isinstance(extensions.get(key), dict)
+    ]
     return held[0] if held else None
 
 
@@ -35,7 +37,12 @@ def decompress_view(content: memoryview, how: Mapping[str, Any], name: str) -> b
             f"{name} is compressed with meshopt, which needs the package meshoptimizer: pip install 'evenpalette[meshopt]'. "
             "Or export it without mesh compression."
         ) from None
-    count, stride, mode, filter_ = int(how["count"]), int(how["byteStride"]), str(how.get("mode")), str(how.get("filter", "NONE"))
+    count, stride, mode, filter_ = (
+        int(how["count"]),
+        int(how["byteStride"]),
+        str(how.get("mode")),
+        str(how.get("filter", "NONE")),
+    )
     try:
         if mode == "ATTRIBUTES":
             values = meshoptimizer.decode_vertex_buffer(count, stride, content, np.dtype(f"V{stride}"))
@@ -52,14 +59,18 @@ def decompress_view(content: memoryview, how: Mapping[str, Any], name: str) -> b
         else:
             raise KeyError(mode)
     except (KeyError, ValueError, TypeError, RuntimeError) as error:
-        raise MeshFileError(f"{name} is damaged: a part compressed with meshopt cannot be unpacked ({str(error)[:60]}).") from error
+        raise MeshFileError(
+            f"{name} is damaged: a part compressed with meshopt cannot be unpacked ({str(error)[:60]})."
+        ) from error
     found = np.ascontiguousarray(values).tobytes()
     if len(found) != count * stride:
         raise MeshFileError(f"{name} is damaged: a part compressed with meshopt has another size than it says.")
     return found
 
 
-def decompress_draco(content: memoryview, corners: int, indices: int, name: str) -> tuple[NDArray[np.int64], dict[int, NDArray]]:
+def decompress_draco(
+    content: memoryview, corners: int, indices: int, name: str
+) -> tuple[NDArray[np.int64], dict[int, NDArray]]:
     """The triangles (N, 3) of a primitive and its attributes by their Draco ids, (corners, width) each.
 
     corners, indices: what the file says that there are. Raises MeshFileError.

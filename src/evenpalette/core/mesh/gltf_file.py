@@ -31,7 +31,9 @@ _FOLD = 2
 
 def nothing_beside(name: str) -> bytes:
     """For files that come alone."""
-    raise MeshFileError(f"It needs the file {name[:80]}, which is not beside it. Bring in the .gltf from its folder, or a GLB.")
+    raise MeshFileError(
+        f"It needs the file {name[:80]}, which is not beside it. Bring in the .gltf from its folder, or a GLB."
+    )
 
 
 @dataclass
@@ -80,7 +82,11 @@ class GltfFile:
         if uri.startswith("data:"):
             head, _, text = uri.partition(",")
             try:
-                return base64.b64decode(text, validate=True) if head.endswith(";base64") else unquote(text).encode("latin-1")
+                return (
+                    base64.b64decode(text, validate=True)
+                    if head.endswith(";base64")
+                    else unquote(text).encode("latin-1")
+                )
             except (binascii.Error, ValueError, UnicodeEncodeError) as error:
                 raise MeshFileError(f"{self.name} is damaged: a data URI cannot be decoded.") from error
         return self._beside(unquote(uri))
@@ -106,9 +112,13 @@ class GltfFile:
         if index not in self._views:
             count, stride = int(packed["count"]), int(packed["byteStride"])
             if not (0 < count <= limits().mesh_faces * 3 and 0 < stride <= 256):
-                raise MeshFileError(f"{self.name} is damaged: a compressed part says that it has {count} values of {stride} bytes.")
+                raise MeshFileError(
+                    f"{self.name} is damaged: a compressed part says that it has {count} values of {stride} bytes."
+                )
             self._take(count * stride)
-            self._views[index] = compression.decompress_view(self._span(int(packed["buffer"]), packed), packed, self.name)
+            self._views[index] = compression.decompress_view(
+                self._span(int(packed["buffer"]), packed), packed, self.name
+            )
         return self._views[index]
 
     def accessor(self, index: int, widths: tuple[int, ...], *, normalized: bool = False) -> NDArray:
@@ -118,7 +128,11 @@ class GltfFile:
         int64, floats float64.
         """
         accessor = self.items("accessors")[index]
-        dtype, width, count = np.dtype(_DTYPES[accessor["componentType"]]), _WIDTHS[accessor["type"]], int(accessor["count"])
+        dtype, width, count = (
+            np.dtype(_DTYPES[accessor["componentType"]]),
+            _WIDTHS[accessor["type"]],
+            int(accessor["count"]),
+        )
         if width not in widths:
             raise MeshFileError(
                 f"{self.name} is damaged: an accessor holds {accessor['type']} where {widths[-1]} numbers are needed."
@@ -139,7 +153,9 @@ class GltfFile:
         """Values that were unpacked for an accessor, read as it says."""
         accessor = self.items("accessors")[index]
         if values.shape[1] not in widths:
-            raise MeshFileError(f"{self.name} is damaged: an unpacked part has {values.shape[1]} numbers where {widths[-1]} are needed.")
+            raise MeshFileError(
+                f"{self.name} is damaged: an unpacked part has {values.shape[1]} numbers where {widths[-1]} are needed."
+            )
         return _plain(values, normalized=normalized or bool(accessor.get("normalized")))
 
     def _strided(self, view: int, start: int, dtype: np.dtype, width: int, count: int) -> NDArray:
@@ -155,7 +171,9 @@ class GltfFile:
         if not 0 < count <= len(values):
             raise MeshFileError(f"{self.name} is damaged: it changes more values than it has.")
         kind = np.dtype(_DTYPES[indices["componentType"]])
-        places = self._strided(indices["bufferView"], int(indices.get("byteOffset", 0)), kind, 1, count)[:, 0].astype(np.int64)
+        places = self._strided(indices["bufferView"], int(indices.get("byteOffset", 0)), kind, 1, count)[:, 0].astype(
+            np.int64
+        )
         if places.min() < 0 or places.max() >= len(values):
             raise MeshFileError(f"{self.name} is damaged: it changes values that do not exist.")
         values = values.copy()
@@ -179,7 +197,9 @@ class GltfFile:
         tree = {key: value for key, value in self.tree.items() if key not in ("images", "textures", "samplers")}
         blob = bytearray()
         places: dict[tuple[int, int, int], int] = {}
-        views: list[dict[str, Any]] = [{"buffer": 0, "byteOffset": 0, "byteLength": 0} for _ in self.items("bufferViews")]
+        views: list[dict[str, Any]] = [
+            {"buffer": 0, "byteOffset": 0, "byteLength": 0} for _ in self.items("bufferViews")
+        ]
         for index in sorted(self._views_of_meshes()):
             content, stride = self.view(index)
             view = self.items("bufferViews")[index]

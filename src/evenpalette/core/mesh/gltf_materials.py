@@ -79,7 +79,11 @@ def laid_by(gltf: GltfFile, material: int | None) -> tuple[int, NDArray | None]:
 
 def _matrix(transform: dict[str, Any]) -> NDArray:
     """translation * rotation * scale of KHR_texture_transform; angles are counterclockwise with v down."""
-    (x, y), (sx, sy), angle = transform.get("offset", (0, 0)), transform.get("scale", (1, 1)), transform.get("rotation", 0)
+    (x, y), (sx, sy), angle = (
+        transform.get("offset", (0, 0)),
+        transform.get("scale", (1, 1)),
+        transform.get("rotation", 0),
+    )
     cos, sin = np.cos(angle), np.sin(angle)
     return np.array([[cos * sx, sin * sy, x], [-sin * sx, cos * sy, y]], np.float64)
 
@@ -143,7 +147,11 @@ def _textures(
     pbr = material.get("pbrMetallicRoughness") or {}
     occlusion = key[4]
     for (_, role), image in zip(_SLOTS, key, strict=True):
-        if image is None or (role == "occlusion" and image == key[2]) or (role == "painted color" and any(t.role == role for t in found)):
+        if (
+            image is None
+            or (role == "occlusion" and image == key[2])
+            or (role == "painted color" and any(t.role == role for t in found))
+        ):
             continue
         try:
             content, file_name = _image(gltf, image, seen)
@@ -154,7 +162,9 @@ def _textures(
             continue
         if content.startswith(_KTX2):
             what = file_name or f"The {role} of {name}"
-            notes.append(f"{what} is a KTX2 picture (Basis), which nothing here can decode: save it as PNG and bring that in")
+            notes.append(
+                f"{what} is a KTX2 picture (Basis), which nothing here can decode: save it as PNG and bring that in"
+            )
             continue
         channels: tuple[str, ...] = ()
         factor: tuple[float, ...] = ()
@@ -176,7 +186,9 @@ def _image(gltf: GltfFile, index: int, seen: dict[int, bytes]) -> tuple[bytes, s
     image = gltf.items("images")[index]
     uri = image.get("uri")
     if index not in seen:
-        seen[index] = bytes(gltf.view(int(image["bufferView"]))[0]) if "bufferView" in image else gltf.resource(str(uri))
+        seen[index] = (
+            bytes(gltf.view(int(image["bufferView"]))[0]) if "bufferView" in image else gltf.resource(str(uri))
+        )
     ending = _ENDINGS.get(str(image.get("mimeType")), "")
     name = str(image.get("name") or "")
     if not name and uri and not uri.startswith("data:"):

@@ -51,7 +51,11 @@ def openness(
     for _ in range(rays):
         u, angle = chance.random(len(starts)), 2 * np.pi * chance.random(len(starts))
         r = np.sqrt(u)
-        ways = side * (r * np.cos(angle))[:, None] + other * (r * np.sin(angle))[:, None] + normals * np.sqrt(1 - u)[:, None]
+        ways = (
+            side * (r * np.cos(angle))[:, None]
+            + other * (r * np.sin(angle))[:, None]
+            + normals * np.sqrt(1 - u)[:, None]
+        )
         hit = scene.run(starts, ways.astype(np.float32), output=True)
         met = (hit["primID"] >= 0) & (hit["tfar"] < reach)
         hidden += np.where(met, 1 - np.clip(hit["tfar"] / reach, 0, 1) ** falloff, 0) if falloff > 0 else met

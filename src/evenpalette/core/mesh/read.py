@@ -15,7 +15,12 @@ from evenpalette.core.mesh.read_ply import parse_ply
 from evenpalette.core.quiet import quiet_libraries
 
 T = TypeVar("T")
-_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {".obj": parse_obj, ".ply": parse_ply, ".glb": parse_glb, ".gltf": parse_glb}
+_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {
+    ".obj": parse_obj,
+    ".ply": parse_ply,
+    ".glb": parse_glb,
+    ".gltf": parse_glb,
+}
 #: File endings that the window offers to open.
 MESH_ENDINGS = tuple(_PARSERS)
 
@@ -42,7 +47,9 @@ def parse_mesh(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
     if not content:
         raise MeshFileError(f"{name} is empty.")
     if uv_set is not None and ending in (".glb", ".gltf"):
-        return replace(guarded(lambda: parse_glb(content, name, uv_set), name), source_bytes=content, source_ending=ending)
+        return replace(
+            guarded(lambda: parse_glb(content, name, uv_set), name), source_bytes=content, source_ending=ending
+        )
     return replace(guarded(lambda: parser(content, name), name), source_bytes=content, source_ending=ending)
 
 

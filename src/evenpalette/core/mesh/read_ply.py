@@ -59,7 +59,9 @@ def _check_counts(content: bytes, name: str) -> None:
                 raise too_many_faces(name, count)
             # No element takes less than a byte.
             if not 0 <= count <= len(content) - end:
-                raise MeshFileError(f"{name} is cut short: it has no room for {count:,} of its {words[1].decode('latin-1')}.")
+                raise MeshFileError(
+                    f"{name} is cut short: it has no room for {count:,} of its {words[1].decode('latin-1')}."
+                )
 
 
 def _column(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]

@@ -25,7 +25,11 @@ def find_bleeding(state: State) -> Iterator[Finding]:
     if state.mesh is None or state.mesh.mesh.uvs is None:
         return
     base, painted = state.project.recipe.base, state.project.tone.painted
-    found = [(key, state.textures[key]) for key in dict.fromkeys((painted, base)) if key is not None and key in state.textures]
+    found = [
+        (key, state.textures[key])
+        for key in dict.fromkeys((painted, base))
+        if key is not None and key in state.textures
+    ]
     if state.tone is not None and base == TONE:
         found.append((TONE, state.tone))
     names = {t.id: t.name for t in state.project.asset.textures if t.role in (Role.PAINTED, Role.COLOR)}

@@ -68,7 +68,9 @@ def create_project(
             state = regions_from_mesh(state.on(sheet.id), regions)
         state = state.on(first)
     elif regions:
-        raise EvenPaletteError(f"Regions can come from {', '.join(MESH_SOURCES)}, id:FILE or channels:FILE, not from '{regions}'.")
+        raise EvenPaletteError(
+            f"Regions can come from {', '.join(MESH_SOURCES)}, id:FILE or channels:FILE, not from '{regions}'."
+        )
     progress(0.4)
     for sheet in state.project.sheets:
         state = _begun(state.on(sheet.id), fit=fit)

@@ -31,7 +31,10 @@ def find_moved_means(state: State) -> Iterator[Finding]:
         weight = weight_planes(step, small).reshape(-1) * used.reshape(-1)
         if weight.sum() == 0:
             continue
-        one, other = ((picture @ weight / weight.sum()).astype(np.float32) for picture in (np.clip(before, 0, 1), np.clip(after, 0, 1)))
+        one, other = (
+            (picture @ weight / weight.sum()).astype(np.float32)
+            for picture in (np.clip(before, 0, 1), np.clip(after, 0, 1))
+        )
         moved = float(difference_of_linear(one, other))
         if moved > _UNSEEN:
             text = (

@@ -174,7 +174,11 @@ def _recipe(state: State, may_read: MayRead) -> list[Finding]:
             found.append(Finding("no-region", "recipe", text, subject=step.id))
     for change in changes_of(state, may_read):
         if change.problem:
-            found.append(Finding("link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id))
+            found.append(
+                Finding(
+                    "link-lost", "recipe", f"{change.name} follows a file: {change.problem}", subject=change.step_id
+                )
+            )
         else:
             text = f"{change.name}: {Path(change.path).name} has changed. {'; '.join(change.what[:3])}"
             found.append(Finding("link-changed", "recipe", text, subject=change.step_id))
@@ -188,7 +192,9 @@ def _recipe(state: State, may_read: MayRead) -> list[Finding]:
         elif parameter.id in unseen_here:
             reason = reach_of(state, parameter.id, None, side=_SEEN_SIDE).reasons[0]
             text = f"{parameter.name} changes nothing in any variant. {reason.text}"
-            found.append(Finding("unseen-parameter", "recipe", text, region=reason.region, subject=reason.step or parameter.id))
+            found.append(
+                Finding("unseen-parameter", "recipe", text, region=reason.region, subject=reason.step or parameter.id)
+            )
     return found
 
 
@@ -210,7 +216,9 @@ def _variants(state: State) -> list[Finding]:
         one, other = names[pair.second], names[pair.first]
         text = f"{one} and {other} look the same"
         if pair.apart.units >= 0.05:
-            text = f"{one} and {other} can hardly be told apart: they differ by CIEDE2000 {pair.apart.units:.1f} at most"
+            text = (
+                f"{one} and {other} can hardly be told apart: they differ by CIEDE2000 {pair.apart.units:.1f} at most"
+            )
         found.append(Finding("same-variant", "variants", text, pair.apart.region, subject=pair.second))
     return found
 

@@ -59,7 +59,9 @@ def guess(name: str, raster: Raster) -> Guess:
 
 def _by_name(name: str) -> tuple[Role | None, tuple[str, ...]]:
     stem = Path(name).stem
-    split = "".join(f" {c}" if c.isupper() and stem[i - 1 : i].islower() else c if c.isalnum() else " " for i, c in enumerate(stem))
+    split = "".join(
+        f" {c}" if c.isupper() and stem[i - 1 : i].islower() else c if c.isalnum() else " " for i, c in enumerate(stem)
+    )
     words = split.lower().split()
     joined = [a + b for a, b in pairwise(words)]
     # Two words together say more than one, and the last word most: "brick_color_mask" is a mask.

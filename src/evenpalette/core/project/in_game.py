@@ -101,7 +101,10 @@ def pictures_of(measured: Measured, name: str, distance: float) -> Pictures:
     light = [picture if measured.is_color else decode_srgb(picture) for picture in (wanted, seen)]
     difference = difference_of_linear(*(np.ascontiguousarray(picture, np.float32) for picture in light))
     gray = np.rint(np.clip(difference / LOUDEST, 0, 1) * 255).astype(np.uint8)
-    codes = [np.rint((encode_srgb(picture) if measured.is_color else picture) * 255).astype(np.uint8) for picture in (wanted, seen)]
+    codes = [
+        np.rint((encode_srgb(picture) if measured.is_color else picture) * 255).astype(np.uint8)
+        for picture in (wanted, seen)
+    ]
     return Pictures(codes[0], codes[1], np.repeat(gray[..., None], 3, -1), float(difference.mean()))
 
 

@@ -70,7 +70,9 @@ class Eye:
             masks.append(("", used))
             self._binders.append(Binder(sheet.project.recipe, sheet.region_ids))
             self._sheets.append((sheet, small, masks))
-            self._weights.append(np.stack([mask.ravel() / np.float32(mask.sum()) for _, mask in masks]).astype(np.float32))
+            self._weights.append(
+                np.stack([mask.ravel() / np.float32(mask.sum()) for _, mask in masks]).astype(np.float32)
+            )
 
     def look(self, values: Mapping[str, Value]) -> Looks:
         """With these values of the parameters, by id."""

@@ -162,7 +162,9 @@ def _bleeding(state: State, finding: Finding) -> Mend | None:
     if raster is None:
         return None
     used = state.used_at(raster.size)
-    return "Carry the colors beyond the islands", lambda s: asset.replace_texture(s, finding.subject, without_bleeding(raster, used))
+    return "Carry the colors beyond the islands", lambda s: asset.replace_texture(
+        s, finding.subject, without_bleeding(raster, used)
+    )
 
 
 def _unused_parameter(_: State, finding: Finding) -> Mend | None:

@@ -80,7 +80,10 @@ def _belongs(step: Tree, group: list[Tree]) -> bool:
     first = group[0]
     if step.get("regions") is None or first.get("regions") is None:
         return False
-    alike = all(step.get(key, default) == first.get(key, default) for key, default in (("kind", ""), ("enabled", True), ("channels", {})))
+    alike = all(
+        step.get(key, default) == first.get(key, default)
+        for key, default in (("kind", ""), ("enabled", True), ("channels", {}))
+    )
     taken = {region for other in group for region in other["regions"]}
     return alike and not taken & set(step["regions"])
 

@@ -232,7 +232,9 @@ def with_sources(project: Project, change: Callable[[str], str]) -> Project:
     """The project with every path of a source file changed."""
 
     def moved(texture: Texture) -> Texture:
-        return texture.model_copy(update={"source_path": change(texture.source_path)}) if texture.source_path else texture
+        return (
+            texture.model_copy(update={"source_path": change(texture.source_path)}) if texture.source_path else texture
+        )
 
     def linked(step: Step) -> Step:
         if step.link is None:
@@ -240,7 +242,9 @@ def with_sources(project: Project, change: Callable[[str], str]) -> Project:
         return step.model_copy(update={"link": step.link.model_copy(update={"path": change(step.link.path)})})
 
     sheets = tuple(
-        sheet.model_copy(update={"textures": tuple(map(moved, sheet.textures)), "steps": tuple(map(linked, sheet.steps))})
+        sheet.model_copy(
+            update={"textures": tuple(map(moved, sheet.textures)), "steps": tuple(map(linked, sheet.steps))}
+        )
         for sheet in project.sheets
     )
     mesh = project.mesh

@@ -11,7 +11,9 @@ _WRONG = frozenset({
     "data-as-color", "color-as-data", "looks-like-normal", "uv-outside", "uv-empty", "bare-sheet", "gap", "unassigned-faces", "overlap", "empty",
     "shared-texels", "no-tone", "unknown-step", "no-texture", "no-region", "link-lost", "many-samplers",
 })  # fmt: skip
-_TIDY = frozenset({"speck", "thin", "same-flag", "same-name", "impure-flag", "unused-parameter", "unseen-parameter", "link-changed"})
+_TIDY = frozenset(
+    {"speck", "thin", "same-flag", "same-name", "impure-flag", "unused-parameter", "unseen-parameter", "link-changed"}
+)
 
 
 def weight(finding: Finding) -> int:
@@ -42,7 +44,9 @@ def joined(findings: Sequence[Finding], names: dict[str, str]) -> list[Finding]:
             found += held
             continue
         called = listed([names[f.region] for f in held])
-        text = called + rest.replace(" is lost", " are lost").replace("it differs", "they differ").replace(" covers no", " cover no")
+        text = called + rest.replace(" is lost", " are lost").replace("it differs", "they differ").replace(
+            " covers no", " cover no"
+        )
         found.append(replace(held[0], text=text))
     return found
 

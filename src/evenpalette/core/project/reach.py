@@ -116,7 +116,9 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
             now = bind(values, at)
             first = {key: as_seen(key, picture) for key, picture in small_surface(now, small, wanted).items()}
             for parameter in list(left.values()):
-                others = [bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])]
+                others = [
+                    bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])
+                ]
                 for made in small_surfaces(others, small, wanted):
                     if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in wanted):
                         del left[parameter.id]
@@ -149,7 +151,10 @@ def _others(parameter: Parameter, now: Value) -> list[Value]:
         found = [vector_text([end] * count) for end in (parameter.low, parameter.high)]
     elif parameter.type is ValueType.PLACEMENT:
         here = Placement.parse(str(now))
-        found = [str(replace(here, offset=(here.offset[0] + 0.37, here.offset[1] + 0.21))), str(replace(here, turn=here.turn + 0.13))]
+        found = [
+            str(replace(here, offset=(here.offset[0] + 0.37, here.offset[1] + 0.21))),
+            str(replace(here, turn=here.turn + 0.13)),
+        ]
     else:
         found = [""]
     return [value for value in (parameter.accept(v) for v in found) if value != now]
@@ -170,7 +175,10 @@ def _change(
     for seconds in _times(state):
         at = Moment(seconds=seconds)
         recipes = [bind({**values, parameter.id: value}, at) for value in (values[parameter.id], *others)]
-        pictures = ({key: as_seen(key, picture) for key, picture in made.items()} for made in small_surfaces(recipes, small, wanted))
+        pictures = (
+            {key: as_seen(key, picture) for key, picture in made.items()}
+            for made in small_surfaces(recipes, small, wanted)
+        )
         now = next(pictures)
         for made in pictures:
             for key in wanted:
@@ -213,7 +221,13 @@ def _changes_from(
 
 
 def _reasons(
-    state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], seen: NDArray[np.bool_]
+    state: State,
+    bind: Binder,
+    small: Sources,
+    values: dict[str, Value],
+    parameter: Parameter,
+    others: Sequence[Value],
+    seen: NDArray[np.bool_],
 ) -> list[Reason]:
     recipe = state.project.recipe
     found: list[Reason] = []
@@ -223,11 +237,19 @@ def _reasons(
         if _follows(step.amount, parameter) or any(_follows(b, parameter) for b in step.inputs.values()):
             rows: Sequence[Row] = step.rows
         else:
-            rows = [row for row in step.rows if _follows(row.amount, parameter) or any(_follows(b, parameter) for b in row.inputs.values())]
+            rows = [
+                row
+                for row in step.rows
+                if _follows(row.amount, parameter) or any(_follows(b, parameter) for b in row.inputs.values())
+            ]
         if rows:
             found.append(_reason(state, bind, small, values, parameter, others, seen, place, step, rows))
     if not found:
-        elsewhere = [s.name for s in state.project.sheets if s.id != state.project.sheet.id and parameter.id in s.model_dump_json()]
+        elsewhere = [
+            s.name
+            for s in state.project.sheets
+            if s.id != state.project.sheet.id and parameter.id in s.model_dump_json()
+        ]
         found.append(Reason(f"It is used on {elsewhere[0]}, not on this sheet." if elsewhere else "No step uses it."))
     return list(dict.fromkeys(found))
 
@@ -260,7 +282,9 @@ def _reason(
     planes = dict(zip(state.region_ids, small.coverages, strict=True))
     if not whole and not any((planes[r][seen] > 1).any() for r in named if r in planes):
         first = regions.find(named[0])
-        return Reason(f"{first.name if first is not None else 'Its region'} covers no texel that is seen.", step.id, named[0])
+        return Reason(
+            f"{first.name if first is not None else 'Its region'} covers no texel that is seen.", step.id, named[0]
+        )
     weight = _weights(bound, small, live)
     if weight is not None and not (weight[seen] > LEAST).any():
         return Reason(f"The mask of {step.name} is black wherever its regions are.", step.id)
@@ -271,7 +295,11 @@ def _reason(
         if (changes[0].raw[here] > LEAST).any():
             return Reason(f"What {step.name} changes is cut off: it is beyond black or white already.", step.id)
         reached = seen & (weight > LEAST) if weight is not None else seen
-        if reached.any() and float(before[:, reached.reshape(-1)].max()) < 2e-3 and any(op.writes == BASE_COLOR for op in KINDS[step.kind].ops):
+        if (
+            reached.any()
+            and float(before[:, reached.reshape(-1)].max()) < 2e-3
+            and any(op.writes == BASE_COLOR for op in KINDS[step.kind].ops)
+        ):
             return Reason(f"{step.name} multiplies black: there is nothing to color below it.", step.id)
         return Reason(f"With the other values of {step.name} it makes no difference.", step.id)
     for later, change in zip(steps[place + 1 :], changes[1:], strict=True):

@@ -21,7 +21,11 @@ def find_odd_sizes(state: State) -> Iterator[Finding]:
     which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
     size = state.sources.size
     names = {t.id: t.name for t in state.project.asset.textures}
-    held = {key: state.textures[key] for key in dict.fromkeys(_read_as_it_lies(state)) if key in state.textures and key in names}
+    held = {
+        key: state.textures[key]
+        for key in dict.fromkeys(_read_as_it_lies(state))
+        if key in state.textures and key in names
+    }
     for key, raster in held.items():
         if raster.size == size or all(_is_power(a, b) for a, b in zip(raster.size, size, strict=True)):
             continue
@@ -38,7 +42,9 @@ def find_odd_sizes(state: State) -> Iterator[Finding]:
 def _read_as_it_lies(state: State) -> Iterator[str]:
     """Textures of steps that are on, but for those that are laid by a placement or fetched texel by texel, which are read alike."""
     for step in state.bound_steps(None):
-        exact = {m.looks_up for m in step.kind.maps if m.looks_up} | {m.key for m in step.kind.maps if m.looks_up or m.cells}
+        exact = {m.looks_up for m in step.kind.maps if m.looks_up} | {
+            m.key for m in step.kind.maps if m.looks_up or m.cells
+        }
         for row in step.rows if step.amount else ():
             yield from (read.texture for key, read in row.maps.items() if key not in exact and read.placement.is_plain)
 

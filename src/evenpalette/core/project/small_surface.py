@@ -28,7 +28,9 @@ def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence
     return {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
 
 
-def small_surfaces(recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Sequence[str]) -> Iterator[dict[str, F32]]:
+def small_surfaces(
+    recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Sequence[str]
+) -> Iterator[dict[str, F32]]:
     """`small_surface` of recipes that differ in values; what they begin with alike is made once."""
     for made in evaluate_surfaces(recipes, sources, wanted, float_output=True):
         yield {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}

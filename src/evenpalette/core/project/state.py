@@ -156,8 +156,15 @@ class State:
         """The textures of all sheets as steps of the active one read them, on the CPU, in the views and in the kit: colors
         grow under clear texels of those whose alpha says how much of them is laid."""
         recipe = self.project.recipe
-        laid = {key for step in recipe.steps for key in textures_of(step, recipe.parameters, straight=True) if key in self.textures}
-        return {**self.textures, **{key: grown_under_alpha(self.textures[key]) for key in laid}} if laid else self.textures
+        laid = {
+            key
+            for step in recipe.steps
+            for key in textures_of(step, recipe.parameters, straight=True)
+            if key in self.textures
+        }
+        return (
+            {**self.textures, **{key: grown_under_alpha(self.textures[key]) for key in laid}} if laid else self.textures
+        )
 
     @cached_property
     def starts(self) -> dict[str, Start]:
@@ -172,7 +179,9 @@ class State:
         color = self.project.tone.painted if base == TONE else base
         if color is not None and color in self.textures and self.textures[color].is_cut:
             found[OPACITY] = Start(color, (3,))
-        read = {texture for step in sheet.steps if step.enabled for texture in textures_of(step, self.project.parameters)}
+        read = {
+            texture for step in sheet.steps if step.enabled for texture in textures_of(step, self.project.parameters)
+        }
         for texture in sheet.textures:
             raster = self.textures.get(texture.id)
             if raster is None:
@@ -185,7 +194,11 @@ class State:
                 found.setdefault(_ATTRIBUTE_OF[texture.role], Start(texture.id, (0,)))
             elif texture.role is Role.PACKED:
                 for channel, key in enumerate(texture.channels[: raster.channels]):
-                    if key in ATTRIBUTES and ATTRIBUTES[key].planes == 1 and not (key == OCCLUSION and texture.id in read):
+                    if (
+                        key in ATTRIBUTES
+                        and ATTRIBUTES[key].planes == 1
+                        and not (key == OCCLUSION and texture.id in read)
+                    ):
                         found.setdefault(key, Start(texture.id, (channel,)))
         for key, factor in sheet.factors.items():
             if key != BASE_COLOR and len(factor) == ATTRIBUTES[key].planes:

@@ -83,10 +83,15 @@ def _seams(state: State, division: Division, labels: NDArray[np.int32]) -> Itera
     assert state.mesh is not None
     names = {region.id: region.name for region in division.regions}
     found = lost_at_seams(
-        state.mesh.mesh, state.mesh.topology, {r: state.coverages[r] for r in names}, labels if (labels >= 0).any() else None
+        state.mesh.mesh,
+        state.mesh.topology,
+        {r: state.coverages[r] for r in names},
+        labels if (labels >= 0).any() else None,
     )
     for seam in found[:3]:
-        text = f"{names[seam.region]} is lost across a seam: it differs on both sides along {seam.part:.1%} of all seams"
+        text = (
+            f"{names[seam.region]} is lost across a seam: it differs on both sides along {seam.part:.1%} of all seams"
+        )
         yield Finding("seam", "regions", text, seam.region, seam.place)
 
 

@@ -13,7 +13,9 @@ _KINDS = {"finish": 0.0, "strands": 0.25}
 _KEY = "angle"
 
 
-def turned(steps: list[Tree], parameters: list[Tree], variants: list[Tree]) -> tuple[list[Tree], list[Tree], list[Tree]]:
+def turned(
+    steps: list[Tree], parameters: list[Tree], variants: list[Tree]
+) -> tuple[list[Tree], list[Tree], list[Tree]]:
     """Steps, parameters and variants of an earlier version as today has them.
 
     An angle that follows a parameter gets one of its own, turned, with values of its own in all variants. May raise

@@ -11,7 +11,9 @@ _CELLS = 24
 def busiest_place(raster: Raster) -> tuple[float, float]:
     """(u, v) of the middle of the cell, of 24 by 24, in which the picture varies most from texel to texel."""
     stride = max(1, max(raster.size) // 768)
-    few = Raster(np.ascontiguousarray(raster.pixels[::stride, ::stride, : max(1, min(3, raster.channels))]), raster.encoding)
+    few = Raster(
+        np.ascontiguousarray(raster.pixels[::stride, ::stride, : max(1, min(3, raster.channels))]), raster.encoding
+    )
     gray = np.clip(few.as_unit(), 0, 1).mean(-1, dtype=np.float32)
     busy = np.abs(cv2.Laplacian(gray, cv2.CV_32F))
     cells = cv2.resize(busy, (_CELLS, _CELLS), interpolation=cv2.INTER_AREA)

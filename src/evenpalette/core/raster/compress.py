@@ -28,7 +28,12 @@ def pack(pixels: NDArray[np.uint8], form: str, *, is_color: bool = False) -> byt
             settings.init_linear_weights()
         return bytes(etcpak.compress_bc7(data, width, height, settings))
     return bytes(
-        {"BC1": etcpak.compress_bc1, "BC3": etcpak.compress_bc3, "BC4": etcpak.compress_bc4, "BC5": etcpak.compress_bc5}[form](data, width, height)
+        {
+            "BC1": etcpak.compress_bc1,
+            "BC3": etcpak.compress_bc3,
+            "BC4": etcpak.compress_bc4,
+            "BC5": etcpak.compress_bc5,
+        }[form](data, width, height)
     )
 
 

@@ -102,7 +102,10 @@ class Sampled:
 
         axis: for anisotropic reads, the longer step between pixels in (u, v).
         """
-        flat_u, flat_v = (np.ascontiguousarray(np.broadcast_to(c, np.broadcast_shapes(u.shape, v.shape)).reshape(-1), np.float64) for c in (u, v))
+        flat_u, flat_v = (
+            np.ascontiguousarray(np.broadcast_to(c, np.broadcast_shapes(u.shape, v.shape)).reshape(-1), np.float64)
+            for c in (u, v)
+        )
         shape = np.broadcast_shapes(u.shape, v.shape)
         if self.setting.reads is Reads.ANISOTROPIC and axis is not None:
             width, height = self.raster.size
@@ -134,7 +137,9 @@ class Sampled:
     @property
     def bytes_in_memory(self) -> int:
         """Bytes of all levels on the GPU."""
-        return sum(level_bytes(level.shape[1], level.shape[0], level.shape[2], self.setting.form) for level in self.levels)
+        return sum(
+            level_bytes(level.shape[1], level.shape[0], level.shape[2], self.setting.form) for level in self.levels
+        )
 
 
 def stored(raster: Raster, form: str) -> F32:
@@ -154,7 +159,11 @@ def stored(raster: Raster, form: str) -> F32:
 
 def rgba8(raster: Raster) -> NDArray[np.uint8]:
     """The stored values as uint8 (height, width, 4): gray three times, alpha 255 where there is none."""
-    values = raster.pixels if raster.pixels.dtype == np.uint8 else np.rint(np.clip(raster.as_unit(), 0, 1) * 255).astype(np.uint8)
+    values = (
+        raster.pixels
+        if raster.pixels.dtype == np.uint8
+        else np.rint(np.clip(raster.as_unit(), 0, 1) * 255).astype(np.uint8)
+    )
     color = values[..., :3] if raster.channels >= 3 else np.repeat(values[..., :1], 3, -1)
     alpha = values[..., -1:] if raster.channels in (2, 4) else np.full((*values.shape[:2], 1), 255, np.uint8)
     return np.ascontiguousarray(np.concatenate([color, alpha], -1))

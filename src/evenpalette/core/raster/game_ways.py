@@ -101,7 +101,17 @@ def measure_ways(
                 truths[level] = wanted(distance_of(level), stride)
             picture = way.draw(distance_of(level), stride)
             far = apart(picture, truths[level], is_color=is_color)
-            found.append(Seen(way.name, level, float(far.units.mean()), float(np.percentile(far.units, 95)), far.psnr, way.bytes, way.disk_bytes))
+            found.append(
+                Seen(
+                    way.name,
+                    level,
+                    float(far.units.mean()),
+                    float(np.percentile(far.units, 95)),
+                    far.psnr,
+                    way.bytes,
+                    way.disk_bytes,
+                )
+            )
         progress(done / len(ways))
     return found
 
@@ -116,7 +126,12 @@ def way_of(raster: Raster, setting: Setting, *, offered: bool = True) -> Way:
     texture = Sampled(raster, setting)
     disk = len(encode_png(raster)) if setting.form == PLAIN else texture.bytes_in_memory
     return Way(
-        setting.words(), 16 if setting.reads is Reads.ANISOTROPIC else 1, texture.bytes_in_memory, lambda distance, stride: drawn(texture, distance, stride), disk, offered
+        setting.words(),
+        16 if setting.reads is Reads.ANISOTROPIC else 1,
+        texture.bytes_in_memory,
+        lambda distance, stride: drawn(texture, distance, stride),
+        disk,
+        offered,
     )
 
 
@@ -125,15 +140,29 @@ def measure(
 ) -> list[Seen]:
     """What one setting leaves of a texture. wanted: the truth at each level, where it is known."""
     held = {distance_of(level): picture for level, picture in (wanted or {}).items()}
-    return measure_ways([way_of(raster, setting)], raster, lambda d, stride: held[d][::stride] if d in held else truth(raster, d, stride), levels)
+    return measure_ways(
+        [way_of(raster, setting)],
+        raster,
+        lambda d, stride: held[d][::stride] if d in held else truth(raster, d, stride),
+        levels,
+    )
 
 
 def settings_of(raster: Raster, base: Setting = _PLAIN_SETTING) -> list[tuple[Setting, bool]]:
     """The settings a game might choose for a texture, and whether each may be recommended; mistakes are among them."""
     gray = raster.channels <= 2
-    forms = (PLAIN, "BC4", "BC7", "BC1") if gray else (PLAIN, "BC7", "BC3", "BC1") if raster.channels == 4 else (PLAIN, "BC7", "BC1")
+    forms = (
+        (PLAIN, "BC4", "BC7", "BC1")
+        if gray
+        else (PLAIN, "BC7", "BC3", "BC1")
+        if raster.channels == 4
+        else (PLAIN, "BC7", "BC1")
+    )
     found = [(replace(base, form=form), True) for form in forms]
-    found += [(replace(base, reads=reads), reads is Reads.ANISOTROPIC) for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)]
+    found += [
+        (replace(base, reads=reads), reads is Reads.ANISOTROPIC)
+        for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)
+    ]
     found += [(replace(base, mips=False), False), (replace(base, srgb_flag=raster.encoding is Encoding.DATA), False)]
     return list(dict(found).items())
 
@@ -150,7 +179,9 @@ def ways_of(raster: Raster, base: Setting = _PLAIN_SETTING, progress: Progress =
 def what_if(raster: Raster, base: Setting = _PLAIN_SETTING, progress: Progress = no_progress) -> list[Seen]:
     """The settings a game might choose for one texture, each with what it leaves at four distances."""
     ways = ways_of(raster, base, lambda share: progress(share * 0.5))
-    return measure_ways(ways, raster, lambda d, stride: truth(raster, d, stride), progress=lambda share: progress(0.5 + share * 0.5))
+    return measure_ways(
+        ways, raster, lambda d, stride: truth(raster, d, stride), progress=lambda share: progress(0.5 + share * 0.5)
+    )
 
 
 #: A difference seen side by side, and one that nobody sees: common practice, no source.
@@ -170,13 +201,18 @@ def advise(ways: Sequence[Way], found: Sequence[Seen]) -> Advice:
 
     Reasons: what it saves, what the next cheaper one would leave, and what the mistakes among the ways cost.
     """
-    worst = {way.name: max(seen.mean_ciede2000 for seen in found if seen.setting == way.name and seen.level) for way in ways}
+    worst = {
+        way.name: max(seen.mean_ciede2000 for seen in found if seen.setting == way.name and seen.level) for way in ways
+    }
     offered = [way for way in ways if way.offered]
     good = [way for way in offered if worst[way.name] <= UNSEEN]
     least = min(worst[way.name] for way in offered)
     near = [way for way in offered if worst[way.name] <= max(least * 1.25, least + 0.1)]
     chosen = min(good or near, key=lambda way: (way.bytes, way.fetches, worst[way.name]))
-    reasons = [f"It leaves {worst[chosen.name]:.2f} CIEDE2000 at worst" + (", which nobody sees." if worst[chosen.name] <= UNSEEN else ", the least of all.")]
+    reasons = [
+        f"It leaves {worst[chosen.name]:.2f} CIEDE2000 at worst"
+        + (", which nobody sees." if worst[chosen.name] <= UNSEEN else ", the least of all.")
+    ]
     dearest = max(offered, key=lambda way: way.bytes)
     if dearest.bytes > chosen.bytes * 1.1:
         reasons.append(f"It takes {chosen.bytes / dearest.bytes:.0%} of the bytes of {dearest.name}.")

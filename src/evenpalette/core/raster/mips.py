@@ -58,10 +58,16 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
     values = raster.pixels.astype(np.float32) if in_codes else raster.as_linear()
     while max(levels[-1].size) > 1:
         width, height = max(1, levels[-1].width // 2), max(1, levels[-1].height // 2)
-        values = np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA), np.float32).reshape(height, width, raster.channels)
+        values = np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA), np.float32).reshape(
+            height, width, raster.channels
+        )
         if kind is MipKind.NORMAL and raster.channels >= 3:
             values = _unit_vectors(values)
-        levels.append(Raster((values + np.float32(0.5)).astype(np.uint8), raster.encoding) if in_codes else _stored(values, raster))
+        levels.append(
+            Raster((values + np.float32(0.5)).astype(np.uint8), raster.encoding)
+            if in_codes
+            else _stored(values, raster)
+        )
     if share is not None:
         levels[1:] = [_with_share(level, share) for level in levels[1:]]
     return MipChain(tuple(levels))
@@ -78,7 +84,9 @@ def halved(raster: Raster) -> Raster:
     width, height = max(1, raster.width // 2), max(1, raster.height // 2)
     if raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB:
         # In quarters of a code, then to the nearest code and halves to the even one: always up would brighten every level.
-        quarters = np.asarray(cv2.resize(raster.pixels.astype(np.uint16) << 2, (width, height), interpolation=cv2.INTER_AREA), np.uint16)
+        quarters = np.asarray(
+            cv2.resize(raster.pixels.astype(np.uint16) << 2, (width, height), interpolation=cv2.INTER_AREA), np.uint16
+        )
         quarters = quarters.reshape(height, width, raster.channels)
         codes, rest = quarters >> 2, quarters & 3
         return Raster((codes + (rest + (codes & 1) > 2)).astype(np.uint8), raster.encoding)

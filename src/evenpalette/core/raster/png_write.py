@@ -48,7 +48,11 @@ def _best_filter(rows: NDArray[np.uint8], step: int) -> int:
     import imagecodecs
 
     height = len(rows)
-    starts = sorted({int((height - _ROWS) * k / max(1, _SAMPLES - 1)) for k in range(_SAMPLES)}) if height > _ROWS * _SAMPLES else [0]
+    starts = (
+        sorted({int((height - _ROWS) * k / max(1, _SAMPLES - 1)) for k in range(_SAMPLES)})
+        if height > _ROWS * _SAMPLES
+        else [0]
+    )
     bands = [(rows[s : s + _ROWS], rows[s - 1 : s] if s else np.zeros_like(rows[:1])) for s in starts]
 
     def size(filter_: int) -> int:

@@ -127,4 +127,3 @@ def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
     """One to four planes (height, width) as RGBA; missing ones are 0."""
     four = [*planes, *([np.zeros_like(planes[0])] * (4 - len(planes)))]
     return np.asarray(cv2.merge(four), np.uint8)
-

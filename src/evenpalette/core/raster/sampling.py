@@ -112,15 +112,30 @@ def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, n
                 line = out[k, row * width + left : row * width + left + n]
                 if lookup:
                     for i in range(n):
-                        p, q, r, o = np.uint32(y0[i] + x0[i]), np.uint32(y0[i] + x1[i]), np.uint32(y1[i] + x0[i]), np.uint32(y1[i] + x1[i])
+                        p, q, r, o = (
+                            np.uint32(y0[i] + x0[i]),
+                            np.uint32(y0[i] + x1[i]),
+                            np.uint32(y1[i] + x0[i]),
+                            np.uint32(y1[i] + x1[i]),
+                        )
                         a, b = table[np.uint32(values[p])], table[np.uint32(values[q])]
                         d, e = table[np.uint32(values[r])], table[np.uint32(values[o])]
                         upper, lower = a + (b - a) * fx[i], d + (e - d) * fx[i]
                         line[i] += (upper + (lower - upper) * fy[i]) * weight
                 else:
                     for i in range(n):
-                        p, q, r, o = np.uint32(y0[i] + x0[i]), np.uint32(y0[i] + x1[i]), np.uint32(y1[i] + x0[i]), np.uint32(y1[i] + x1[i])
-                        a, b, d, e = np.float32(values[p]), np.float32(values[q]), np.float32(values[r]), np.float32(values[o])
+                        p, q, r, o = (
+                            np.uint32(y0[i] + x0[i]),
+                            np.uint32(y0[i] + x1[i]),
+                            np.uint32(y1[i] + x0[i]),
+                            np.uint32(y1[i] + x1[i]),
+                        )
+                        a, b, d, e = (
+                            np.float32(values[p]),
+                            np.float32(values[q]),
+                            np.float32(values[r]),
+                            np.float32(values[o]),
+                        )
                         upper, lower = a + (b - a) * fx[i], d + (e - d) * fx[i]
                         line[i] += (upper + (lower - upper) * fy[i]) * weight
 

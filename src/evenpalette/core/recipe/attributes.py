@@ -67,9 +67,19 @@ ATTRIBUTES: dict[str, Attribute] = {
         Attribute(HIGHLIGHT_TINT, "Highlight tint", (1.0, 1.0, 1.0), Holds.COLOR, "Color of a dielectric's highlight"),
         Attribute(ANISOTROPY, "Anisotropy", (0.0,), Holds.DATA, "How far highlights are drawn out"),
         Attribute(ANISOTROPY_ANGLE, "Anisotropy angle", (0.0,), Holds.DATA, "In turns, from the tangent"),
-        Attribute(STRANDS, "Strands", (0.0,), Holds.DATA, "1 takes the light as strands do, along the anisotropy angle"),
-        Attribute(STRAND_TINT, "Second highlight", (1.0, 1.0, 1.0), Holds.COLOR, "Tint of the second highlight of strands"),
-        Attribute(STRAND_SHAPE, "Strand shape", (0.5, 0.2, 0.5, 0.4), Holds.DATA, "Shift (0.5 is none) and width of both highlights"),
+        Attribute(
+            STRANDS, "Strands", (0.0,), Holds.DATA, "1 takes the light as strands do, along the anisotropy angle"
+        ),
+        Attribute(
+            STRAND_TINT, "Second highlight", (1.0, 1.0, 1.0), Holds.COLOR, "Tint of the second highlight of strands"
+        ),
+        Attribute(
+            STRAND_SHAPE,
+            "Strand shape",
+            (0.5, 0.2, 0.5, 0.4),
+            Holds.DATA,
+            "Shift (0.5 is none) and width of both highlights",
+        ),
     )
 }
 

@@ -53,7 +53,11 @@ class BoundRow:
 
     def is_same(self, other: "BoundRow") -> bool:
         """Whether it has just the values that another has."""
-        alike = (self.amount, self.regions, self.maps) == (other.amount, other.regions, other.maps) and self.values.keys() == other.values.keys()
+        alike = (self.amount, self.regions, self.maps) == (
+            other.amount,
+            other.regions,
+            other.maps,
+        ) and self.values.keys() == other.values.keys()
         return alike and all(np.array_equal(value, other.values[key]) for key, value in self.values.items())
 
 
@@ -209,7 +213,9 @@ class Binder:
     def __init__(self, recipe: Recipe, region_ids: list[str]) -> None:
         self._steps = recipe.steps
         self._index = {region: place for place, region in enumerate(region_ids)}
-        self._followed = [tuple(dict.fromkeys(b.parameter for b in step.bindings if b.parameter)) for step in recipe.steps]
+        self._followed = [
+            tuple(dict.fromkeys(b.parameter for b in step.bindings if b.parameter)) for step in recipe.steps
+        ]
         self._held: dict[tuple, BoundStep] = {}
 
     def __call__(self, values: Mapping[str, Value], at: Moment = NOW) -> list[BoundStep]:

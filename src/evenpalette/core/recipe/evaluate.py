@@ -131,12 +131,18 @@ def evaluate_surfaces(
         some = recipes[first : first + batch]
         plans = [plan_of(steps, asked) for steps in some]
         part = _part(progress, first / len(recipes), len(some) / len(recipes))
-        if any((p.attributes, p.starts, p.wanted) != (plans[0].attributes, plans[0].starts, plans[0].wanted) for p in plans):
+        if any(
+            (p.attributes, p.starts, p.wanted) != (plans[0].attributes, plans[0].starts, plans[0].wanted) for p in plans
+        ):
             for place, (steps, plan) in enumerate(zip(some, plans, strict=True)):
                 one = _part(part, place / len(some), 1 / len(some))
-                yield _evaluated([steps], [plan], sources, size=size, float_output=float_output, progress=one, workers=workers)[0]
+                yield _evaluated(
+                    [steps], [plan], sources, size=size, float_output=float_output, progress=one, workers=workers
+                )[0]
         else:
-            yield from _evaluated(some, plans, sources, size=size, float_output=float_output, progress=part, workers=workers)
+            yield from _evaluated(
+                some, plans, sources, size=size, float_output=float_output, progress=part, workers=workers
+            )
 
 
 def _part(progress: Progress, begin: float, share: float) -> Progress:
@@ -168,7 +174,9 @@ def _evaluated(
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
-        for planes, outs in zip(_run_tile(recipes, plans, shared, working, (left, start, right, stop)), made, strict=True):
+        for planes, outs in zip(
+            _run_tile(recipes, plans, shared, working, (left, start, right, stop)), made, strict=True
+        ):
             for attribute, out in outs.items():
                 _store(attribute, planes[attribute], out[start - top : stop - top].reshape(-1, out.shape[2]))
 
@@ -176,7 +184,10 @@ def _evaluated(
     if shrinks and size is not None:
         for outs in made:
             outs |= {a: resize_plane(out, size).reshape(size[1], size[0], out.shape[2]) for a, out in outs.items()}
-    return [{a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()} for outs in made]
+    return [
+        {a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()}
+        for outs in made
+    ]
 
 
 def _alike(recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan]) -> int:
@@ -221,10 +232,14 @@ def trace(
 ) -> list[dict[str, F32]]:
     """The attributes of one texel at the start and after every step, switched-off steps included: float32 (planes,)."""
     frames = stages(steps, sources, wanted, (x, y, x + 1, y + 1))
-    return [{a: np.array([plane[0] for plane in planes], np.float32) for a, planes in frame.items()} for frame in frames]
+    return [
+        {a: np.array([plane[0] for plane in planes], np.float32) for a, planes in frame.items()} for frame in frames
+    ]
 
 
-def stages(steps: Sequence[BoundStep], sources: Sources, wanted: Iterable[str], box: Box) -> Iterator[dict[str, Planes]]:
+def stages(
+    steps: Sequence[BoundStep], sources: Sources, wanted: Iterable[str], box: Box
+) -> Iterator[dict[str, Planes]]:
     """The planes of a box at the start and after every step, switched-off steps included; each is valid until the next, and
     nothing else is evaluated on this thread in between."""
     plan = whole_plan(steps, wanted)
@@ -270,7 +285,9 @@ def _run_tile(
                 _run_step(steps[index], plan.ops[index], plan.maps_of(index, steps[index].kind), planes, weights, reads)
 
     run(recipes[0], plan, 0, shared)
-    kept = {attribute: [plane.copy() for plane in held] for attribute, held in planes.items()} if len(recipes) > 1 else {}
+    kept = (
+        {attribute: [plane.copy() for plane in held] for attribute, held in planes.items()} if len(recipes) > 1 else {}
+    )
     for place, (steps, own) in enumerate(zip(recipes, plans, strict=True)):
         for attribute, held in kept.items() if place else ():
             for plane, before in zip(planes[attribute], held, strict=True):
@@ -306,7 +323,12 @@ def weigh_rows(step: BoundStep, maps: Sequence[str], weights: TileWeights, reads
 
 
 def _run_step(
-    step: BoundStep, ops: Sequence[Op], maps: Sequence[str], planes: dict[str, Planes], weights: TileWeights, reads: TileReads
+    step: BoundStep,
+    ops: Sequence[Op],
+    maps: Sequence[str],
+    planes: dict[str, Planes],
+    weights: TileWeights,
+    reads: TileReads,
 ) -> None:
     """Run operations of a step; all of them see what was there before it."""
     found = weigh_rows(step, maps, weights, reads)
@@ -337,7 +359,12 @@ def _run_step(
 
 
 def _run_rows(
-    op: Op, rows: list[BoundRow], planes: Planes, weights: F32, reads: list[dict[str, Planes]], shared: NDArray[np.int64]
+    op: Op,
+    rows: list[BoundRow],
+    planes: Planes,
+    weights: F32,
+    reads: list[dict[str, Planes]],
+    shared: NDArray[np.int64],
 ) -> None:
     """Run every row's operation on what was there before the step.
 

@@ -17,4 +17,6 @@ def example_step(
         inputs[map_.key] = Binding(value=texture if map_.whole else str(ChannelRef(texture, channel, invert)))
         inputs[map_.placement.key] = Binding(value=placement)
     rows = [*(Row(id=region, regions=(region,)) for region in regions), Row(id="rest")]
-    return Step(id=kind.key, kind=kind.key, name=kind.label, inputs=inputs, rows=tuple(rows), amount=Binding(value=amount))
+    return Step(
+        id=kind.key, kind=kind.key, name=kind.label, inputs=inputs, rows=tuple(rows), amount=Binding(value=amount)
+    )

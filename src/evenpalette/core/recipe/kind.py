@@ -58,7 +58,13 @@ class MapInput:
     @property
     def input(self) -> Input:
         """The value that says which texture or channel it is."""
-        return Input(self.key, self.label, ValueType.TEXTURE if self.whole else ValueType.CHANNEL, "", description=self.description)
+        return Input(
+            self.key,
+            self.label,
+            ValueType.TEXTURE if self.whole else ValueType.CHANNEL,
+            "",
+            description=self.description,
+        )
 
     @property
     def placement(self) -> Input:

@@ -67,6 +67,11 @@ def pulse_text(pulse: Pulse, input: Input) -> str:
             share = f"mix({share}, {float(values[k])!r}, clamp(({place} - {float(positions[k - 1])!r}) / {wide!r}, 0.0, 1.0))"
         share = f"({share})"
     if input.type is ValueType.COLOR:
-        low, high = ("vec3({})".format(", ".join(repr(float(v)) for v in hex_to_linear(c))) for c in pulse.colors or ("#000000", "#ffffff"))
+        low, high = (
+            "vec3({})".format(", ".join(repr(float(v)) for v in hex_to_linear(c)))
+            for c in pulse.colors or ("#000000", "#ffffff")
+        )
         return f"mix({low}, {high}, {share})"
-    return f"clamp(mix({float(pulse.low)!r}, {float(pulse.high)!r}, {share}), {float(input.low)!r}, {float(input.high)!r})"
+    return (
+        f"clamp(mix({float(pulse.low)!r}, {float(pulse.high)!r}, {share}), {float(input.low)!r}, {float(input.high)!r})"
+    )

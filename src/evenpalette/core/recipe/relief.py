@@ -31,7 +31,9 @@ def _combine(x, y, weight, amount, red, green, blue, strength, keep, down):  # t
         y[i] += (ty * dot + v) * share - y[i] * w
 
 
-def lay_relief(planes: Planes, weight: Plane, amount: float, vectors: Planes, strength: float, keep: float, *, down: bool) -> None:
+def lay_relief(
+    planes: Planes, weight: Plane, amount: float, vectors: Planes, strength: float, keep: float, *, down: bool
+) -> None:
     """Lay a normal map (its stored values, 0..1) on slopes in place. strength: of its slopes. keep: how much of those
     below stays, 0..1. down: whether its green points down."""
     red, green, blue = vectors[:3]

@@ -279,7 +279,13 @@ class _Builder:
             self._functions = {SIDE_GLSL: None, **self._functions}
         count = (len(self._ids) + 3) // 4
         made = uniforms()
-        lines = ["#ifdef GL_ES", "precision highp float;", "precision highp int;", "precision highp sampler2D;", "#endif"]
+        lines = [
+            "#ifdef GL_ES",
+            "precision highp float;",
+            "precision highp int;",
+            "precision highp sampler2D;",
+            "#endif",
+        ]
         lines += ["uniform sampler2D ep_base;"]
         lines += [f"uniform sampler2D ep_coverage_{k};" for k in range(count)]
         lines += [f"uniform sampler2D {name};" for name in self.textures]
@@ -367,13 +373,18 @@ class _Builder:
         cells = [(kind.input(key), row.inputs.get(key)) for key in CELLS] if map_.cells else []
         if cells:
             p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
-            given = [self._expression(index, row_index if own else -1, input, own or step.inputs.get(input.key)) for input, own in cells]
+            given = [
+                self._expression(index, row_index if own else -1, input, own or step.inputs.get(input.key))
+                for input, own in cells
+            ]
             many, chance = step.binding(row, "count"), kind.input("count")
             is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
             self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
             name = self._sampler(Sampled(read.texture, map_.whole, placed=True, parameter=follows))
             called = "ep_tile" if is_one else "ep_cells"
-            m = self._once(f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m")
+            m = self._once(
+                f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m"
+            )
         elif not moves and constant.is_plain:
             name = self._sampler(Sampled(read.texture, map_.whole, parameter=follows))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
@@ -404,18 +415,27 @@ class _Builder:
         assert positions is not None
         assert strip is not None
         self._functions[STRIP_GLSL] = None
-        names = self._sampler(Sampled(positions.texture, exact=True)), self._sampler(Sampled(strip.texture, True, exact=True))
+        names = (
+            self._sampler(Sampled(positions.texture, exact=True)),
+            self._sampler(Sampled(strip.texture, True, exact=True)),
+        )
         at = channel_index(self._reads.channels[positions.texture], positions.channel or 0)
         mask = "vec4({})".format(", ".join("1.0" if n == at else "0.0" for n in range(4)))
         given = [mask, "1.0" if positions.invert else "0.0"]
         for key in map_.by:
             own = row.inputs.get(key)
-            given.append(self._expression(index, row_index if own is not None else -1, kind.input(key), own or step.inputs.get(key)))
+            given.append(
+                self._expression(
+                    index, row_index if own is not None else -1, kind.input(key), own or step.inputs.get(key)
+                )
+            )
         return self._once(f"ep_looked_up({', '.join((*names, 'uv, dx, dy', *given))})", "vec4", "m")
 
     def _step(self, index: int, step: Step) -> str:
         kind, ids = kind_of(step.kind), self._ids
-        rows = [(k, row) for k, row in enumerate(step.rows) if row.regions is None or any(r in ids for r in row.regions)]
+        rows = [
+            (k, row) for k, row in enumerate(step.rows) if row.regions is None or any(r in ids for r in row.regions)
+        ]
         if not rows:
             return ""
         ops = self._plan.ops[index]
@@ -432,7 +452,9 @@ class _Builder:
                 for key in (*op.takes, *([op.scale] if op.scale else []), *(kind.weigh.takes if kind.weigh else ())):
                     if key not in given:
                         input, own = kind.input(key), row.inputs.get(key)
-                        given[key] = self._expression(index, k if own is not None else -1, input, own or step.inputs.get(key))
+                        given[key] = self._expression(
+                            index, k if own is not None else -1, input, own or step.inputs.get(key)
+                        )
             arguments.append(given)
         text = f"    // {plain_text(step.name)}\n    {{\n"
         for k, row in rows:
@@ -467,7 +489,9 @@ def _struct(wanted: Sequence[str]) -> str:
 
 
 #: Set by whoever draws faces from behind, before the surface is asked for.
-SIDE_GLSL = "\n// 0 where the front of a face is seen, 1 where its back is: set it from gl_FrontFacing.\nfloat ep_side = 0.0;\n"
+SIDE_GLSL = (
+    "\n// 0 where the front of a face is seen, 1 where its back is: set it from gl_FrontFacing.\nfloat ep_side = 0.0;\n"
+)
 
 _ENTRIES = """
 EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {

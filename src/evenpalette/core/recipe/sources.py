@@ -187,7 +187,9 @@ class TileReads:
         if read.invert:
             table = np.ascontiguousarray(table[::-1])
         if index.size == self._sources.size and self._sources.frame is None:
-            found = np.take(table, levels_of(Raster(self._cut(index)[None], index.encoding), read.channel or 0)[0], axis=0)
+            found = np.take(
+                table, levels_of(Raster(self._cut(index)[None], index.encoding), read.channel or 0)[0], axis=0
+            )
             return tuple(np.ascontiguousarray(found.T))
 
         def make() -> NDArray[np.float32]:
@@ -229,7 +231,9 @@ def _celled(read: MapRead, row: BoundRow) -> tuple[MapRead, Cells | None]:
     everything = int(columns) * int(rows)
     first = min(max(int(tile) - 1, 0), everything - 1)
     cells = Cells(int(columns), int(rows), first, min(int(count), everything), int(seed), float(soften))
-    placement = read.placement if everything == 1 else replace(read.placement, tiles=(cells.columns, cells.rows), tile=first)
+    placement = (
+        read.placement if everything == 1 else replace(read.placement, tiles=(cells.columns, cells.rows), tile=first)
+    )
     return replace(read, placement=placement), None if cells.is_one else cells
 
 

@@ -39,7 +39,9 @@ def _toward_all(plane, weights, amounts, targets):  # type: ignore[no-untyped-de
             part[i] += moved[i]
 
 
-def toward_all(planes: Planes, weights: NDArray[np.float32], amounts: NDArray[np.float32], targets: NDArray[np.float32]) -> None:
+def toward_all(
+    planes: Planes, weights: NDArray[np.float32], amounts: NDArray[np.float32], targets: NDArray[np.float32]
+) -> None:
     """`c += sum over rows of w amount (target - c)`, in place. weights: (rows, texels). targets: (planes, rows)."""
     for plane, numbers in zip(planes, targets, strict=True):
         _toward_all(plane, weights, amounts, numbers)

@@ -78,9 +78,7 @@ class RowWeights:
 class TileWeights:
     """Row weights of one tile; coverages are resolved once for each division, and only when a step needs them."""
 
-    def __init__(
-        self, coverages: Sequence[NDArray[np.uint8]], sharings: Sequence[Sharing], box: Box
-    ) -> None:
+    def __init__(self, coverages: Sequence[NDArray[np.uint8]], sharings: Sequence[Sharing], box: Box) -> None:
         self._coverages, self._sharings, self._box = coverages, sharings, box
         self.texels = (box[2] - box[0]) * (box[3] - box[1])
         self._resolved: dict[int, tuple[dict[int, int], F32]] = {}

@@ -92,7 +92,9 @@ class HueSource(Stored):
     _hex = field_validator("color", "other")(normalize_hex)
 
 
-RegionSource = Annotated[FlagSource | ChannelSource | FacesSource | PaintedSource | HueSource, Field(discriminator="kind")]
+RegionSource = Annotated[
+    FlagSource | ChannelSource | FacesSource | PaintedSource | HueSource, Field(discriminator="kind")
+]
 
 
 class Operation(Stored):

@@ -45,9 +45,7 @@ class RegionFit:
     mean_gray: float
 
 
-def solve_gray(
-    steps: Sequence[BoundStep], sources: Sources, painted: Raster, progress: Progress = no_progress
-) -> F32:
+def solve_gray(steps: Sequence[BoundStep], sources: Sources, painted: Raster, progress: Progress = no_progress) -> F32:
     """The gray (height, width), float32 from 0 up, with which the steps rebuild `painted` best.
 
     Above 1 only where the paint is brighter than white (HDR). In strips, so that only one picture of floats is held.
@@ -204,7 +202,10 @@ def _by_regions(painted: F32, coverages: Sequence[NDArray[np.uint8]]) -> F32:
         if weight.any():
             made += weight * along(painted, principal_direction(painted, weight))
             total += weight
-    return np.asarray(np.where(total > 0, made / np.maximum(total, 1e-6), 0) + gray * np.clip(1 - total, 0, 1) * (total == 0), np.float32)
+    return np.asarray(
+        np.where(total > 0, made / np.maximum(total, 1e-6), 0) + gray * np.clip(1 - total, 0, 1) * (total == 0),
+        np.float32,
+    )
 
 
 class Tally:
@@ -265,7 +266,13 @@ def report_fit(
             by_region[region].add(difference[here], gray[here])
         progress((number + 1) / len(strips))
     found = [
-        RegionFit(region, tints.get(region, "#ffffff"), tally.mean, tally.percentile(95) if tally.count else 0.0, tally.mean_gray)
+        RegionFit(
+            region,
+            tints.get(region, "#ffffff"),
+            tally.mean,
+            tally.percentile(95) if tally.count else 0.0,
+            tally.mean_gray,
+        )
         for region, tally in by_region.items()
     ]
     return found, everywhere.mean, everywhere.percentile(95)

@@ -184,6 +184,8 @@ def _with_stops(place: NDArray, codes: NDArray, weights: NDArray, count: int) ->
     target = encode_srgb(decode_srgb(codes / 255)).astype(np.float64)
     root = np.sqrt(weights / weights.sum())[:, None]
     smooth = np.diff(np.eye(count), 2, axis=0) * 1e-2 if count > 2 else np.zeros((0, count))
-    found = np.linalg.lstsq(np.concatenate([basis * root, smooth]), np.concatenate([target * root, np.zeros((len(smooth), 3))]), rcond=None)[0]
+    found = np.linalg.lstsq(
+        np.concatenate([basis * root, smooth]), np.concatenate([target * root, np.zeros((len(smooth), 3))]), rcond=None
+    )[0]
     colors = np.rint(np.clip(found, 0, 1) * 255)
     return Ramp(tuple(Stop(i / (count - 1), _hex(c)) for i, c in enumerate(colors)), Between.OKLAB)

@@ -18,7 +18,11 @@ _STRIP_TEXELS = 1 << 19
 
 
 def residue_map(
-    steps: list[BoundStep], sources: Sources, painted: Raster, clear: NDArray | None = None, progress: Progress = no_progress
+    steps: list[BoundStep],
+    sources: Sources,
+    painted: Raster,
+    clear: NDArray | None = None,
+    progress: Progress = no_progress,
 ) -> Raster:
     """Hue and chroma of the paint against what the steps rebuild, as a Residue step reads them: uint8 RG, data.
 

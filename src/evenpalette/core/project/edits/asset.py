@@ -61,7 +61,14 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
     before = state.mesh.mesh if state.mesh is not None else None
     if before is not None and not np.array_equal(before.faces, mesh.faces):
         state = _faces_on(state, before, mesh)
-    info = MeshInfo(name=plain_name(mesh.name), ending=mesh.source_ending, source_path=storable(source_path), tile=mesh.tile, uv_set=uv_set, up=mesh.up)
+    info = MeshInfo(
+        name=plain_name(mesh.name),
+        ending=mesh.source_ending,
+        source_path=storable(source_path),
+        tile=mesh.tile,
+        uv_set=uv_set,
+        up=mesh.up,
+    )
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
     if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
@@ -103,7 +110,11 @@ def _laid_anew(state: State, tile: str, uv_set: int | None, up: str) -> State:
     elif mesh.up != up:
         raise MeshFileError(f"The file of {mesh.name} is not kept. Bring it in again.")
     laid = in_tile(mesh, tile)
-    state = state.with_project(asset=state.project.asset.model_copy(update={"mesh": info.model_copy(update={"tile": "", "uv_set": None, "up": up})}))
+    state = state.with_project(
+        asset=state.project.asset.model_copy(
+            update={"mesh": info.model_copy(update={"tile": "", "uv_set": None, "up": up})}
+        )
+    )
     state = set_mesh(state, laid, info.source_path, uv_set, up)
     return remade_everywhere(state)
 
@@ -128,7 +139,13 @@ def move_groups(state: State, groups: tuple[str, ...], sheet_id: str | None, nam
     moved = [group for group in known if group in groups]
     sheets = list(state.project.sheets)
     if sheet_id is None:
-        sheets.append(Sheet(id=new_id("sheet"), name=free_name(name.strip() or (moved[0] if moved else "Sheet"), (sheet.name for sheet in sheets)), groups=()))
+        sheets.append(
+            Sheet(
+                id=new_id("sheet"),
+                name=free_name(name.strip() or (moved[0] if moved else "Sheet"), (sheet.name for sheet in sheets)),
+                groups=(),
+            )
+        )
         sheet_id = sheets[-1].id
     if not any(sheet.id == sheet_id for sheet in sheets):
         raise EvenPaletteError("That sheet is no longer in the project.")
@@ -173,7 +190,12 @@ def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
 
 
 def add_texture(
-    state: State, raster: Raster, name: str, role: Role | None = None, source_path: str = "", channels: tuple[str, ...] = ()
+    state: State,
+    raster: Raster,
+    name: str,
+    role: Role | None = None,
+    source_path: str = "",
+    channels: tuple[str, ...] = (),
 ) -> State:
     """Bring in a texture; its encoding follows what it holds, which is guessed where it is not said. The first painted
     color becomes what tones are made from. channels: of packed data."""
@@ -224,7 +246,9 @@ def exchange_texture(state: State, texture_id: str, raster: Raster, name: str, s
     """Put another file in a texture's place; everything that uses it keeps using it."""
     texture = _texture(state, texture_id)
     state = replace_texture(state, texture_id, raster)
-    return with_texture(state, texture.model_copy(update={"name": _file_name(name), "source_path": storable(source_path)}))
+    return with_texture(
+        state, texture.model_copy(update={"name": _file_name(name), "source_path": storable(source_path)})
+    )
 
 
 def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:
@@ -244,9 +268,7 @@ def remove_texture(state: State, texture_id: str) -> State:
         if region.source.texture == texture_id or any(texture_id in read_by(o)[1] for o in region.operations)
     ]
     users += [
-        f"step {s.name}"
-        for s in state.project.sheet.steps
-        if texture_id in textures_of(s, state.project.parameters)
+        f"step {s.name}" for s in state.project.sheet.steps if texture_id in textures_of(s, state.project.parameters)
     ]
     if state.project.recipe.base == texture_id:
         users.append("the start of the recipe")

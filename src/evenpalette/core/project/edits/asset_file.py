@@ -45,7 +45,12 @@ class Pictures:
 
 
 def take_asset(
-    state: State, file: AssetFile, source_path: str = "", taken: Collection[tuple[int, int]] | None = None, *, sheets: bool = True
+    state: State,
+    file: AssetFile,
+    source_path: str = "",
+    taken: Collection[tuple[int, int]] | None = None,
+    *,
+    sheets: bool = True,
 ) -> State:
     """Use a file's mesh, and the textures of it that are taken: (sheet, texture) numbers, None is all of them.
 
@@ -98,5 +103,3 @@ def _filled(state: State, sheet: FileSheet, textures: list[FileTexture], picture
     kept = {key: values for key, values in factors.items() if all(0 <= v <= 65504 for v in values)}
     changed = state.project.sheet.model_copy(update={"factors": kept})
     return state.with_project(sheets=tuple(changed if s.id == changed.id else s for s in state.project.sheets))
-
-

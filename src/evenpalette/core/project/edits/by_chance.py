@@ -61,7 +61,9 @@ def roll_variants(
     return Rolled(made.with_project(active_variant=active), new, tuple(nearest))
 
 
-def _farthest(again, begin: dict[str, Value], eye: Eye, others: Sequence[Looks], least: float) -> tuple[dict[str, Value], Looks, float]:  # type: ignore[no-untyped-def]
+def _farthest(
+    again, begin: dict[str, Value], eye: Eye, others: Sequence[Looks], least: float
+) -> tuple[dict[str, Value], Looks, float]:  # type: ignore[no-untyped-def]
     """The first roll that is far enough from all others, or the farthest of several."""
     best: tuple[dict[str, Value], Looks, float] | None = None
     for _ in range(_TRIES if least > 0 else 1):

@@ -40,9 +40,7 @@ def face_region_labels(state: State, division: Division | None = None) -> NDArra
     return labels
 
 
-def assign_faces(
-    state: State, chosen: NDArray[np.bool_], region_id: str | None, division: str | None = None
-) -> State:
+def assign_faces(state: State, chosen: NDArray[np.bool_], region_id: str | None, division: str | None = None) -> State:
     """Give the chosen faces to a face region, or to a new one of a division with the next flag; other face regions of
     that division lose them.
 
@@ -72,9 +70,7 @@ def assign_faces(
     return put_regions(state, changed, home.id)
 
 
-def regions_from_labels(
-    state: State, labels: NDArray[np.int32], names: list[str], into: Into | None = None
-) -> State:
+def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str], into: Into | None = None) -> State:
     """A region for each label 0.. (faces with -1 stay unassigned), with planned flags.
 
     into: None replaces the face regions of the first division. Raises RegionError for more than 64 labels.
@@ -94,9 +90,7 @@ def regions_from_labels(
     return put_regions(state, regions, division)
 
 
-def regions_from_mesh(
-    state: State, kind: str, tolerance: float = SAME_COLOR, into: Into | None = None
-) -> State:
+def regions_from_mesh(state: State, kind: str, tolerance: float = SAME_COLOR, into: Into | None = None) -> State:
     """Regions from what the mesh brings along: 'material', 'shell', 'island' or 'vertex-color'."""
     if state.mesh is None:
         raise RegionError("Bring in a mesh first.")

@@ -44,7 +44,9 @@ def save_linked(state: State, step_ids: Sequence[str], path: Path) -> State:
         if step.id not in step_ids:
             return step
         rows = {row.id: row.id for row in step.rows}
-        return step.model_copy(update={"link": Link(path=str(path), key=step.id, rows=rows, base=_base(step), seen=_hash(inside[step.id]))})
+        return step.model_copy(
+            update={"link": Link(path=str(path), key=step.id, rows=rows, base=_base(step), seen=_hash(inside[step.id]))}
+        )
 
     return _with_steps(state, [linked(step) for step in state.project.recipe.steps])
 
@@ -52,7 +54,9 @@ def save_linked(state: State, step_ids: Sequence[str], path: Path) -> State:
 def link_steps(state: State, path: Path, at: int | None = None) -> tuple[State, list[str]]:
     """Put the steps of a file into the recipe, following it; and what could not be found here. Raises EvenPaletteError."""
     state, inside, missing = _read(state, str(path))
-    made = [here.model_copy(update={"link": _link(str(path), there, here, seen)}) for there, here, seen in inside.values()]
+    made = [
+        here.model_copy(update={"link": _link(str(path), there, here, seen)}) for there, here, seen in inside.values()
+    ]
     steps = list(state.project.recipe.steps)
     place = len(steps) if at is None else min(max(at, 0), len(steps))
     return _with_steps(state, [*steps[:place], *made, *steps[place:]]), missing
@@ -60,7 +64,9 @@ def link_steps(state: State, path: Path, at: int | None = None) -> tuple[State, 
 
 def detach(state: State, step_id: str) -> State:
     """Let a step follow its file no longer; it stays as it is."""
-    return _with_steps(state, [s.model_copy(update={"link": None}) if s.id == step_id else s for s in state.project.recipe.steps])
+    return _with_steps(
+        state, [s.model_copy(update={"link": None}) if s.id == step_id else s for s in state.project.recipe.steps]
+    )
 
 
 def changes_of(state: State, may_read: MayRead) -> list[Change]:
@@ -86,7 +92,9 @@ def _change(state: State, step: Step, link: Link) -> Change | None:
         return None
     new = _aligned(fresh, there, link)
     merged = _merged(step, base, new)
-    return Change(step.id, step.name, link.path, tuple(_words(step, merged)) or ("nothing that is not set otherwise here",))
+    return Change(
+        step.id, step.name, link.path, tuple(_words(step, merged)) or ("nothing that is not set otherwise here",)
+    )
 
 
 def take_changes(state: State, step_ids: Sequence[str] | None = None) -> State:
@@ -124,7 +132,9 @@ def _text(path: str) -> str:
     try:
         return read_regular(place, _MOST_BYTES).decode("utf-8")
     except FileNotFoundError:
-        raise RecipeError(f"{place.name} is not there any more. Detach the steps that follow it, or put it back.") from None
+        raise RecipeError(
+            f"{place.name} is not there any more. Detach the steps that follow it, or put it back."
+        ) from None
     except OSError as error:
         raise RecipeError(f"{place.name} cannot be read: {reason(error)}.") from error
     except UnicodeDecodeError as error:
@@ -154,7 +164,9 @@ def _taken(step: Step, link: Link) -> Step:
     try:
         return Step.model_validate_json(link.base)
     except (ValueError, RecursionError) as error:
-        raise RecipeError(f"What {step.name} was when it was taken from {Path(link.path).name} is damaged. Detach it, or link it anew.") from error
+        raise RecipeError(
+            f"What {step.name} was when it was taken from {Path(link.path).name} is damaged. Detach it, or link it anew."
+        ) from error
 
 
 def _hash(raw: object) -> str:
@@ -173,7 +185,10 @@ def _link(path: str, there: Step, here: Step, seen: str) -> Link:
 def _aligned(fresh: Step, there: Step, link: Link) -> Step:
     """A step as placed anew, with the ids that its rows had here before."""
     known = {file: here for here, file in link.rows.items()}
-    rows = tuple(row.model_copy(update={"id": known.get(other.id, row.id)}) for row, other in zip(fresh.rows, there.rows, strict=True))
+    rows = tuple(
+        row.model_copy(update={"id": known.get(other.id, row.id)})
+        for row, other in zip(fresh.rows, there.rows, strict=True)
+    )
     return fresh.model_copy(update={"rows": rows})
 
 
@@ -222,7 +237,9 @@ def _words(now: Step, then: Step) -> list[str]:
         return kind.input(key).label if key in kind.by_key else AMOUNT.label
 
     def told(row: Row | None, key: str, before: Binding | None, after: Binding | None) -> str:
-        where = f" of row {now.rows.index(row) + 1}" if row is not None and row in now.rows and len(now.rows) > 1 else ""
+        where = (
+            f" of row {now.rows.index(row) + 1}" if row is not None and row in now.rows and len(now.rows) > 1 else ""
+        )
         return f"{called(key)}{where}: {_value(before)} to {_value(after)}"
 
     found = []
@@ -234,14 +251,22 @@ def _words(now: Step, then: Step) -> list[str]:
         found.append("it is switched " + ("on" if then.enabled else "off"))
     if now.amount != then.amount:
         found.append(told(None, AMOUNT.key, now.amount, then.amount))
-    found += [told(None, k, now.inputs.get(k), then.inputs.get(k)) for k in dict.fromkeys((*now.inputs, *then.inputs)) if now.inputs.get(k) != then.inputs.get(k)]
+    found += [
+        told(None, k, now.inputs.get(k), then.inputs.get(k))
+        for k in dict.fromkeys((*now.inputs, *then.inputs))
+        if now.inputs.get(k) != then.inputs.get(k)
+    ]
     rows = {row.id: row for row in then.rows}
     for row in now.rows:
         other = rows.pop(row.id, None)
         if other is None:
             found.append("a row goes")
             continue
-        found += [told(row, k, row.inputs.get(k), other.inputs.get(k)) for k in dict.fromkeys((*row.inputs, *other.inputs)) if row.inputs.get(k) != other.inputs.get(k)]
+        found += [
+            told(row, k, row.inputs.get(k), other.inputs.get(k))
+            for k in dict.fromkeys((*row.inputs, *other.inputs))
+            if row.inputs.get(k) != other.inputs.get(k)
+        ]
         if row.amount != other.amount:
             found.append(told(row, AMOUNT.key, row.amount, other.amount))
     return [*found, *("a row comes" for _ in rows)]

@@ -53,7 +53,9 @@ def _plane(kind: str, settings: Mapping[str, object]) -> Callable[[State, int], 
             raise RegionError("There is nothing to read here.")
 
         made = operation_kind(kind)
-        plane = made.run(np.zeros((size, size), np.float32), made.values(settings), Around((size, size), texels, nothing, nothing))
+        plane = made.run(
+            np.zeros((size, size), np.float32), made.values(settings), Around((size, size), texels, nothing, nothing)
+        )
         codes = np.rint(np.clip(texels.fill_gutter(plane), 0, 1) * 65535).astype(np.uint16)
         return Raster(codes[..., None], Encoding.DATA)
 

@@ -67,7 +67,9 @@ def reduce_textures(
     strip = state.project.asset.textures[-1]
     state = with_texture(state, strip.model_copy(update={"locked": tuple(locked)}))
     for texture, indices in zip(textures, made.indices, strict=True):
-        state = add_texture(state, index_raster(indices, len(palette)), f"{Path(texture.name).stem[:90]}-index.png", Role.INDEX)
+        state = add_texture(
+            state, index_raster(indices, len(palette)), f"{Path(texture.name).stem[:90]}-index.png", Role.INDEX
+        )
         index = state.project.asset.textures[-1]
         state = with_texture(state, index.model_copy(update={"strip": strip.id}))
     return state
@@ -91,11 +93,17 @@ def lay_palette(state: State, index_id: str, strip_id: str = "", row_of_strip: i
     index = _texture(state, index_id)
     step_id = new_id("step")
     kinds = [KINDS.get(step.kind) for step in state.project.recipe.steps]
-    under = [n for n, kind in enumerate(kinds, 1) if kind is not None and kind.order <= KINDS["palette"].order and not kind.over_paint]
+    under = [
+        n
+        for n, kind in enumerate(kinds, 1)
+        if kind is not None and kind.order <= KINDS["palette"].order and not kind.over_paint
+    ]
     state = add_step(state, "palette", None, max(under, default=0), step_id)
     step = state.project.recipe.step(step_id)
     assert step is not None
-    return set_first_row(state, step_id, {"index": str(ChannelRef(index_id, 0)), "strip": strip_id or index.strip, "row": row_of_strip})
+    return set_first_row(
+        state, step_id, {"index": str(ChannelRef(index_id, 0)), "strip": strip_id or index.strip, "row": row_of_strip}
+    )
 
 
 def rows_of(state: State, index_id: str) -> Codes:
@@ -158,14 +166,18 @@ def move_entry(state: State, index_id: str, entry: int, target: int) -> State:
     """Move an entry to another place; the picture stays."""
     rows = rows_of(state, index_id)
     places = np.delete(np.arange(rows.shape[1]), entry)
-    return _reordered(state, index_id, rows, entries_of(state, index_id), np.insert(places, min(max(target, 0), len(places)), entry))
+    return _reordered(
+        state, index_id, rows, entries_of(state, index_id), np.insert(places, min(max(target, 0), len(places)), entry)
+    )
 
 
 def merge_entries(state: State, index_id: str, kept: int, gone: int) -> State:
     """Give the texels of an entry to another; it goes from all rows."""
     rows, entries = rows_of(state, index_id), entries_of(state, index_id)
     if rows.shape[1] <= 2 or kept == gone:
-        raise EvenPaletteError("A palette keeps at least two colors." if kept != gone else "Choose another entry to merge with.")
+        raise EvenPaletteError(
+            "A palette keeps at least two colors." if kept != gone else "Choose another entry to merge with."
+        )
     to = np.arange(rows.shape[1])
     to[gone] = kept
     to[to > gone] -= 1
@@ -212,7 +224,9 @@ def _source_codes(state: State, entries: NDArray[np.uint8], palette: Codes) -> C
             off = float(np.abs(shown - codes).mean())
             best, least = (codes, off) if off < least else (best, least)
     if best is None:
-        raise EvenPaletteError("No color texture of the asset has the size of this index: an entry is split by what it was made of.")
+        raise EvenPaletteError(
+            "No color texture of the asset has the size of this index: an entry is split by what it was made of."
+        )
     return best
 
 
@@ -270,10 +284,17 @@ def pack_textures(state: State, texture_ids: Sequence[str]) -> State:
         raise EvenPaletteError(f"Two to four textures go into one, not {len(textures)}.")
     rasters = [state.textures[texture.id] for texture in textures]
     if any(raster.channels > 2 for raster in rasters):
-        raise EvenPaletteError("Only gray and index textures can be packed: a color texture has three channels already.")
+        raise EvenPaletteError(
+            "Only gray and index textures can be packed: a color texture has three channels already."
+        )
     if len({raster.size for raster in rasters}) > 1:
-        raise EvenPaletteError("Textures of different sizes cannot be packed without resizing, which index art does not survive.")
-    planes = [levels_of(r) if t.role is Role.INDEX else quantize(r.channel(0), np.dtype(np.uint8)) for t, r in zip(textures, rasters, strict=True)]
+        raise EvenPaletteError(
+            "Textures of different sizes cannot be packed without resizing, which index art does not survive."
+        )
+    planes = [
+        levels_of(r) if t.role is Role.INDEX else quantize(r.channel(0), np.dtype(np.uint8))
+        for t, r in zip(textures, rasters, strict=True)
+    ]
     planes += [np.full(planes[0].shape, 255 if k == 3 else 0, np.uint8) for k in range(len(planes), 4)]
     name = f"{Path(textures[0].name).stem[:90]}-packed.png"
     # What is read from its channels is said by the steps, not by attributes.

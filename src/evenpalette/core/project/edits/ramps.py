@@ -55,7 +55,11 @@ def _drawn(ramps: Sequence[Ramp]) -> Raster:
 def add_ramp(state: State, ramp: Ramp, name: str = "ramp") -> State:
     """Add a strip of one ramp, 256 texels wide, as a texture of the asset."""
     taken = {texture.name for texture in state.project.asset.textures}
-    free = next(f"{name}{number}.png" for number in ("", *(f"-{k}" for k in range(2, 1000))) if f"{name}{number}.png" not in taken)
+    free = next(
+        f"{name}{number}.png"
+        for number in ("", *(f"-{k}" for k in range(2, 1000)))
+        if f"{name}{number}.png" not in taken
+    )
     state = add_texture(state, _drawn([ramp]), free, Role.STRIP)
     made = state.project.asset.textures[-1]
     return with_texture(state, made.model_copy(update={"ramps": (stored(ramp),)}))

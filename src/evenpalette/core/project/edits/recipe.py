@@ -187,7 +187,9 @@ def set_row_values(
             state = update_parameter(state, parameter.id, default=value)
         else:
             variants = tuple(
-                v.model_copy(update={"values": {**v.values, parameter.id: parameter.accept(value)}}) if v.id == variant else v
+                v.model_copy(update={"values": {**v.values, parameter.id: parameter.accept(value)}})
+                if v.id == variant
+                else v
                 for v in state.project.variants
             )
             state = state.with_project(variants=variants)
@@ -242,7 +244,9 @@ def join_neighbors(state: State, step_id: str) -> State:
         rows = [row for step in (other, *group) for row in step.rows]
         named = [region for row in rows for region in row.regions or ()]
         home = {state.project.regions.division_of(region).id for region in named}
-        return like and all(row.regions is not None for row in rows) and len(set(named)) == len(named) and len(home) == 1
+        return (
+            like and all(row.regions is not None for row in rows) and len(set(named)) == len(named) and len(home) == 1
+        )
 
     while first > 0 and fits(steps[first - 1], steps[first : last + 1]):
         first -= 1
@@ -335,7 +339,9 @@ def set_row_regions(state: State, step_id: str, row_id: str, regions: tuple[str,
     homes = {divided.division_of(r).id for r in (*others, *(regions or ()))}
     if len(homes) > 1:
         names = sorted(d.name for d in divided.divisions if d.id in homes)
-        raise RecipeError(f"All rows of a step take regions of one division, not of {' and '.join(names)}. Add another step.")
+        raise RecipeError(
+            f"All rows of a step take regions of one division, not of {' and '.join(names)}. Add another step."
+        )
     if regions is None and any(other.regions is None for other in step.rows if other.id != row_id):
         raise RecipeError("Another row is everywhere else already.")
     rows = []
@@ -349,9 +355,7 @@ def set_row_regions(state: State, step_id: str, row_id: str, regions: tuple[str,
     return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
 
 
-def name_input(
-    state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None
-) -> State:
+def name_input(state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None) -> State:
     """Turn a constant input into a new parameter of this name, with the constant as its default, and bind it."""
     step = step_of(state.project.recipe, step_id)
     input = input_of(step, key)
@@ -371,7 +375,9 @@ def name_texture(state: State, step_id: str, key: str, name: str, group: str = "
     input, held = input_of(step, key), binding_of(step, key, row_id).value
     texture = state.project.asset.texture(str(held or ""))
     if input.type is not ValueType.TEXTURE or texture is None:
-        raise RecipeError(f"Choose a texture for '{input.label}' first: the parameter then chooses among those like it.")
+        raise RecipeError(
+            f"Choose a texture for '{input.label}' first: the parameter then chooses among those like it."
+        )
     others = (t.id for t in state.project.asset.textures if t.role is texture.role and t.id != texture.id)
     parameter = Parameter(
         id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=ValueType.TEXTURE, default=texture.id,
@@ -384,15 +390,24 @@ def name_texture(state: State, step_id: str, key: str, name: str, group: str = "
 def are_alike(state: State, textures: Iterable[str]) -> bool:
     """Whether one shader reads all of these textures: all are gray, or none is, and color is not mixed with data."""
     held = [state.textures[t] for t in textures if t in state.textures]
-    return len({raster.channels <= 2 for raster in held}) < 2 and len({raster.encoding is Encoding.DATA for raster in held}) < 2
+    return (
+        len({raster.channels <= 2 for raster in held}) < 2
+        and len({raster.encoding is Encoding.DATA for raster in held}) < 2
+    )
 
 
-def name_vector(state: State, step_id: str, keys: Sequence[str], name: str, group: str = "", row_id: str | None = None) -> State:
+def name_vector(
+    state: State, step_id: str, keys: Sequence[str], name: str, group: str = "", row_id: str | None = None
+) -> State:
     """Turn two to four constant numbers of a step into one new parameter, a vector, and bind each to its part."""
     step = step_of(state.project.recipe, step_id)
     inputs = [input_of(step, key) for key in keys]
     bindings = [binding_of(step, key, row_id) for key in keys]
-    if not 2 <= len(keys) <= 4 or any(i.type is not ValueType.NUMBER for i in inputs) or not all(b.is_plain for b in bindings):
+    if (
+        not 2 <= len(keys) <= 4
+        or any(i.type is not ValueType.NUMBER for i in inputs)
+        or not all(b.is_plain for b in bindings)
+    ):
         raise RecipeError("A vector takes two to four numbers that follow nothing yet.")
     values = [float(i.default if b.value is None else b.value) for i, b in zip(inputs, bindings, strict=True)]
     parameter = Parameter(
@@ -434,10 +449,17 @@ def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
         raise RecipeError(str(error).splitlines()[2].strip() if "\n" in str(error) else str(error)) from error
     if "choices" in parts:
         if changed.type is ValueType.TEXTURE and not are_alike(state, changed.choices):
-            raise RecipeError("One shader reads all of them: choose gray textures or colored ones, color or data, not both.")
+            raise RecipeError(
+                "One shader reads all of them: choose gray textures or colored ones, color or data, not both."
+            )
         variants = state.project.variants
         fits = {v.id: parameter_id not in v.values or v.values[parameter_id] in changed.choices for v in variants}
-        left = [v if fits[v.id] else v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}}) for v in variants]
+        left = [
+            v
+            if fits[v.id]
+            else v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}})
+            for v in variants
+        ]
         state = state.with_project(variants=tuple(left))
     return _with_recipe(state, parameters=tuple(changed if p.id == parameter_id else p for p in recipe.parameters))
 

@@ -15,7 +15,9 @@ def split_by_hue(state: State, region_id: str) -> State:
     if region is None:
         raise RegionError("That region is gone.")
     tone = state.project.tone
-    found = next((row for row in tone.report.rows if row.region == region_id), None) if tone.report is not None else None
+    found = (
+        next((row for row in tone.report.rows if row.region == region_id), None) if tone.report is not None else None
+    )
     if found is None or not found.second or tone.painted not in state.textures or tone.painted is None:
         raise RegionError(f"No second hue is known of {region.name}. Fit the tone first: it tells where there is one.")
     tint = next((str(state.values(None)[p]) for p in (tint_parameter_of(state, region_id),) if p), "#ffffff")

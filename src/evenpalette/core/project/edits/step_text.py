@@ -29,7 +29,9 @@ def steps_as_text(state: State, step_ids: Sequence[str]) -> str:
     if not steps:
         raise RecipeError("Choose a step to copy.")
     followed = {b.parameter for step in steps for b in step.bindings if b.parameter}
-    said = [step.model_dump_json(exclude={"link"}) for step in steps] + [p.model_dump_json() for p in recipe.parameters if p.id in followed]
+    said = [step.model_dump_json(exclude={"link"}) for step in steps] + [
+        p.model_dump_json() for p in recipe.parameters if p.id in followed
+    ]
     return json.dumps({
         "format": FORMAT, "version": VERSION,
         "steps": [step.model_dump(mode="json", exclude_defaults=True, exclude={"link"}) | {"id": step.id, "kind": step.kind, "name": step.name} for step in steps],
@@ -108,15 +110,26 @@ def _with_parameters(state: State, parameters: Sequence[Parameter]) -> tuple[Sta
     ids: dict[str, str] = {}
     for parameter in parameters:
         recipe = state.project.recipe
-        same = next((p for p in recipe.parameters if (p.name, p.type, p.choices) == (parameter.name, parameter.type, parameter.choices)), None)
+        same = next(
+            (
+                p
+                for p in recipe.parameters
+                if (p.name, p.type, p.choices) == (parameter.name, parameter.type, parameter.choices)
+            ),
+            None,
+        )
         if same is None:
-            same = parameter.model_copy(update={"id": new_id("parameter"), "name": free_parameter_name(recipe, parameter.name)})
+            same = parameter.model_copy(
+                update={"id": new_id("parameter"), "name": free_parameter_name(recipe, parameter.name)}
+            )
             state = state.with_project(recipe=recipe.model_copy(update={"parameters": (*recipe.parameters, same)}))
         ids[parameter.id] = same.id
     return state, ids
 
 
-def _here(step: Step, parameters: dict[str, str], regions: dict[str, str], textures: dict[str, str], division: dict[str, str]) -> Step:
+def _here(
+    step: Step, parameters: dict[str, str], regions: dict[str, str], textures: dict[str, str], division: dict[str, str]
+) -> Step:
     kind = KINDS[step.kind]
 
     def bound(key: str, binding: Binding) -> Binding:
@@ -143,9 +156,21 @@ def _here(step: Step, parameters: dict[str, str], regions: dict[str, str], textu
             # Regions of one division only, as all rows of a step are.
             named = tuple(r for r in named if division.get(r) == division.get(named[0]))
         inputs = {key: bound(key, b) for key, b in row.inputs.items() if key in known}
-        rows.append(row.model_copy(update={"id": new_id("row"), "regions": named, "inputs": inputs, "amount": amount(row.amount)}))
+        rows.append(
+            row.model_copy(
+                update={"id": new_id("row"), "regions": named, "inputs": inputs, "amount": amount(row.amount)}
+            )
+        )
     inputs = {key: bound(key, b) for key, b in step.inputs.items() if key in known}
-    return step.model_copy(update={"id": new_id("step"), "rows": tuple(rows), "inputs": inputs, "amount": amount(step.amount), "link": None})
+    return step.model_copy(
+        update={
+            "id": new_id("step"),
+            "rows": tuple(rows),
+            "inputs": inputs,
+            "amount": amount(step.amount),
+            "link": None,
+        }
+    )
 
 
 def _names_texture(kind: StepKind, key: str) -> bool:

@@ -175,7 +175,11 @@ def _reported(
 
 
 def with_residue(
-    state: State, *, progress: Progress = no_progress, second: dict[str, tuple[str, float]] | None = None, causes: tuple[str, ...] | None = None
+    state: State,
+    *,
+    progress: Progress = no_progress,
+    second: dict[str, tuple[str, float]] | None = None,
+    causes: tuple[str, ...] | None = None,
 ) -> State:
     """Learn what gray and tint cannot rebuild, as a texture, and lay it by a Residue step right behind the tints.
 
@@ -248,7 +252,9 @@ def seen_texels(state: State, painted: Raster) -> NDArray[np.bool_]:
     return used if used.any() else np.ones(used.shape, bool)
 
 
-def _fitted(state: State, painted: Raster, working: Sources, seen: NDArray[np.bool_]) -> tuple[list[TintFit], tuple[str, ...]]:
+def _fitted(
+    state: State, painted: Raster, working: Sources, seen: NDArray[np.bool_]
+) -> tuple[list[TintFit], tuple[str, ...]]:
     """The tints, and the steps that cannot be undone. Of large textures a smaller picture is looked at."""
     size = _at_most(painted.size, _LOOKED_AT)
     # What the recipe starts from is put in its place anyway, and need not be resized.
@@ -266,7 +272,9 @@ def _fitted(state: State, painted: Raster, working: Sources, seen: NDArray[np.bo
         weights = resize_plane(weights, few)
     sure = resize_plane(undone.sure, size)
     weights = weights * (weights > 0.999)
-    fits = fit_tints(picture, small.coverages, weights * sure, hidden_paint(steps, small), state.project.tone.white_percentile)
+    fits = fit_tints(
+        picture, small.coverages, weights * sure, hidden_paint(steps, small), state.project.tone.white_percentile
+    )
     return fits, undone.causes
 
 

@@ -47,14 +47,24 @@ def _along(values, along_x, along_y, share, island, weights, out):  # type: igno
                     left, top = int(x), int(y)
                     right, bottom = min(left + 1, width - 1), min(top + 1, height - 1)
                     fx, fy = x - left, y - top
-                    if island[top, left] != home or island[bottom, right] != home or island[top, right] != home or island[bottom, left] != home:
+                    if (
+                        island[top, left] != home
+                        or island[bottom, right] != home
+                        or island[top, right] != home
+                        or island[bottom, left] != home
+                    ):
                         fx, fy, left, top, right, bottom = np.float32(0), np.float32(0), near_x, near_y, near_x, near_y
                     weight = weights[step]
                     total += weight
                     a, b = (1 - fx) * (1 - fy) * weight, fx * (1 - fy) * weight
                     c, d = (1 - fx) * fy * weight, fx * fy * weight
                     for k in range(channels):
-                        held[k] += values[top, left, k] * a + values[top, right, k] * b + values[bottom, left, k] * c + values[bottom, right, k] * d
+                        held[k] += (
+                            values[top, left, k] * a
+                            + values[top, right, k] * b
+                            + values[bottom, left, k] * c
+                            + values[bottom, right, k] * d
+                        )
                     next_x, next_y = along_x[near_y, near_x], along_y[near_y, near_x]
                     if next_x * dx + next_y * dy < 0:
                         next_x, next_y = -next_x, -next_y
@@ -85,9 +95,7 @@ def flow_of(values: F32, broad_texels: float = _BROAD) -> tuple[F32, F32, F32]:
     return np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32), np.asarray(clear * clear, np.float32)
 
 
-def smooth_along(
-    values: F32, reach_texels: int, amount: float = 1.0, island: NDArray[np.int32] | None = None
-) -> F32:
+def smooth_along(values: F32, reach_texels: int, amount: float = 1.0, island: NDArray[np.int32] | None = None) -> F32:
     """Values smoothed along their flow, float32 (height, width, channels of at most 8).
 
     reach_texels: how far a line goes to either side, 1 to 64; its weights fall off like a Gaussian of half of that.

@@ -26,7 +26,9 @@ def mend(
     """
     width, height = raster.width * mending.enlarge, raster.height * mending.enlarge
     if max(width, height) > limits().image_side_texels or width * height > limits().image_texels:
-        raise EvenPaletteError(f"{mending.enlarge} times as large would be {width} x {height} texels, which is too large. {RAISE}")
+        raise EvenPaletteError(
+            f"{mending.enlarge} times as large would be {width} x {height} texels, which is too large. {RAISE}"
+        )
     values = raster.as_unit() if raster.pixels.dtype != np.float32 else raster.pixels.copy()
     values, alpha = _weighed(values, raster)
     whole = values

@@ -15,15 +15,17 @@ def noise_of(plane: F32, inside: NDArray[np.bool_] | None = None) -> float:
 
     By the median of a mask that cancels all that is flat or slanted, so that edges, which are few, do not count.
     """
-    found = np.abs(cv2.filter2D(np.ascontiguousarray(plane, np.float32), cv2.CV_32F, _LAPLACIANS, borderType=cv2.BORDER_REFLECT_101))
+    found = np.abs(
+        cv2.filter2D(
+            np.ascontiguousarray(plane, np.float32), cv2.CV_32F, _LAPLACIANS, borderType=cv2.BORDER_REFLECT_101
+        )
+    )
     kept = found[cv2.erode(inside.astype(np.uint8), np.ones((3, 3))) > 0] if inside is not None else found.reshape(-1)
     # The mask has a sum of squares of 36; the median of |N(0, 1)| is 0.6745.
     return float(np.median(kept)) / 6 / 0.6745 if kept.size else 0.0
 
 
-def remove_noise(
-    values: F32, reach_texels: int, amount: float = 1.0, inside: NDArray[np.bool_] | None = None
-) -> F32:
+def remove_noise(values: F32, reach_texels: int, amount: float = 1.0, inside: NDArray[np.bool_] | None = None) -> F32:
     """Values with less noise, float32 (height, width, channels); each channel is its own guide.
 
     reach_texels: half the side of the window, 1 up. amount: 0 leaves all as it is; 1 takes out variations of up to twice
@@ -48,4 +50,6 @@ def remove_noise(
 
 
 def _box(plane: F32, size: tuple[int, int]) -> F32:
-    return np.asarray(cv2.boxFilter(plane, cv2.CV_32F, size, normalize=False, borderType=cv2.BORDER_REFLECT_101), np.float32)
+    return np.asarray(
+        cv2.boxFilter(plane, cv2.CV_32F, size, normalize=False, borderType=cv2.BORDER_REFLECT_101), np.float32
+    )

@@ -58,7 +58,12 @@ KIND = StepKind(
         Input("highlights", "Highlights", ValueType.COLOR, "#808080", description="Any gray leaves them as they are"),
         Input("strength", "Strength", ValueType.NUMBER, 0.4, 0.0, 1.0),
     ),
-    ops=(Op("base_color", _run, ENCODING_GLSL + """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            ENCODING_GLSL
+            + """
 vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights, float strength) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);
     float light = dot(c, luma);
@@ -74,7 +79,10 @@ vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights,
     made = max(made, 0.0);
     return made * (light / max(dot(made, luma), 1e-6));
 }
-""", ("shadows", "midtones", "highlights", "strength")),),
+""",
+            ("shadows", "midtones", "highlights", "strength"),
+        ),
+    ),
     examples=(
         {"shadows": "#30406a", "midtones": "#808080", "highlights": "#ffe0a0", "strength": 0.5},
         {"shadows": "#808080", "midtones": "#b06040", "highlights": "#808080", "strength": 0.8},

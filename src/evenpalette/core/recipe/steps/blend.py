@@ -116,7 +116,9 @@ def _blend(r, g, b, weight, amount, sr, sg, sb, sa, color, mode, linear):  # typ
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     color = np.asarray(values["color"], np.float32)
-    _blend(*planes, weight, np.float32(amount), *reads["picture"], color, int(values["mode"]), int(values["space"]) == 1)
+    _blend(
+        *planes, weight, np.float32(amount), *reads["picture"], color, int(values["mode"]), int(values["space"]) == 1
+    )
 
 
 KIND = StepKind(

@@ -26,7 +26,18 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: 
     start = float(values["start"])
     scale = 1 / max(float(values["end"]) - start, 1e-3)
     for plane, root, tip in zip(planes, values["root"], values["tip"], strict=True):
-        _fade(plane, weight, f(amount), gradient, f(root), f(tip), f(start), f(scale), f(values["power"]), f(values["keep"]))
+        _fade(
+            plane,
+            weight,
+            f(amount),
+            gradient,
+            f(root),
+            f(tip),
+            f(start),
+            f(scale),
+            f(values["power"]),
+            f(values["keep"]),
+        )
 
 
 KIND = StepKind(

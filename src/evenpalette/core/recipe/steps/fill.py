@@ -53,7 +53,9 @@ def _color(planes: Planes, weight: Plane, amount: float, values: Prepared, reads
 
 def _relief(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     keep = float(values["multiply"])
-    lay_relief(planes, _shares(weight, values, reads), amount, reads["relief"], float(values["strength"]), keep, down=False)
+    lay_relief(
+        planes, _shares(weight, values, reads), amount, reads["relief"], float(values["strength"]), keep, down=False
+    )
 
 
 def _roughness(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:

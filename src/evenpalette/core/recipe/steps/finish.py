@@ -5,9 +5,18 @@ from evenpalette.core.recipe.toward import replacing
 from evenpalette.core.values import Input, ValueType
 
 
-def _point(name: str, metallic: float, roughness: float, coat: float, coat_roughness: float = 0.05, *, brushed: bool = False) -> StartingPoint:
+def _point(
+    name: str, metallic: float, roughness: float, coat: float, coat_roughness: float = 0.05, *, brushed: bool = False
+) -> StartingPoint:
     return StartingPoint(
-        name, {"metallic": metallic, "roughness": roughness, "coat": coat, "coat_roughness": coat_roughness, "brushed": brushed}
+        name,
+        {
+            "metallic": metallic,
+            "roughness": roughness,
+            "coat": coat,
+            "coat_roughness": coat_roughness,
+            "brushed": brushed,
+        },
     )
 
 

@@ -29,13 +29,22 @@ _READ = (
 def _op(attribute: str) -> Op:
     def run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
         f = np.float32
-        _read(planes[0], weight, f(amount), reads[f"{attribute}_map"][0], f(values[f"{attribute}_low"]), f(values[f"{attribute}_high"]))
+        _read(
+            planes[0],
+            weight,
+            f(amount),
+            reads[f"{attribute}_map"][0],
+            f(values[f"{attribute}_low"]),
+            f(values[f"{attribute}_high"]),
+        )
 
     glsl = (
         f"float ep_finish_map_{attribute}(float c, float low, float high, float stored) {{\n"
         "    return stored < 0.0 ? c : mix(low, high, stored);\n}\n"
     )
-    return Op(attribute, run, glsl, (f"{attribute}_low", f"{attribute}_high", f"{attribute}_map"), needs=(f"{attribute}_map",))
+    return Op(
+        attribute, run, glsl, (f"{attribute}_low", f"{attribute}_high", f"{attribute}_map"), needs=(f"{attribute}_map",)
+    )
 
 
 KIND = StepKind(

@@ -14,7 +14,12 @@ from evenpalette.core.values import Input, ValueType
 @njit(nogil=True, cache=True, fastmath=True)
 def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation):  # type: ignore[no-untyped-def]
     """In blocks whose loops the compiler vectorizes; blocks without weight are skipped."""
-    x, y, z, room = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    x, y, z, room = (
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+    )
     half = np.float32(0.5)
     for start in range(0, r.size, BLOCK):
         n = min(BLOCK, r.size - start)
@@ -24,7 +29,11 @@ def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation): 
             some += w[i]
         if some == 0:
             continue
-        for line, plane in ((x[:n], r[start : start + n]), (y[:n], g[start : start + n]), (z[:n], b[start : start + n])):
+        for line, plane in (
+            (x[:n], r[start : start + n]),
+            (y[:n], g[start : start + n]),
+            (z[:n], b[start : start + n]),
+        ):
             for i in range(n):
                 line[i] = plane[i]
             encode_block(line, room[:n])
@@ -40,7 +49,11 @@ def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation): 
             x[i] = gray + (x[i] - gray) * saturation
             y[i] = gray + (y[i] - gray) * saturation
             z[i] = gray + (z[i] - gray) * saturation
-        for line, plane in ((x[:n], r[start : start + n]), (y[:n], g[start : start + n]), (z[:n], b[start : start + n])):
+        for line, plane in (
+            (x[:n], r[start : start + n]),
+            (y[:n], g[start : start + n]),
+            (z[:n], b[start : start + n]),
+        ):
             decode_block(line, room[:n])
             for i in range(n):
                 plane[i] += (line[i] - plane[i]) * w[i] * amount
@@ -65,7 +78,12 @@ KIND = StepKind(
         Input("contrast", "Contrast", ValueType.NUMBER, 1.0, 0.0, 2.0),
         Input("saturation", "Saturation", ValueType.NUMBER, 1.0, 0.0, 2.0),
     ),
-    ops=(Op("base_color", _run, ENCODING_GLSL + """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            ENCODING_GLSL
+            + """
 vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
     vec3 e = clamp((ep_encode_srgb(c) - black) / max(white - black, 1e-3), 0.0, 1.0);
     if (gamma != 1.0) e = pow(e, vec3(1.0 / gamma));
@@ -73,7 +91,10 @@ vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float co
     float gray = dot(e, vec3(0.2126, 0.7152, 0.0722));
     return ep_decode_srgb(max(mix(vec3(gray), e, saturation), 0.0));
 }
-""", ("black", "white", "gamma", "contrast", "saturation")),),
+""",
+            ("black", "white", "gamma", "contrast", "saturation"),
+        ),
+    ),
     examples=({"black": 0.1, "white": 0.85, "gamma": 1.4, "contrast": 1.2, "saturation": 0.6},),
     formula="e = clamp((encode(c) - black) / (white - black))^(1/gamma); contrast about 0.5; saturation about BT.709 luma; decode",
     source="common practice, no source; encoding by IEC 61966-2-1",

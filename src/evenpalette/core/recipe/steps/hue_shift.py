@@ -55,9 +55,39 @@ def _roots(values, sizes, guesses):  # type: ignore[no-untyped-def]
 @njit(nogil=True, cache=True, fastmath=True)
 def _oklch(r, g, b, weight, amount, to_lms, between, to_rgb, brightness):  # type: ignore[no-untyped-def]
     """In blocks without a branch inside, so that the compiler vectorizes them; blocks without weight are skipped."""
-    p00, p01, p02, p10, p11, p12, p20, p21, p22 = to_lms[0, 0], to_lms[0, 1], to_lms[0, 2], to_lms[1, 0], to_lms[1, 1], to_lms[1, 2], to_lms[2, 0], to_lms[2, 1], to_lms[2, 2]
-    q00, q01, q02, q10, q11, q12, q20, q21, q22 = between[0, 0], between[0, 1], between[0, 2], between[1, 0], between[1, 1], between[1, 2], between[2, 0], between[2, 1], between[2, 2]
-    s00, s01, s02, s10, s11, s12, s20, s21, s22 = to_rgb[0, 0], to_rgb[0, 1], to_rgb[0, 2], to_rgb[1, 0], to_rgb[1, 1], to_rgb[1, 2], to_rgb[2, 0], to_rgb[2, 1], to_rgb[2, 2]
+    p00, p01, p02, p10, p11, p12, p20, p21, p22 = (
+        to_lms[0, 0],
+        to_lms[0, 1],
+        to_lms[0, 2],
+        to_lms[1, 0],
+        to_lms[1, 1],
+        to_lms[1, 2],
+        to_lms[2, 0],
+        to_lms[2, 1],
+        to_lms[2, 2],
+    )
+    q00, q01, q02, q10, q11, q12, q20, q21, q22 = (
+        between[0, 0],
+        between[0, 1],
+        between[0, 2],
+        between[1, 0],
+        between[1, 1],
+        between[1, 2],
+        between[2, 0],
+        between[2, 1],
+        between[2, 2],
+    )
+    s00, s01, s02, s10, s11, s12, s20, s21, s22 = (
+        to_rgb[0, 0],
+        to_rgb[0, 1],
+        to_rgb[0, 2],
+        to_rgb[1, 0],
+        to_rgb[1, 1],
+        to_rgb[1, 2],
+        to_rgb[2, 0],
+        to_rgb[2, 1],
+        to_rgb[2, 2],
+    )
     lms = np.empty((3, _BLOCK), np.float32)
     sizes, guesses = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
     for start in range(0, r.size, _BLOCK):
@@ -103,7 +133,9 @@ def _affine(values: Prepared) -> NDArray[np.float32] | None:
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _offset_by(r, g, b, weight, amount, offset, spread, angle, saturation, brightness, before, to, back, after, encoded, cubed):  # type: ignore[no-untyped-def]
+def _offset_by(
+    r, g, b, weight, amount, offset, spread, angle, saturation, brightness, before, to, back, after, encoded, cubed
+):  # type: ignore[no-untyped-def]
     """Each texel by an angle of its own. before, to: into the plane of hue, cube roots between them where `cubed`;
     back, after: out of it. encoded: on encoded values."""
     for i in range(r.size):
@@ -201,13 +233,43 @@ KIND = StepKind(
         Input("saturation", "Saturation", ValueType.NUMBER, 1.0, 0.0, 2.0),
         Input("brightness", "Brightness", ValueType.NUMBER, 0.0, -0.5, 0.5),
         Input(
-            "space", "Space", ValueType.CHOICE, "YIQ", choices=SPACES,
+            "space",
+            "Space",
+            ValueType.CHOICE,
+            "YIQ",
+            choices=SPACES,
             description="YIQ is cheap and works on linear light, or on encoded values as many shaders do; OKLCh keeps lightness",
         ),
-        Input("spread", "By texture", ValueType.NUMBER, 0.0, -180.0, 180.0, "°", description="How far the texture turns hues to either side"),
+        Input(
+            "spread",
+            "By texture",
+            ValueType.NUMBER,
+            0.0,
+            -180.0,
+            180.0,
+            "°",
+            description="How far the texture turns hues to either side",
+        ),
     ),
-    maps=(MapInput("offset", "Offsets", (0.5,), "Black turns hues back, white on, the middle is none", roles=("other data", "pattern", "mask"), needed=False),),
-    ops=(Op("base_color", _run, _GLSL, ("angle", "saturation", "brightness", "space", "spread", "offset"), affine=_affine),),
+    maps=(
+        MapInput(
+            "offset",
+            "Offsets",
+            (0.5,),
+            "Black turns hues back, white on, the middle is none",
+            roles=("other data", "pattern", "mask"),
+            needed=False,
+        ),
+    ),
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            _GLSL,
+            ("angle", "saturation", "brightness", "space", "spread", "offset"),
+            affine=_affine,
+        ),
+    ),
     examples=(
         {"angle": 75.0, "saturation": 1.3, "brightness": 0.05, "space": "YIQ"},
         {"angle": -110.0, "saturation": 0.8, "brightness": -0.04, "space": "OKLCh"},

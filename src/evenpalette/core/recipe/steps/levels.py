@@ -53,12 +53,25 @@ KIND = StepKind(
     summary="Spread a gray before it is tinted: black, white, middle, contrast, brightness",
     inputs=(
         Input("black", "Black at", ValueType.NUMBER, 0.0, 0.0, 0.95, description="The encoded gray that becomes black"),
-        Input("white", "White at", ValueType.NUMBER, 1.0, 0.05, 1.0, description="The encoded gray that becomes white; what is brighter stays brighter"),
+        Input(
+            "white",
+            "White at",
+            ValueType.NUMBER,
+            1.0,
+            0.05,
+            1.0,
+            description="The encoded gray that becomes white; what is brighter stays brighter",
+        ),
         Input("gamma", "Middle", ValueType.NUMBER, 1.0, 0.2, 5.0, description="Above 1 lifts the middle grays"),
         Input("contrast", "Contrast", ValueType.NUMBER, 1.0, 0.2, 3.0, description="About a gray of 18%"),
         Input("brightness", "Brightness", ValueType.NUMBER, 1.0, 0.0, 4.0, description="A factor of the light"),
     ),
-    ops=(Op("base_color", _run, ENCODING_GLSL + f"""
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            ENCODING_GLSL
+            + f"""
 vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float contrast, float brightness) {{
     vec2 ends = ep_decode_srgb(vec3(black, white, 0.0)).xy;
     vec3 x = max((c - ends.x) / max(ends.y - ends.x, 1e-4), 0.0);
@@ -66,7 +79,10 @@ vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float c
     if (contrast != 1.0) x = {PIVOT} * pow(x / {PIVOT}, vec3(contrast));
     return x * brightness;
 }}
-""", ("black", "white", "gamma", "contrast", "brightness")),),
+""",
+            ("black", "white", "gamma", "contrast", "brightness"),
+        ),
+    ),
     examples=({"black": 0.1, "white": 0.8, "gamma": 1.3, "contrast": 1.2, "brightness": 0.9},),
     own=("black", "white", "gamma", "contrast", "brightness"),
     formula="x = max((c - b) / (w - b), 0)^(1/gamma), b and w decoded; 0.18 (x / 0.18)^contrast; times brightness",

@@ -21,7 +21,9 @@ def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     f = np.float32
     share = shares(values, reads["pattern"][0], reads["first_height"][0], reads["second_height"][0])
-    for plane, first, second, one, two in zip(planes, reads["first"], reads["second"], values["first_tint"], values["second_tint"], strict=False):
+    for plane, first, second, one, two in zip(
+        planes, reads["first"], reads["second"], values["first_tint"], values["second_tint"], strict=False
+    ):
         _lay(plane, weight, f(amount), share, first * f(one), second * f(two), f(values["keep"]))
 
 

@@ -71,10 +71,24 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: 
 def _stop(k: int, what: str) -> Input:
     if what == "color":
         return Input(f"color_{k}", f"Color {k}", ValueType.COLOR, _COLORS[k - 1])
-    return Input(f"place_{k}", f"At {k}", ValueType.NUMBER, round((k - 1) / (STOPS - 1), 4), description="Where on the ramp, 0 to 1")
+    return Input(
+        f"place_{k}",
+        f"At {k}",
+        ValueType.NUMBER,
+        round((k - 1) / (STOPS - 1), 4),
+        description="Where on the ramp, 0 to 1",
+    )
 
 
-_TAKES = ("reads", "stops", "between", "low", "high", "gray", *(f"{what}_{k}" for k in range(1, STOPS + 1) for what in ("color", "place")))
+_TAKES = (
+    "reads",
+    "stops",
+    "between",
+    "low",
+    "high",
+    "gray",
+    *(f"{what}_{k}" for k in range(1, STOPS + 1) for what in ("color", "place")),
+)
 _ARGUMENTS = ", ".join(f"vec3 c{k}, float p{k}" for k in range(1, STOPS + 1))
 
 

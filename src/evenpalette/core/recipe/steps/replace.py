@@ -53,12 +53,21 @@ KIND = StepKind(
         Input("color", "Color", ValueType.COLOR, "#808080"),
         Input("keep_light", "Keep light", ValueType.NUMBER, 0.0, description="1 keeps the luminance that was below"),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            """
 vec3 ep_replace_base_color(vec3 c, vec3 color, float keep_light) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);
     return color * mix(1.0, dot(c, luma) / max(dot(color, luma), 1e-3), keep_light);
 }
-""", ("color", "keep_light"), replaces=lambda values: values["keep_light"] == 0, affine=_affine),),
+""",
+            ("color", "keep_light"),
+            replaces=lambda values: values["keep_light"] == 0,
+            affine=_affine,
+        ),
+    ),
     examples=({"color": "#3c7ad8", "keep_light": 0.0}, {"color": "#3c7ad8", "keep_light": 0.6}),
     formula="op(c) = color * mix(1, Y(c) / max(Y(color), 0.001), keep_light), Y by ITU-R BT.709",
     source="common practice, no source: c * (1 - m) + color * m",

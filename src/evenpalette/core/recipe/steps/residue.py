@@ -57,10 +57,21 @@ KIND = StepKind(
     summary="Hue and chroma that gray and tint cannot rebuild, added back; they follow the tint",
     inputs=(Input("strength", "Strength", ValueType.NUMBER, 1.0, 0.0, 2.0),),
     maps=(
-        MapInput("turn", "Hue", (MIDDLE,), "How far the hue turns, an eighth of a turn to either side; the middle is not at all", roles=("other data",)),
+        MapInput(
+            "turn",
+            "Hue",
+            (MIDDLE,),
+            "How far the hue turns, an eighth of a turn to either side; the middle is not at all",
+            roles=("other data",),
+        ),
         MapInput("chroma", "Chroma", (MIDDLE,), "The factor of chroma, 0 to 2; the middle is 1", roles=("other data",)),
     ),
-    ops=(Op("base_color", _run, OKLAB_GLSL + """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            OKLAB_GLSL
+            + """
 vec3 ep_residue_base_color(vec3 c, float strength, float turn, float chroma) {
     float angle = (turn - 128.0 / 255.0) * 1.57079633 * strength;
     float factor = 1.0 + (chroma * 255.0 / 128.0 - 1.0) * strength;
@@ -70,7 +81,10 @@ vec3 ep_residue_base_color(vec3 c, float strength, float turn, float chroma) {
     lab.yz = vec2(lab.y * way.x - lab.z * way.y, lab.y * way.y + lab.z * way.x);
     return max(ep_from_oklab(lab), 0.0);
 }
-""", ("strength", "turn", "chroma")),),
+""",
+            ("strength", "turn", "chroma"),
+        ),
+    ),
     examples=({"strength": 1.0}, {"strength": 0.5}),
     formula="in OKLCh: h + (r - 128/255) pi/2 strength, C (1 + (g 255/128 - 1) strength)",
     source="OKLab: B. Ottosson 2020; the offsets are ours",

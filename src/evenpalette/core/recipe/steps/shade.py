@@ -30,11 +30,18 @@ KIND = StepKind(
     summary="Occlusion: darken where little light comes in",
     inputs=(Input("color", "Shadow color", ValueType.COLOR, "#000000", description="Black is plain occlusion"),),
     maps=(MapInput("occlusion", "Occlusion", (1.0,), "White is open, black is closed", roles=("occlusion",)),),
-    ops=(Op("base_color", _run, """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            """
 vec3 ep_shade_base_color(vec3 c, vec3 color, float occlusion) {
     return c * mix(color, vec3(1.0), occlusion);
 }
-""", ("color", "occlusion")),),
+""",
+            ("color", "occlusion"),
+        ),
+    ),
     examples=({"color": "#102040"},),
     over_paint=True,
     formula="op(c) = c * mix(color, 1, occlusion)",

@@ -41,7 +41,9 @@ def _move(plane, weight, amount, shift, spread, noise):  # type: ignore[no-untyp
 
 def _shapes(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     f, noise = np.float32, reads["noise"][0]
-    for k, (key, spread) in enumerate((("shift", values["spread"]), ("width", 0), ("second_shift", values["spread"]), ("second_width", 0))):
+    for k, (key, spread) in enumerate(
+        (("shift", values["spread"]), ("width", 0), ("second_shift", values["spread"]), ("second_width", 0))
+    ):
         _move(planes[k], weight, f(amount), f(values[key]), f(spread), noise)
 
 

@@ -15,7 +15,9 @@ from evenpalette.core.values import Input, ValueType
 def _lay(plane, weight, amount, share, first, second, alpha, other, one, two, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
         t = share[i]
-        made = (first[i] * one * (np.float32(1) - t) + second[i] * two * t) * (np.float32(1) + keep * (plane[i] - np.float32(1)))
+        made = (first[i] * one * (np.float32(1) - t) + second[i] * two * t) * (
+            np.float32(1) + keep * (plane[i] - np.float32(1))
+        )
         cover = alpha[i] + (other[i] - alpha[i]) * t
         plane[i] += (made - plane[i]) * cover * weight[i] * amount
 

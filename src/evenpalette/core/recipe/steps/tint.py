@@ -40,11 +40,19 @@ KIND = StepKind(
             "detail", "Keep detail", ValueType.NUMBER, 1.0, description="1 keeps all light and dark below, 0 is flat"
         ),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(
+        Op(
+            "base_color",
+            _run,
+            """
 vec3 ep_tint_base_color(vec3 c, vec3 color, float detail) {
     return color * mix(vec3(1.0), c, detail);
 }
-""", ("color", "detail"), affine=_affine),),
+""",
+            ("color", "detail"),
+            affine=_affine,
+        ),
+    ),
     examples=({"color": "#d8693c", "detail": 0.7},),
     formula="op(c) = color * mix(1, c, detail)",
     source="multiply, W3C Compositing and Blending Level 1, section 10.1.2, on linear light",

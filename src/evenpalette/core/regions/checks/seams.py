@@ -153,7 +153,9 @@ def _meeting(islands: NDArray[np.int32]) -> NDArray[np.int64]:
         b = np.s_[dy:, dx:]
         y, x = np.nonzero(island[a] != island[b])
         gap = (distance[y, x] + distance[y + dy, x + dx]) * _GAP_STEPS
-        found.append(np.stack([place_of[y, x], place_of[y + dy, x + dx], y * islands.shape[1] + x, gap.astype(np.int64)], 1))
+        found.append(
+            np.stack([place_of[y, x], place_of[y + dy, x + dx], y * islands.shape[1] + x, gap.astype(np.int64)], 1)
+        )
     every = np.concatenate(found)
     return np.asarray(every[np.argsort(every[:, 3], kind="stable")])
 

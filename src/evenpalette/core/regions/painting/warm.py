@@ -17,6 +17,9 @@ def load_kernels() -> None:
     mesh = build_mesh("warm", corners, np.array([[0, 1, 2]]), uvs=uvs)
     surface = PaintSurface(Texels(mesh, find_topology(mesh), (8, 8)))
     plane = np.zeros((8, 8), np.uint8)
-    for made in (Stroke({"a": plane}, "a", Brush(radius=2)), Stroke({"a": plane}, "a", Brush(radius=2), surface, plane)):
+    for made in (
+        Stroke({"a": plane}, "a", Brush(radius=2)),
+        Stroke({"a": plane}, "a", Brush(radius=2), surface, plane),
+    ):
         made.dab_flat(4.0, 4.0)
     made.dab_ball(0, corners.mean(0).astype(np.float64))

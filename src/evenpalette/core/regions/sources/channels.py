@@ -38,6 +38,8 @@ def merge_channels(planes: list[Raster], depth: int = 8) -> Raster:
         raise RegionError(f"The images differ in size ({sizes}); bring them to one size first.")
     for letter, plane in zip("RGBA", planes, strict=False):
         if plane.channels >= 3 and not (plane.pixels[..., :3] == plane.pixels[..., :1]).all():
-            raise RegionError(f"The image for {letter} is a color picture; merge takes gray ones. Make it gray or split it first.")
+            raise RegionError(
+                f"The image for {letter} is a color picture; merge takes gray ones. Make it gray or split it first."
+            )
     stack = np.stack([plane.channel(0) for plane in planes], -1)
     return Raster(quantize(stack, np.dtype(np.uint8 if depth == 8 else np.uint16)), Encoding.DATA)

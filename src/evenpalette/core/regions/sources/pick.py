@@ -136,7 +136,12 @@ def pick_from(
             flat, limits = out[rows].reshape(-1), (np.float32(near), np.float32(far))
             _near_far(values.reshape(-1, values.shape[2]), scale, second, third, wanted, *limits, full, flat)
         elif metric == "ciede2000" and as_stored:
-            flat = difference_to_color(np.ascontiguousarray(stored).reshape(-1, stored.shape[2]), decoded_codes(stored.dtype.itemsize * 8), lab, far)
+            flat = difference_to_color(
+                np.ascontiguousarray(stored).reshape(-1, stored.shape[2]),
+                decoded_codes(stored.dtype.itemsize * 8),
+                lab,
+                far,
+            )
             out[rows] = np.rint(coverage_of(flat.reshape(stored.shape[:2]), near, far) * full)
         else:
             distances = color_distances(codes_of(stored, raster.encoding), color, metric)

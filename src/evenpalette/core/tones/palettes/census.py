@@ -39,7 +39,11 @@ def codes_of(raster: Raster, *, alpha: bool | None = None) -> NDArray[np.uint8]:
     pixels = raster.pixels
     if pixels.dtype != np.uint8:
         # Wide data and light as the nearest 8-bit codes; what is brighter than white is white.
-        color = encode_srgb(np.clip(raster.as_linear_rgb(), 0, 1)) if raster.encoding is not Encoding.DATA else raster.as_unit()
+        color = (
+            encode_srgb(np.clip(raster.as_linear_rgb(), 0, 1))
+            if raster.encoding is not Encoding.DATA
+            else raster.as_unit()
+        )
         parts = [color, raster.as_unit()[..., -1:]] if raster.channels in (2, 4) and color.shape[-1] == 3 else [color]
         pixels = quantize(np.concatenate(parts, -1), np.dtype(np.uint8))
     has_alpha = pixels.shape[-1] in (2, 4)

@@ -39,12 +39,17 @@ def _entry_colors(values: F32, palette: NDArray[np.uint8], *, smooth: bool = Fal
         low = np.floor(place).astype(np.int64)
         share = (place - low)[..., None]
         return np.asarray(light[low % count] * (1 - share) + light[(low + 1) % count] * share, np.float32)
-    return np.asarray(light[np.clip(low, 0, count - 1)] * (1 - share) + light[np.clip(low + 1, 0, count - 1)] * share, np.float32)
+    return np.asarray(
+        light[np.clip(low, 0, count - 1)] * (1 - share) + light[np.clip(low + 1, 0, count - 1)] * share, np.float32
+    )
 
 
 def true_mips(colored: Raster, palette: NDArray[np.uint8]) -> list[Raster]:
     """An index texture for every level of a colored picture, each texel the entry nearest to that level's color."""
-    return [index_raster(map_codes(codes_of(level, alpha=False), palette[:, :3]), len(palette)) for level in mip_chain(colored).levels]
+    return [
+        index_raster(map_codes(codes_of(level, alpha=False), palette[:, :3]), len(palette))
+        for level in mip_chain(colored).levels
+    ]
 
 
 def look_up_then_filter(levels: list[Raster], palette: NDArray[np.uint8], distance: float, stride: int = 1) -> F32:
@@ -69,7 +74,9 @@ def reordered(index: Raster, palette: NDArray[np.uint8]) -> tuple[Raster, NDArra
     return other, np.ascontiguousarray(palette[path])
 
 
-def along_path(index: Raster, palette: NDArray[np.uint8], path: NDArray[np.int64] | None = None) -> tuple[Raster, NDArray[np.int64]]:
+def along_path(
+    index: Raster, palette: NDArray[np.uint8], path: NDArray[np.int64] | None = None
+) -> tuple[Raster, NDArray[np.int64]]:
     """The index for a palette that is put along a short path, and the old entry in each new place. path: where it is known."""
     entries = np.take(entries_of_levels(len(palette)), levels_of(index))
     if path is None:
@@ -93,7 +100,15 @@ def ways(
     other_palette = np.ascontiguousarray(palette[path])
     true = true_mips(colored, palette)
 
-    def read(raster: Raster, setting: Setting, palette: NDArray[np.uint8], *, smooth: bool = False, repeats: bool = False, wrong: bool = False) -> Callable[[float, int], F32]:
+    def read(
+        raster: Raster,
+        setting: Setting,
+        palette: NDArray[np.uint8],
+        *,
+        smooth: bool = False,
+        repeats: bool = False,
+        wrong: bool = False,
+    ) -> Callable[[float, int], F32]:
         texture = Sampled(raster, setting)
 
         def draw(distance: float, stride: int) -> F32:
@@ -129,7 +144,14 @@ def ways(
     ]  # fmt: skip
     for form in (PLAIN, "BC1", "BC7"):
         texture = Sampled(_opaque(source), Setting(form, Reads.TRILINEAR, repeats=False))
-        found.append(Way(f"color, {form}, trilinear, mips", 1, chain_bytes(size, 3, form), lambda d, stride, t=texture: drawn(t, d, stride)[..., :3]))  # type: ignore[misc]
+        found.append(
+            Way(
+                f"color, {form}, trilinear, mips",
+                1,
+                chain_bytes(size, 3, form),
+                lambda d, stride, t=texture: drawn(t, d, stride)[..., :3],
+            )
+        )  # type: ignore[misc]
     return found
 
 
@@ -138,7 +160,12 @@ def _opaque(source: Raster) -> Raster:
 
 
 def measure_index_art(
-    index: Raster, strip: Raster, source: Raster, row: int = 0, levels: tuple[int, ...] = LEVELS, progress: Progress = no_progress
+    index: Raster,
+    strip: Raster,
+    source: Raster,
+    row: int = 0,
+    levels: tuple[int, ...] = LEVELS,
+    progress: Progress = no_progress,
 ) -> list[Seen]:
     """What each way leaves of the source at each level, beside its bytes. Level 0 is seen from twice as near.
 
@@ -170,7 +197,9 @@ def _parts(size: tuple[int, int]) -> list[tuple[int, int]]:
     ]  # fmt: skip
 
 
-def _measure_parts(index: Raster, palette: NDArray[np.uint8], source: Raster, levels: tuple[int, ...], progress: Progress) -> list[Seen]:
+def _measure_parts(
+    index: Raster, palette: NDArray[np.uint8], source: Raster, levels: tuple[int, ...], progress: Progress
+) -> list[Seen]:
     places = _parts(index.size)
     pieces = [_piece(index, place) for place in places]
     entries = entries_of_levels(len(palette))
@@ -213,7 +242,9 @@ def _pooled(name: str, level: int, parts: list[tuple[Apart, int]]) -> Seen:
     means = np.array([far.units.mean() for far, _ in parts])
     whole = Apart(units, float(np.mean([far.error for far, _ in parts])))
     spread = float(means.std(ddof=1) / math.sqrt(len(means))) if len(means) > 1 else 0.0
-    return Seen(name, level, float(units.mean()), float(np.percentile(units, 95)), whole.psnr, parts[0][1], mean_error=spread)
+    return Seen(
+        name, level, float(units.mean()), float(np.percentile(units, 95)), whole.psnr, parts[0][1], mean_error=spread
+    )
 
 
 def index_ways(index: Raster, strip: Raster, source: Raster, row: int = 0) -> list[Way]:
@@ -224,7 +255,9 @@ def index_ways(index: Raster, strip: Raster, source: Raster, row: int = 0) -> li
 def _palette_of(index: Raster, strip: Raster, source: Raster, row: int) -> NDArray[np.uint8]:
     """A row of a strip, for an index and the picture that it is of. Raises ImageFileError."""
     if source.size != index.size:
-        raise ImageFileError(f"The source is {source.width} by {source.height} texels, the index {index.width} by {index.height}: they are not of one picture.")
+        raise ImageFileError(
+            f"The source is {source.width} by {source.height} texels, the index {index.width} by {index.height}: they are not of one picture."
+        )
     rows = palettes_of(strip)
     if not 0 <= row < len(rows):
         raise ImageFileError(f"There is no row {row}: the strip has rows 0 to {len(rows) - 1}.")

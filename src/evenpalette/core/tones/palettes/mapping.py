@@ -98,7 +98,11 @@ def _spacing(palette: NDArray[np.uint8]) -> float:
 
 @njit(nogil=True, cache=True, inline="always")
 def _cell(r, g, b):  # type: ignore[no-untyped-def]
-    return ((np.int64(r * 31 + 127) // 255) << 10) | ((np.int64(g * 31 + 127) // 255) << 5) | (np.int64(b * 31 + 127) // 255)
+    return (
+        ((np.int64(r * 31 + 127) // 255) << 10)
+        | ((np.int64(g * 31 + 127) // 255) << 5)
+        | (np.int64(b * 31 + 127) // 255)
+    )
 
 
 @njit(nogil=True, cache=True, parallel=True)

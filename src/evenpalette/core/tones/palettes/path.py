@@ -47,8 +47,12 @@ def _shorten(apart, path, rounds):  # type: ignore[no-untyped-def]
         better = False
         for i in range(n - 1):
             for j in range(i + 1, n):
-                before = (apart[path[i - 1], path[i]] if i > 0 else 0.0) + (apart[path[j], path[j + 1]] if j + 1 < n else 0.0)
-                after = (apart[path[i - 1], path[j]] if i > 0 else 0.0) + (apart[path[i], path[j + 1]] if j + 1 < n else 0.0)
+                before = (apart[path[i - 1], path[i]] if i > 0 else 0.0) + (
+                    apart[path[j], path[j + 1]] if j + 1 < n else 0.0
+                )
+                after = (apart[path[i - 1], path[j]] if i > 0 else 0.0) + (
+                    apart[path[i], path[j + 1]] if j + 1 < n else 0.0
+                )
                 if after < before - 1e-9:
                     a, b = i, j
                     while a < b:
@@ -113,7 +117,9 @@ def _improve(one, other, weights, path, points, tries, seed):  # type: ignore[no
                 places[path[k]] = k
 
 
-def short_path(palette: NDArray[np.uint8], beside: NDArray[np.float64] | None = None, *, most_pairs: int = 1500) -> NDArray[np.int64]:
+def short_path(
+    palette: NDArray[np.uint8], beside: NDArray[np.float64] | None = None, *, most_pairs: int = 1500
+) -> NDArray[np.int64]:
     """Places of entries, uint8 (n, 3 or 4), along a short path in DIN99b from dark to light.
 
     beside: how often entries lie beside each other, see `meetings`; the path is then bettered by what filtering does.

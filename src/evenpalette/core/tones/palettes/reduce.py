@@ -156,7 +156,10 @@ def _split(points, weights, wanted, centers):  # type: ignore[no-untyped-def]
 
 
 def choose_palette(
-    census: Census, count: int, locked: NDArray[np.uint8] | None = None, progress: Callable[[float], None] = lambda _: None
+    census: Census,
+    count: int,
+    locked: NDArray[np.uint8] | None = None,
+    progress: Callable[[float], None] = lambda _: None,
 ) -> NDArray[np.uint8]:
     """The palette of at most `count` colors that serves a census best, uint8 (n, 3 or 4); locked colors first.
 
@@ -164,7 +167,9 @@ def choose_palette(
     """
     if not FEWEST <= count <= MOST:
         raise EvenPaletteError(f"A palette has {FEWEST} to {MOST} colors, not {count}.")
-    fixed: NDArray[np.uint8] = np.zeros((0, census.channels), np.uint8) if locked is None else _with_alpha(locked, census.channels)
+    fixed: NDArray[np.uint8] = (
+        np.zeros((0, census.channels), np.uint8) if locked is None else _with_alpha(locked, census.channels)
+    )
     if len(fixed) >= count:
         raise EvenPaletteError(f"{len(fixed)} colors are locked and {count} wanted: at least one must be free.")
     points, weights = _merged(census)
@@ -186,7 +191,9 @@ def choose_palette(
         progress((turn + 1) / _ROUNDS)
     best, _ = nearest(census.points, np.concatenate([held, centers]))
     totals = np.bincount(best, census.weights, len(held) + len(centers))
-    codes = np.stack([np.bincount(best, census.weights * census.codes[:, a], len(totals)) for a in range(census.channels)], 1)
+    codes = np.stack(
+        [np.bincount(best, census.weights * census.codes[:, a], len(totals)) for a in range(census.channels)], 1
+    )
     served = totals[len(held) :] > 0
     means = np.rint(codes / np.maximum(totals, 1e-12)[:, None]).astype(np.uint8)[len(held) :][served]
     whole = np.concatenate([fixed, means])
@@ -202,7 +209,9 @@ def _merged(census: Census) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
     _, inverse = np.unique(kept.sum(1), return_inverse=True)
     inverse = inverse.reshape(-1)
     weights = np.bincount(inverse, census.weights)
-    columns = [np.bincount(inverse, census.weights * census.points[:, a]) / weights for a in range(census.points.shape[1])]
+    columns = [
+        np.bincount(inverse, census.weights * census.points[:, a]) / weights for a in range(census.points.shape[1])
+    ]
     return np.ascontiguousarray(np.stack(columns, 1), np.float32), np.asarray(weights, np.float64)
 
 

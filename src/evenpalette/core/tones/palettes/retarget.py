@@ -96,7 +96,14 @@ def night(palette: NDArray[np.uint8], amount: float = 1.0, *, keep_order: bool =
     return _changed(palette, change, keep_order=keep_order)
 
 
-def in_mood(palette: NDArray[np.uint8], picture: Raster, shares: NDArray | None = None, amount: float = 1.0, *, keep_order: bool = True) -> NDArray[np.uint8]:
+def in_mood(
+    palette: NDArray[np.uint8],
+    picture: Raster,
+    shares: NDArray | None = None,
+    amount: float = 1.0,
+    *,
+    keep_order: bool = True,
+) -> NDArray[np.uint8]:
     """Mean and spread of OKLab as in another picture. shares: how much each entry counts, (n,)."""
     census = take_census([picture])
     there = linear_to_oklab(decode_srgb_8bit(np.rint(census.codes[:, :3]).astype(np.uint8))).astype(np.float64)

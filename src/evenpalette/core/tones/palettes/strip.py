@@ -95,15 +95,26 @@ def find_faults(index: Raster, strip: Raster, source: Raster | None = None) -> l
             text = f"Levels are 0 to {int(used.max())} and not stretched to 255, so a lookup reads only the beginning of the strip. Write them as round(i * 255 / {count - 1})."
             found.append(Fault("not-stretched", text))
         elif curve:
-            found.append(Fault("gamma", f"The levels fit entries that went through an sRGB {curve}: save it as data, without gamma. {text}."))
+            found.append(
+                Fault(
+                    "gamma",
+                    f"The levels fit entries that went through an sRGB {curve}: save it as data, without gamma. {text}.",
+                )
+            )
         elif share > 0.02 and len(used) > 1.5 * min(count, 128):
-            found.append(Fault("lossy", f"{text}: it was filtered, resized or saved as JPEG. Save it as PNG, at its own size."))
+            found.append(
+                Fault("lossy", f"{text}: it was filtered, resized or saved as JPEG. Save it as PNG, at its own size.")
+            )
         else:
             found.append(Fault("between", f"{text}: each is taken for the nearest entry."))
     if index.channels >= 3 and np.abs(index.pixels[..., 0].astype(int) - index.pixels[..., 1]).max() > 0:
         found.append(Fault("colored", "Its channels differ; the red one is read. An index texture is gray."))
     if source is not None and source.size != index.size:
-        found.append(Fault("size", f"The source is {source.width} by {source.height}, the index {index.width} by {index.height}."))
+        found.append(
+            Fault(
+                "size", f"The source is {source.width} by {source.height}, the index {index.width} by {index.height}."
+            )
+        )
     return found
 
 
