@@ -70,6 +70,7 @@ screenshots: setup
 	$(UNDER) $(BIN)/python -m scripts.screenshots
 
 lint: setup
+	$(BIN)/ruff format --check src tests benchmarks scripts
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/mypy
 	$(BIN)/lint-imports

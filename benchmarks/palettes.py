@@ -1,4 +1,5 @@
-"""Reduction against Pillow's median cut, restoring against NumPy's take, a mip chain in BC7, the fit of large textures."""
+"""Reduction against Pillow's median cut, restoring against NumPy's take, a mip chain in BC7, the fit of large
+textures."""
 
 import tempfile
 import time

@@ -22,8 +22,8 @@ def apart(work: Callable[[], T]) -> T:
 class Game:
     """A stand-in for a game: one quad, one fragment shader that calls the recipe once for each pixel.
 
-    It sets textures up as any loader would, by their channels and bits alone: what has one channel is read as red, zero,
-    zero, one. Color that is stored encoded is decoded while it is loaded; mip levels are made by the driver.
+    It sets textures up as any loader would, by their channels and bits alone: what has one channel is read as red,
+    zero, zero, one. Color that is stored encoded is decoded while it is loaded; mip levels are made by the driver.
     """
 
     def __init__(self) -> None:
@@ -110,7 +110,8 @@ class Game:
 
 
 def drawn_by_opengl(uvs: np.ndarray, labels: np.ndarray, size: int) -> np.ndarray:
-    """The label of the face that a GL context (Mesa llvmpipe) draws at each texel, float32 (size, size), -1 for none."""
+    """The label of the face that a GL context (Mesa llvmpipe) draws at each texel, float32 (size, size), -1 for
+    none."""
 
     def draw() -> np.ndarray:
         ctx = moderngl.create_standalone_context(backend="egl")

@@ -83,7 +83,8 @@ def test_render_writes_every_map_at_the_size_that_was_asked_for(demo_folder: Pat
 
 
 def test_render_is_the_tint_worked_out_by_hand(tmp_path: Path) -> None:
-    """Soft regions that meet, two tints in linear light: IEC 61966-2-1 for the curve, section 11 of the design for rows.
+    """Soft regions that meet, two tints in linear light: IEC 61966-2-1 for the curve, section 11 of the design for
+    rows.
 
     By hand: out = base * (1 - w1 - w2) + base * (w1 * tint1 + w2 * tint2), weights divided by max(1, w1 + w2).
     """
@@ -302,7 +303,8 @@ def test_bake_of_a_layout_with_several_tiles_wants_to_know_which(
 
 
 def test_what_is_not_expected_is_said(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    """A lossy ID image's files are named by the flags that were meant; brighter than white is kept or said to be cut."""
+    """A lossy ID image's files are named by the flags that were meant; brighter than white is kept or said to be
+    cut."""
     image = np.zeros((64, 64, 3), np.uint8)
     image[:, 32:] = (254, 0, 0)
     write_image(Raster(image, Encoding.DATA), tmp_path / "id.png")

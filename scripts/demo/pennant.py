@@ -190,8 +190,8 @@ def _make_recipe(state: State) -> State:
 
 
 def _make_cloth(state: State, cloth: tuple[str, ...]) -> State:
-    """Every copy hangs in a slightly other dye, fades toward its foot, and is woven. The seeds leave the first copy as it
-    is painted, since the tone is fitted to it."""
+    """Every copy hangs in a slightly other dye, fades toward its foot, and is woven. The seeds leave the first copy as
+    it is painted, since the tone is fitted to it."""
     named = {t.name: t.id for t in state.project.asset.textures}
     field = next(r.id for r in state.project.regions.regions if r.name == "Field")
     state = recipe.add_step(state, "hue_shift", (field,), step_id="step-dye")

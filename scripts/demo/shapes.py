@@ -21,7 +21,8 @@ class ObjWriter:
         self.lines.append(f"usemtl {name}")
 
     def grid(self, points: NDArray, uv: NDArray, *, closed: bool = False) -> None:
-        """A grid (rows, columns, 3) with UVs (rows, columns, 2); `closed` joins the last column to the first in space."""
+        """A grid (rows, columns, 3) with UVs (rows, columns, 2); `closed` joins the last column to the first in
+        space."""
         rows, columns = points.shape[:2]
         stored = points[:, :-1] if closed else points
         width = stored.shape[1]

@@ -1,4 +1,5 @@
-"""Stall Sign: a painted board with worn edges in a wooden frame, its boards from an atlas, its finish from a packed map."""
+"""Stall Sign: a painted board with worn edges in a wooden frame, its boards from an atlas, its finish from a packed
+map."""
 
 from dataclasses import replace
 

@@ -2,8 +2,8 @@
 
 import os
 
-# Read when the libraries are loaded. NumPy's linear algebra is small here, while its waiting threads burn a fifth of the
-# time of a start; our own threads share out what is large. pydantic need not look for plugins in every package.
+# Read when the libraries are loaded. NumPy's linear algebra is small here, while its waiting threads burn a fifth of
+# the time of a start; our own threads share out what is large. pydantic need not look for plugins in every package.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 

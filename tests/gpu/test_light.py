@@ -82,8 +82,8 @@ def by_formula(
     n: np.ndarray,
     v: np.ndarray,
 ) -> np.ndarray:
-    """glTF 2.0, appendix B.3, with the height-correlated masking of Heitz 2014, and KHR_materials_clearcoat, whose coat lies over
-    all by its Fresnel term of N and V; times pi, since lamps are as bright as white paper."""
+    """glTF 2.0, appendix B.3, with the height-correlated masking of Heitz 2014, and KHR_materials_clearcoat, whose coat
+    lies over all by its Fresnel term of N and V; times pi, since lamps are as bright as white paper."""
 
     def specular(alpha: float, nl: float, nv: float, nh: float) -> float:
         a2 = alpha**2
@@ -254,7 +254,8 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
 
 
 def test_the_lit_ball_tells_finishes_apart() -> None:
-    """A mirror's highlight is small and bright, a chalk's nowhere; scratches draw it out sideways; a metal colors it."""
+    """A mirror's highlight is small and bright, a chalk's nowhere; scratches draw it out sideways; a metal colors
+    it."""
     balls = {
         name: lit_sample(values, size=64).astype(float) for name, values in {
             "gloss": {"roughness": 0.08}, "chalk": {"roughness": 0.95}, "metal": {"roughness": 0.3, "metallic": 1.0},

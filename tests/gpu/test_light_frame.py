@@ -1,5 +1,5 @@
-"""The frame in which light meets a surface: normals are what their map says, however the UVs are stretched, sheared, turned
-or mirrored; scratches turn counter-clockwise toward green, and older projects keep their look."""
+"""The frame in which light meets a surface: normals are what their map says, however the UVs are stretched, sheared,
+turned or mirrored; scratches turn counter-clockwise toward green, and older projects keep their look."""
 
 import json
 from pathlib import Path
@@ -31,7 +31,8 @@ LAID = {
 
 
 def square(uvs: Corners, normal: np.ndarray | None = None, mapped: np.ndarray | None = None) -> State:
-    """A square that faces the camera. uvs: with v up, as OBJ has them. normal: of the mesh; mapped: what its map says."""
+    """A square that faces the camera. uvs: with v up, as OBJ has them. normal: of the mesh; mapped: what its map
+    says."""
     lines = [
         "v -1 -1 0",
         "v 1 -1 0",
@@ -65,8 +66,8 @@ def seen(state: State) -> np.ndarray:
 
 @pytest.mark.parametrize("laid", LAID)
 def test_a_normal_map_tilts_by_what_it_says_however_its_uvs_lie(laid: str) -> None:
-    """MikkTSpace: the tangent is a unit vector along u across the normal, the bitangent stands on both. The truth is a mesh
-    whose own normal is tilted, with no map."""
+    """MikkTSpace: the tangent is a unit vector along u across the normal, the bitangent stands on both. The truth is a
+    mesh whose own normal is tilted, with no map."""
 
     def draw() -> None:
         along = np.array({"mirrored": (-1, 0, 0), "turned": (0, -1, 0)}.get(laid, (1, 0, 0)), float)
@@ -91,8 +92,8 @@ def brushed(uvs: Corners, turns: float, tilt: tuple[float, float, float] = (0.3,
 
 
 def test_scratches_turn_counter_clockwise_toward_green() -> None:
-    """KHR_materials_anisotropy: the rotation is counter-clockwise from the tangent, toward the bitangent of a green-up map. A
-    layout that is turned by an angle with the picture in place is the same as turning the scratches on it."""
+    """KHR_materials_anisotropy: the rotation is counter-clockwise from the tangent, toward the bitangent of a green-up
+    map. A layout that is turned by an angle with the picture in place is the same as turning the scratches on it."""
 
     def draw() -> None:
         for turns in (0.0, 0.125, 0.3):
@@ -110,7 +111,8 @@ def test_scratches_turn_counter_clockwise_toward_green() -> None:
 
 
 def test_a_project_of_version_3_keeps_the_look_of_its_scratches(tmp_path: Path) -> None:
-    """Its angles ran the other way: constants, defaults that are not stored, parameters that others follow too, picks."""
+    """Its angles ran the other way: constants, defaults that are not stored, parameters that others follow too,
+    picks."""
     state = add_step(brushed(PLAIN, 0.3), "strands", None)
     Storage(tmp_path / "p").save(state)
     raw = json.loads((tmp_path / "p" / "project.json").read_text())

@@ -58,8 +58,8 @@ os._exit(0)
 
 @pytest.mark.parametrize("demo", ["moth-lantern", "pennant"])
 def test_what_a_new_step_is_drawn_with_was_compiled_beside_the_window(tmp_path: Path, demo: str) -> None:
-    """The last picture is painted while the shaders of Form, Flat and the small pictures are made, and drawing with them
-    makes the driver compile nothing more. Needs a driver that keeps what it compiled on disk."""
+    """The last picture is painted while the shaders of Form, Flat and the small pictures are made, and drawing with
+    them makes the driver compile nothing more. Needs a driver that keeps what it compiled on disk."""
     done = subprocess.run(
         [sys.executable, "-c", _CODE, str(tmp_path / "demo"), demo], capture_output=True, text=True, timeout=200, check=False,
         env={**os.environ, "MESA_SHADER_CACHE_DIR": str(tmp_path / "kept"), "MESA_SHADER_CACHE_DISABLE": "false"},
@@ -74,8 +74,8 @@ def test_what_a_new_step_is_drawn_with_was_compiled_beside_the_window(tmp_path: 
 
 
 def test_the_picture_that_is_asked_for_is_that_of_the_document_and_the_last_one_stands_meanwhile(hand: Hand) -> None:
-    """A step that turns the paper's hue: what is painted at once is the old picture, what is grabbed is the new one, and
-    when the shader has come the views show it by themselves."""
+    """A step that turns the paper's hue: what is painted at once is the old picture, what is grabbed is the new one,
+    and when the shader has come the views show it by themselves."""
     views, session = hand.window.views, hand.session
     hand.wait(lambda: views.pictures.is_empty)
     before = hand.form_and_flat()[1]

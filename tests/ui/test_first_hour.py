@@ -1,4 +1,5 @@
-"""The first hour of somebody with a mesh and a painted picture: nothing is silent, the painted look stays, files open."""
+"""The first hour of somebody with a mesh and a painted picture: nothing is silent, the painted look stays, files
+open."""
 
 from pathlib import Path
 

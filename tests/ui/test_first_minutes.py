@@ -1,4 +1,5 @@
-"""The first ten minutes with files of one's own: what a mesh brings along, sheets, regions that are seen while they are made."""
+"""The first ten minutes with files of one's own: what a mesh brings along, sheets, regions that are seen while they are
+made."""
 
 import subprocess
 import sys
@@ -221,7 +222,8 @@ def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
 
 
 def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand) -> None:
-    # CSS Color Module Level 4 gives red, lime and yellow as these; they are corners of sRGB, so its edge goes through them.
+    # CSS Color Module Level 4 gives red, lime and yellow as these; they are corners of sRGB, so its edge goes through
+    # them.
     for lightness, chroma, hue in (
         (0.62796, 0.25768, 29.234),
         (0.86644, 0.29483, 142.495),

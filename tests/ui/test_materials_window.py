@@ -1,4 +1,5 @@
-"""Materials as they are worked in the window: cards in another order, choices of textures, vectors, a stubborn driver."""
+"""Materials as they are worked in the window: cards in another order, choices of textures, vectors, a stubborn
+driver."""
 
 from dataclasses import replace
 

@@ -1,4 +1,5 @@
-"""The station Tones: palettes and what the game sees, driven as an artist drives them; the first walk; the window's place."""
+"""The station Tones: palettes and what the game sees, driven as an artist drives them; the first walk; the window's
+place."""
 
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt

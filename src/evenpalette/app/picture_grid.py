@@ -12,7 +12,8 @@ from evenpalette.app.plain import plain
 from evenpalette.app.views import TwinViews
 from evenpalette.gpu.look import Look
 
-#: Widths of a picture over its height that show a model well; logical pixels around a picture, and under it for its name.
+#: Widths of a picture over its height that show a model well; logical pixels around a picture, and under it for its
+#: name.
 _ASPECTS, _AROUND, _NAME = (0.8, 1.0, 1.25, 1.5), 12, 26
 #: A picture narrower than this tells nothing: the grid scrolls instead.
 _NARROWEST = 72
@@ -49,7 +50,8 @@ class PictureGrid(QListWidget):
         return self._entries
 
     def show_entries(self, entries: Sequence[Entry], current: str = "") -> None:
-        """Show these; pictures that are there already stand until they are drawn anew. current: key of the chosen one."""
+        """Show these; pictures that are there already stand until they are drawn anew. current: key of the chosen
+        one."""
         held = {self.item(i).data(Qt.ItemDataRole.UserRole): self.item(i).icon() for i in range(self.count())}  # type: ignore[union-attr]
         if [(entry.key, entry.name) for entry in entries] != [(entry.key, entry.name) for entry in self._entries]:
             self.blockSignals(True)
@@ -124,7 +126,8 @@ class PictureGrid(QListWidget):
         self._views.pictures.request((self._prefix, place), entry.look, (self._size.width(), self._size.height()), take)
 
     def collect(self, size: tuple[int, int], done: Callable[[list[tuple[QImage, str]]], None]) -> None:
-        """Have all pictures that are shown now drawn at a size, in logical pixels, and hand them over with their names."""
+        """Have all pictures that are shown now drawn at a size, in logical pixels, and hand them over with their
+        names."""
         entries = self._entries
         found: dict[int, QImage] = {}
 

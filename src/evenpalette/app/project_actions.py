@@ -133,7 +133,8 @@ class ProjectActions(QObject):
         self._session.tasks.start(Task("Opening", lambda _: storage.open(), done, self._session.failed))
 
     def _hold(self, folder: Path) -> tuple[FolderLock | None, bool] | None:
-        """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be opened."""
+        """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be
+        opened."""
         mine = self._session.lock
         if mine is not None and mine.folder.resolve() == folder.resolve() and not mine.is_lost:
             if mine.is_held:

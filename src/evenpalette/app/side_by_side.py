@@ -1,5 +1,5 @@
-"""All variants side by side over the twin views, or the copies that a game would place: to choose, and to see which ones
-nobody can tell apart."""
+"""All variants side by side over the twin views, or the copies that a game would place: to choose, and to see which
+ones nobody can tell apart."""
 
 from dataclasses import replace
 from pathlib import Path

@@ -1,5 +1,5 @@
-"""After a fit the defaults look as painted. The first change of a tint changes them: a line offers to make a variant of it, so
-that the painted look stays, once, and goes away."""
+"""After a fit the defaults look as painted. The first change of a tint changes them: a line offers to make a variant of
+it, so that the painted look stays, once, and goes away."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSizePolicy, QWidget

@@ -1,5 +1,5 @@
-"""The window, from the command line: on a project, or on the demo. Only loaded for those who open it: the other verbs run
-where there is no Qt and no display."""
+"""The window, from the command line: on a project, or on the demo. Only loaded for those who open it: the other verbs
+run where there is no Qt and no display."""
 
 import argparse
 from collections.abc import Sequence

@@ -36,7 +36,8 @@ def checked_name(text: str, whose: str, longest: int = LONGEST) -> str:
 
 
 def free_name(wanted: str, taken: Iterable[str], longest: int = LONGEST) -> str:
-    """A name as wanted, cut where it is too long, or with a number behind it where one of these is it, in whatever case."""
+    """A name as wanted, cut where it is too long, or with a number behind it where one of these is it, in whatever
+    case."""
     names = {name.lower() for name in taken}
     name, number = wanted.strip()[:longest].strip(), 2
     while name.lower() in names:

@@ -34,7 +34,8 @@ PERIOD = 64.0
 
 @dataclass(frozen=True)
 class Placement:
-    """An affine way to lay a texture: `uv' = turn * scale * uv + offset + drift * seconds`, then the tile, then the wrap.
+    """An affine way to lay a texture: `uv' = turn * scale * uv + offset + drift * seconds`, then the tile, then the
+    wrap.
 
     scale: repeats along u and v; negative ones flip. turn: in turns, from u towards v, about uv (0, 0). offset: in
     repeats. drift: offset per second. tiles: columns and rows of a grid in the texture, tile: which of them is read,

@@ -1,4 +1,5 @@
-"""Where the application keeps what is of one user and no document: autosaves, reports, notes of what is being written."""
+"""Where the application keeps what is of one user and no document: autosaves, reports, notes of what is being
+written."""
 
 import os
 from pathlib import Path

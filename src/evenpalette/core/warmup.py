@@ -1,4 +1,5 @@
-"""Compile every numba kernel once, so that the first use of a tool is not the slow one: `python -m evenpalette.core.warmup`."""
+"""Compile every numba kernel once, so that the first use of a tool is not the slow one: `python -m
+evenpalette.core.warmup`."""
 
 import os
 from concurrent.futures import ProcessPoolExecutor

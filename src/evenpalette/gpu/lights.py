@@ -1,4 +1,5 @@
-"""Light to judge colors in: set-ups of neutral lamps and a sky, made by us; turned about the vertical, exposed in stops."""
+"""Light to judge colors in: set-ups of neutral lamps and a sky, made by us; turned about the vertical, exposed in
+stops."""
 
 import math
 from dataclasses import dataclass
@@ -9,7 +10,8 @@ Direction = tuple[float, float, float]
 @dataclass(frozen=True)
 class SetUp:
     """Three lamps, each a direction toward it and how bright white paper straight under it is; the radiance of the sky
-    from straight below and from straight above. surroundings: a picture of them in the sky's place, see `Surroundings`."""
+    from straight below and from straight above. surroundings: a picture of them in the sky's place, see
+    `Surroundings`."""
 
     label: str
     description: str
@@ -41,7 +43,8 @@ SET_UPS = {
 
 @dataclass(frozen=True)
 class Light:
-    """set_up: a key of SET_UPS. turn: degrees about the vertical. exposure: stops. filmic: highlights bent in, not cut off.
+    """set_up: a key of SET_UPS. turn: degrees about the vertical. exposure: stops. filmic: highlights bent in, not cut
+    off.
     bloom: how much of what glows is scattered, 0..1."""
 
     set_up: str = "even"

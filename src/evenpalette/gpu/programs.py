@@ -153,8 +153,8 @@ class ViewText:
         self._text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(regions)))
 
     def of(self, recipe: str, shader: ShaderText, attribute: str, switches: Mapping[str, bool]) -> str:
-        """The text that runs a recipe and shows an attribute. Software drivers run every branch, so looks that need less
-        get a text that has less. switches: LIT is whether there is light."""
+        """The text that runs a recipe and shows an attribute. Software drivers run every branch, so looks that need
+        less get a text that has less. switches: LIT is whether there is light."""
         text = self._text.replace("//RECIPE//", recipe).replace("//LIGHT//", self._light if switches["LIT"] else "")
         defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
         defines += _surface_words(shader.attributes, attribute)

@@ -43,8 +43,9 @@ class Target(NamedTuple):
 
 
 class Rehearsal(NamedTuple):
-    """A drawing of one quad. corner: the attribute of its corners, two floats. pictures: (sampler of the shader, name of
-    the texture, filters (small, large) of what reads it in place of the texture's own). deep: it is drawn where depth is greater."""
+    """A drawing of one quad. corner: the attribute of its corners, two floats. pictures: (sampler of the shader, name
+    of the texture, filters (small, large) of what reads it in place of the texture's own). deep: it is drawn where
+    depth is greater."""
 
     vertex: str
     fragment: str

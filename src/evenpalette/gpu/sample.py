@@ -18,7 +18,8 @@ _SIZE, _SUPER = 28, 2
 
 
 def lit_sample(finish: Mapping[str, float], light: Light | None = None, size: int = _SIZE) -> NDArray[np.uint8]:
-    """The ball, uint8 RGBA (size, size, 4). finish: metallic, roughness, coat, coat_roughness, anisotropy, each 0..1."""
+    """The ball, uint8 RGBA (size, size, 4). finish: metallic, roughness, coat, coat_roughness, anisotropy, each
+    0..1."""
     light = light or Light("side", filmic=False)
     metallic, coat = finish.get("metallic", 0.0), finish.get("coat", 0.0)
     across = max(finish.get("roughness", 0.5), 0.08) ** 2

@@ -87,7 +87,8 @@ class SceneRenderer:
 
     @property
     def patient(self) -> bool:
-        """Whether a new shader may be compiled elsewhere first: drawing then raises ShaderOnItsWay until it is there."""
+        """Whether a new shader may be compiled elsewhere first: drawing then raises ShaderOnItsWay until it is
+        there."""
         return self._programs.patient
 
     @patient.setter
@@ -209,7 +210,8 @@ class SceneRenderer:
     ) -> None:  # fmt: skip
         """Draw the model into a part of the target (origin bottom left).
 
-        looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain case.
+        looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain
+        case.
         coarser: how many pixels of the target a drawn one is wide, for a camera that moves.
         """
         if not self.has_model:
@@ -270,7 +272,8 @@ class SceneRenderer:
         self.ctx.scissor = None
 
     def thumbnail(self, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> bytes:
-        """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the size."""
+        """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the
+        size."""
         width, height = size[0] * 2, size[1] * 2
         # Textures whose sides are powers of two are another case to a software driver: it would compile all anew.
         drawn = _no_power_of_two(width), _no_power_of_two(height)
@@ -479,7 +482,8 @@ class SceneRenderer:
         tell(program, "u_opacity_use", _OPACITY_USES.index(self._state.project.sheet.opacity))
 
     def _steps(self, look: Look) -> list[BoundStep]:
-        """The recipe with the values of a look, kept while the document stays: a turning camera asks again and again."""
+        """The recipe with the values of a look, kept while the document stays: a turning camera asks again and
+        again."""
         key = look.variant, Moment(look.copy, look.seconds)
         if key not in self._bound:
             if len(self._bound) > _MOST_BOUND:

@@ -56,7 +56,8 @@ def _room(d: F32) -> F32:
 
 
 def _yard(d: F32) -> F32:
-    """An open yard under an overcast sky: brightest overhead (CIE overcast, 1 + 2 sin over 3), a low sun behind cloud."""
+    """An open yard under an overcast sky: brightest overhead (CIE overcast, 1 + 2 sin over 3), a low sun behind
+    cloud."""
     up = d[..., 1]
     sky = 0.62 * (1 + 2 * np.clip(up, 0, 1)) / 3
     ground = 0.16 + 0 * up
@@ -93,7 +94,8 @@ def blurred(picture: F32) -> Surroundings:
 
 def _mirrored(picture: F32, d: F32, area: F32, roughness: float) -> F32:
     """What a surface of this roughness mirrors, looked at along its normal: the sum over the picture of
-    D(n.h) n.l / 4, h between n and l, brought to one (B. Karis, SIGGRAPH 2013 course on physically based shading, from memory)."""
+    D(n.h) n.l / 4, h between n and l, brought to one (B. Karis, SIGGRAPH 2013 course on physically based shading, from
+    memory)."""
     out, _ = directions(_COARSE, _COARSE * 2)
     light, weight = d.reshape(-1, 3), (picture * area).reshape(-1)
     found = np.empty(len(out.reshape(-1, 3)), np.float32)
@@ -121,7 +123,8 @@ def _enlarged(coarse: F32) -> F32:
 
 
 def harmonics_of(picture: F32, d: F32, area: F32) -> tuple[float, ...]:
-    """Nine factors: irradiance / pi at n is h0 + h1 y + h2 z + h3 x + h4 xy + h5 yz + h6 (3z^2 - 1) + h7 xz + h8 (x^2 - y^2).
+    """Nine factors: irradiance / pi at n is h0 + h1 y + h2 z + h3 x + h4 xy + h5 yz + h6 (3z^2 - 1) + h7 xz + h8 (x^2 -
+    y^2).
 
     R. Ramamoorthi, P. Hanrahan, "An efficient representation for irradiance environment maps", 2001: the basis squared,
     times 1, 2/3, 1/4 (their A_l over pi).

@@ -31,8 +31,8 @@ _DTYPES = {np.dtype(np.uint8): "f1", np.dtype(np.uint16): "nu2", np.dtype(np.flo
 
 
 class Upload:
-    """A texture on its way to the GPU, level by level. It answers with linear light for color and with the stored values
-    for data."""
+    """A texture on its way to the GPU, level by level. It answers with linear light for color and with the stored
+    values for data."""
 
     def __init__(self, ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN) -> None:
         self._ctx, self._raster, self._row, self._level, self._kind = ctx, raster, 0, 0, kind

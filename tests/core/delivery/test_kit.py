@@ -355,7 +355,8 @@ def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Pa
 def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(
     delivered: tuple[Path, State],
 ) -> None:
-    """A loader that multiplies alpha in, as a browser does by default, spoils a fourth coverage at most, and is told not to."""
+    """A loader that multiplies alpha in, as a browser does by default, spoils a fourth coverage at most, and is told
+    not to."""
     out, state = delivered
     said = json.loads((out / "kit" / "parameters.json").read_text())
     held = [t for t in said["textures"] if t["sampler"].startswith("ep_coverage_")]

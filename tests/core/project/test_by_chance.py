@@ -25,7 +25,8 @@ _BASE = {parameter.id: parameter.default for parameter in _ALL}
 
 
 def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> None:
-    """A color's hue by at most half a turn times the spread, its lightness by half of it, its chroma by a factor of two to
+    """A color's hue by at most half a turn times the spread, its lightness by half of it, its chroma by a factor of two
+    to
     the spread: measured by another library's OKLCh."""
     source, free = np.random.default_rng(5), frozenset(_BASE)
     here = Color("#b0603a").convert("oklch")

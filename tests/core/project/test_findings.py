@@ -254,7 +254,8 @@ def test_the_owner_is_the_largest_coverage_and_gaps_go_to_the_nearest() -> None:
 
 
 def test_color_that_bleeds_at_islands_is_found_and_mended(tmp_path: Path) -> None:
-    """The tin with bare metal beyond its label, as it once was: at half size the label's edge is off by twenty units."""
+    """The tin with bare metal beyond its label, as it once was: at half size the label's edge is off by twenty
+    units."""
     state = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
     assert not [f for f in find_all(state) if f.code == "bleeding-color"]
     painted = state.project.asset.textures[0]

@@ -1,4 +1,5 @@
-"""A stranger's project: nothing outside its folder is read, written or deleted, and no number or name goes unchecked."""
+"""A stranger's project: nothing outside its folder is read, written or deleted, and no number or name goes
+unchecked."""
 
 import json
 from collections.abc import Callable

@@ -97,7 +97,8 @@ def test_a_version_2_project_opens_for_good(tmp_path: Path) -> None:
 
 
 def test_a_project_with_all_that_tones_brought_opens_for_good(tmp_path: Path) -> None:
-    """Saved at 0.5.0: a region split by hue, levels, a residue, a mended texture, index art, ramps, a pulse, every kind."""
+    """Saved at 0.5.0: a region split by hue, levels, a residue, a mended texture, index art, ramps, a pulse, every
+    kind."""
     state = Storage(Path(__file__).parents[2] / "data" / "version-2" / "ribbon").open()
     textures = {t.name: t for t in state.project.asset.textures}
     assert textures["ribbon-mended.png"].mended.mending.enlarge == 2
@@ -162,7 +163,8 @@ def test_a_project_with_all_that_materials_brought_opens_for_good(tmp_path: Path
 
 
 def test_a_project_of_version_4_opens_for_good(tmp_path: Path) -> None:
-    """Saved at 0.7.0: angles run counter-clockwise, and a finding is left. It is version 3's project, so that it looks the same."""
+    """Saved at 0.7.0: angles run counter-clockwise, and a finding is left. It is version 3's project, so that it looks
+    the same."""
     data = Path(__file__).parents[2] / "data"
     state, old = (Storage(data / f"version-{n}" / "ribbon").open() for n in (4, 3))
     assert json.loads((data / "version-4" / "ribbon" / "project.json").read_text())["version"] == 4

@@ -1,4 +1,5 @@
-"""What a game sees of a texture: filtering against OpenGL at random places and levels, compression against a decoder."""
+"""What a game sees of a texture: filtering against OpenGL at random places and levels, compression against a
+decoder."""
 
 import imagecodecs
 import moderngl

@@ -162,7 +162,8 @@ def test_mips_keep_their_mean_and_one_axis_down_is_averaged_while_the_other_grow
     for low, high in ((0, 256), (100, 103), (40, 60)):
         raster = Raster(rng.integers(low, high, (256, 256, 1)).astype(np.uint8), Encoding.DATA)
         chain = mip_chain(raster).levels
-        # Halves go up, which are a quarter of the texels of the first level, a sixteenth of the next, and no more add up.
+        # Halves go up, which are a quarter of the texels of the first level, a sixteenth of the next, and no more add
+        # up.
         gaps = [abs(float(level.pixels.mean()) - float(raster.pixels.mean())) for level in chain[1:5]]
         assert gaps[0] < 0.14
         assert max(gaps[1:]) < 0.1

@@ -1,4 +1,5 @@
-"""Tiles, sets of textures, packed finishes and insides: against what is worked out by hand, and the CPU against GLSL."""
+"""Tiles, sets of textures, packed finishes and insides: against what is worked out by hand, and the CPU against
+GLSL."""
 
 import numpy as np
 import pytest

@@ -111,8 +111,9 @@ def test_channel_tints_remove_and_add_and_what_overlaps_sums_to_one() -> None:
 
 
 def test_drift_keeps_the_mean_color_as_it_is_stored_however_its_noise_is_spread() -> None:
-    """Noise that lies evenly about its middle, whether all values are alike or most are near it, three channels that know
-    nothing of each other or one for all; saturated colors, where variation would clip: the mean of the stored codes."""
+    """Noise that lies evenly about its middle, whether all values are alike or most are near it, three channels that
+    know nothing of each other or one for all; saturated colors, where variation would clip: the mean of the stored
+    codes."""
     rng = np.random.default_rng(12)
     bell = np.clip(rng.normal(127.5, 30, (512, 512, 3)), 0, 255)
     noises = [rng.integers(0, 256, (512, 512, 3)), bell, np.repeat(bell[..., :1], 3, -1)]
@@ -180,7 +181,8 @@ def normal_map(vectors: np.ndarray) -> Raster:
 
 
 def test_normals_are_combined_as_published_and_not_added() -> None:
-    """ "Blending in Detail", Barre-Brisebois and Hill 2012, the shader there in NumPy; flat on either side is the other."""
+    """ "Blending in Detail", Barre-Brisebois and Hill 2012, the shader there in NumPy; flat on either side is the
+    other."""
     rng = np.random.default_rng(13)
 
     def tilted(shape: tuple[int, int]) -> np.ndarray:

@@ -67,7 +67,8 @@ def drawn(
     return game.run(shader.text, rasters, {}, size, mips=True, repeat=placed, attribute=attribute, **how)
 
 
-# --- reading textures --------------------------------------------------------------------------------------------------
+# --- reading textures
+# --------------------------------------------------------------------------------------------------
 
 
 def by_opengl(game: Game, raster: Raster, at: np.ndarray, lods: np.ndarray, wrap: Wrap) -> np.ndarray:
@@ -209,7 +210,8 @@ def test_a_placement_is_its_text() -> None:
     assert Placement.parse("tiles=2; tile=99").tile == 3
 
 
-# --- the plan ----------------------------------------------------------------------------------------------------------
+# --- the plan
+# ----------------------------------------------------------------------------------------------------------
 
 
 class Counted(dict[str, Raster]):
@@ -285,7 +287,8 @@ def test_a_tile_where_nothing_has_a_weight_reads_no_texture() -> None:
     assert counted.asked == ["t"]
 
 
-# --- operations --------------------------------------------------------------------------------------------------------
+# --- operations
+# --------------------------------------------------------------------------------------------------------
 
 
 def made(step: Step, attribute: str, textures: Mapping[str, Raster] | None = None) -> np.ndarray:
@@ -356,9 +359,9 @@ def unit(slopes: np.ndarray) -> np.ndarray:
 def test_every_attribute_is_the_same_on_cpu_and_gpu(game: Game, attribute: str) -> None:
     """All kinds one after another, by rows, with placed textures, as GLSL 3.30 and as GLSL ES 3.00.
 
-    Without hard steps: there a texel may fall to either side. Thresholds read texel by texel: they make much of the last
-    bit of a filter. The textures are noise, and forty steps are more than anybody lays: a few texels in a thousand may
-    part by more than three codes."""
+    Without hard steps: there a texel may fall to either side. Thresholds read texel by texel: they make much of the
+    last bit of a filter. The textures are noise, and forty steps are more than anybody lays: a few texels in a thousand
+    may part by more than three codes."""
     writing = [
         example_step(
             kind,
@@ -405,7 +408,8 @@ def test_a_point_reads_placed_textures_where_the_whole_picture_does() -> None:
         assert trace(bound(step), point, 0, 0)[-1]["base_color"] == pytest.approx(whole[y, x], abs=1e-6)
 
 
-# --- picks by copy -----------------------------------------------------------------------------------------------------
+# --- picks by copy
+# -----------------------------------------------------------------------------------------------------
 
 MILLION = np.arange(1_000_000, dtype=np.uint32)
 
@@ -465,7 +469,8 @@ def test_a_pick_stays_in_the_range_of_what_it_is_for() -> None:
         picked(Pick(values=("red-ish",)), number, 0)
 
 
-# --- pulses over time --------------------------------------------------------------------------------------------------
+# --- pulses over time
+# --------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("shape", ["sine", "steps", "curve"])

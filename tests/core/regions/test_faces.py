@@ -53,7 +53,8 @@ def test_exact_area_on_a_triangle_that_is_smaller_than_a_texel_and_on_mirrored_o
 
 
 def test_sixteen_samples_agree_with_opengl_at_four_times_the_size(mesh: Mesh) -> None:
-    """OpenGL (Mesa llvmpipe) draws the groups into 1024; four by four of its texels are the 16 samples of one of 256."""
+    """OpenGL (Mesa llvmpipe) draws the groups into 1024; four by four of its texels are the 16 samples of one of
+    256."""
     assert mesh.uvs is not None
     drawn = drawn_by_opengl(mesh.uvs, mesh.groups, 1024)
     ours = cover_texels(mesh.uvs, mesh.groups, 6, 256, 16)

@@ -201,7 +201,8 @@ def test_thresholds_in_another_metric_make_coverages(lantern: State) -> None:
 
 
 def painted_by_area(colors: np.ndarray, seed: int, size: int = 160, fine: int = 8) -> tuple[np.ndarray, np.ndarray]:
-    """An ID image of soft discs and bars of three flags with the true share of each, by area at eight times the size."""
+    """An ID image of soft discs and bars of three flags with the true share of each, by area at eight times the
+    size."""
     rng = np.random.default_rng(seed)
     v, u = np.mgrid[: size * fine, : size * fine] / fine
     owner = np.zeros(u.shape, np.int64)

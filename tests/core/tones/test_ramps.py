@@ -59,7 +59,8 @@ def residue(ramp: Ramp, codes: np.ndarray) -> float:
 
 
 def test_a_bent_path_is_found_again() -> None:
-    """Colors made along black, red, yellow, white, with noise: the ramp comes back, in order, within a few CIEDE2000."""
+    """Colors made along black, red, yellow, white, with noise: the ramp comes back, in order, within a few
+    CIEDE2000."""
     made = Ramp((Stop(0, "#100808"), Stop(0.33, "#a02018"), Stop(0.67, "#e0b030"), Stop(1, "#fff8e0")), Between.OKLAB)
     rng = np.random.default_rng(7)
     codes = (
@@ -118,7 +119,8 @@ def test_fewer_stops_stay_near_and_hard_edges_stay_hard() -> None:
 
 
 def test_a_ramp_of_the_asset_is_a_strip_whose_rows_are_laid_by_steps() -> None:
-    """What is delivered against the ramp itself: a gray of all levels through a Palette step, and through a Ramp step."""
+    """What is delivered against the ramp itself: a gray of all levels through a Palette step, and through a Ramp
+    step."""
     levels = Raster(np.arange(256, dtype=np.uint8).reshape(16, 16, 1), Encoding.DATA)
     ramp = Ramp((Stop(0.1, "#201008"), Stop(0.5, "#c04010"), Stop(0.9, "#ffe0a0")), Between.OKLAB)
     night = Ramp((Stop(0, "#000010"), Stop(1, "#4060ff")))

@@ -1,4 +1,5 @@
-"""The six places of the work, in the order people do it. What a station is made of is loaded when it is first needed."""
+"""The six places of the work, in the order people do it. What a station is made of is loaded when it is first
+needed."""
 
 from evenpalette.app.stations.station import Place, Room, Station
 

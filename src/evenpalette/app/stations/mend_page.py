@@ -1,4 +1,5 @@
-"""Asset, mend: a poor texture made larger, smoother along what it shows, or without noise, beside the one it is made of."""
+"""Asset, mend: a poor texture made larger, smoother along what it shows, or without noise, beside the one it is made
+of."""
 
 import numpy as np
 from numpy.typing import NDArray

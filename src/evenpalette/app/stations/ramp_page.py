@@ -1,4 +1,5 @@
-"""Tones, ramps: gray becomes color along stops; made by hand, of a palette, of a picture, or loud to see the mapping."""
+"""Tones, ramps: gray becomes color along stops; made by hand, of a palette, of a picture, or loud to see the
+mapping."""
 
 from collections.abc import Callable
 

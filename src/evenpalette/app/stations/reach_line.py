@@ -1,5 +1,5 @@
-"""What a parameter reaches, in a line: how much of which regions, on the views on wish; or why it changes nothing, with a
-way to go there."""
+"""What a parameter reaches, in a line: how much of which regions, on the views on wish; or why it changes nothing, with
+a way to go there."""
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QShowEvent

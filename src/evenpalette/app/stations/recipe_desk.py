@@ -1,4 +1,5 @@
-"""What the cards and inputs of the recipe share: the document, the copy that is shown, and what they ask of the bench."""
+"""What the cards and inputs of the recipe share: the document, the copy that is shown, and what they ask of the
+bench."""
 
 from collections.abc import Callable
 

@@ -409,7 +409,8 @@ class RegionsBench(QWidget):
         self._views.show_live(None)
 
     def _pick_texture(self) -> Texture | None:
-        """What colors are picked from: the painted color where Flat shows it or where there is no ID map, else the first ID map."""
+        """What colors are picked from: the painted color where Flat shows it or where there is no ID map, else the
+        first ID map."""
         asset = self._session.state.project.asset
         painted = asset.texture(self._session.state.project.tone.painted) or next(
             iter(asset.with_role(Role.PAINTED)), None

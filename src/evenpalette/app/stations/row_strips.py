@@ -27,7 +27,8 @@ PER_COLUMN = 6
 
 @dataclass(frozen=True)
 class StripLook:
-    """What a strip shows. chips: (number, flag color) of its regions; none is everywhere else. color: '' for a number."""
+    """What a strip shows. chips: (number, flag color) of its regions; none is everywhere else. color: '' for a
+    number."""
 
     row_id: str
     chips: tuple[tuple[int, str], ...]

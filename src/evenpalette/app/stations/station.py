@@ -27,8 +27,8 @@ class Room:
 
 @dataclass(frozen=True)
 class Station(Generic[Bench]):
-    """verbs: given the document's room and a function that goes to the station and gives its bench, so that a verb may be
-    asked for from anywhere."""
+    """verbs: given the document's room and a function that goes to the station and gives its bench, so that a verb may
+    be asked for from anywhere."""
 
     make: Callable[[Room], Bench]
     verbs: Callable[[Room, Callable[[], Bench]], list[Verb]] = lambda _room, _bench: []

@@ -34,7 +34,8 @@ from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 
-#: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is wide.
+#: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is
+#: wide.
 _FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
 #: What a view shows from the left on, each up to a share of its width.
 Looks = list[tuple[Look, float]]

@@ -14,7 +14,8 @@ _THREADS = 2
 
 
 class OtherContexts:
-    """Threads with an OpenGL context each that shares its textures with the views'. Made on the thread of the window."""
+    """Threads with an OpenGL context each that shares its textures with the views'. Made on the thread of the
+    window."""
 
     def __init__(self, shared: QOpenGLContext) -> None:
         self._shared = shared

@@ -31,9 +31,9 @@ _ZOOMS = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 1
 
 @dataclass(frozen=True)
 class Pick:
-    """A color that is to be picked. take: gets it. pixels: uint8 (height, width, 3) that it is stored in, None for what the
-    views show; name: what these are called. hovered: gets the color and (u, v) under the pointer; ended: is told when it
-    was taken or given up."""
+    """A color that is to be picked. take: gets it. pixels: uint8 (height, width, 3) that it is stored in, None for what
+    the views show; name: what these are called. hovered: gets the color and (u, v) under the pointer; ended: is told
+    when it was taken or given up."""
 
     take: Callable[[str], None]
     pixels: NDArray[np.uint8] | None = None

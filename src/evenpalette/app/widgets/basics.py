@@ -116,7 +116,8 @@ def card() -> QFrame:
 
 
 def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable[[], object]]]) -> list[QAction]:
-    """Things to do to the rows of a list, (text, keys, function) each, with shortcuts that hold while it has the focus."""
+    """Things to do to the rows of a list, (text, keys, function) each, with shortcuts that hold while it has the
+    focus."""
     made = []
     for text, keys, run in actions:
         action = QAction(text, view)
@@ -129,7 +130,8 @@ def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable
 
 
 def clear(layout) -> None:  # type: ignore[no-untyped-def]
-    """Take everything out of a layout. What is taken out may be what was clicked: it goes when its signal has come back."""
+    """Take everything out of a layout. What is taken out may be what was clicked: it goes when its signal has come
+    back."""
     while layout.count():
         item = layout.takeAt(0)
         if (widget := item.widget()) is not None:
@@ -141,8 +143,8 @@ def clear(layout) -> None:  # type: ignore[no-untyped-def]
 
 
 def caption(text: str, widget: QWidget) -> QLabel:
-    """The word beside a widget, which is called by it where it has no name of its own: a line of several gives it to the
-    first that can be worked."""
+    """The word beside a widget, which is called by it where it has no name of its own: a line of several gives it to
+    the first that can be worked."""
     made = label(text, "note")
     inner = [
         child

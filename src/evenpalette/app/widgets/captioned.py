@@ -13,8 +13,8 @@ from evenpalette.core.raster.raster import Encoding, Raster
 def captioned(
     tiles: Sequence[tuple[QImage, Sequence[str]]], tile: tuple[int, int], columns: int, pixels: int
 ) -> Raster:
-    """Pictures of at most the size of a tile, each in the middle of its own, with lines of words under it, the first one
-    strong. pixels: height of the words. uint8, sRGB, columns * tile wide, on the neutral surround."""
+    """Pictures of at most the size of a tile, each in the middle of its own, with lines of words under it, the first
+    one strong. pixels: height of the words. uint8, sRGB, columns * tile wide, on the neutral surround."""
     line = round(pixels * 1.4)
     high = tile[1] + line * max(len(words) for _, words in tiles) + line // 3
     image = QImage(columns * tile[0], -(-len(tiles) // columns) * high, QImage.Format.Format_RGB888)

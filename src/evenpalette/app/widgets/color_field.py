@@ -45,8 +45,8 @@ PickColor = Callable[[Callable[[str], None]], None]
 
 @dataclass(frozen=True)
 class ColorAround:
-    """What a color is chosen among and for. colors: those of the project. gray: the mean linear gray of the tone that it
-    tints, None where it does not tint one."""
+    """What a color is chosen among and for. colors: those of the project. gray: the mean linear gray of the tone that
+    it tints, None where it does not tint one."""
 
     colors: tuple[str, ...] = ()
     gray: float | None = None
@@ -272,8 +272,8 @@ class ColorField(QWidget):
 
 
 class ColorEditor(QFrame):
-    """A plane of lightness and chroma with the edge of sRGB, a track of hues, their numbers, hex entry, the color over the
-    tone, colors of the project and recent ones, a picker on the views; Ctrl+C and Ctrl+V copy and paste."""
+    """A plane of lightness and chroma with the edge of sRGB, a track of hues, their numbers, hex entry, the color over
+    the tone, colors of the project and recent ones, a picker on the views; Ctrl+C and Ctrl+V copy and paste."""
 
     edited = pyqtSignal(str)
     finished = pyqtSignal()

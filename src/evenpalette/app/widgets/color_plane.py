@@ -17,8 +17,8 @@ _GRID = (86, 64)
 
 
 def plane_colors(hue: float, size: tuple[int, int] = _GRID) -> tuple[np.ndarray, np.ndarray]:
-    """Encoded sRGB (height, width, 3), 0..1, of lightness 1 (top) to 0 over chroma 0 to MOST_CHROMA at a hue in degrees,
-    and which of them sRGB holds, bool (height, width)."""
+    """Encoded sRGB (height, width, 3), 0..1, of lightness 1 (top) to 0 over chroma 0 to MOST_CHROMA at a hue in
+    degrees, and which of them sRGB holds, bool (height, width)."""
     width, height = size
     chroma = (np.arange(width) + 0.5) / width * MOST_CHROMA
     lightness = 1 - (np.arange(height) + 0.5) / height
@@ -43,7 +43,8 @@ def gamut_edge(hue: float, steps: int = 48) -> list[tuple[float, float]]:
 
 
 def _image(encoded: np.ndarray) -> QImage:
-    """A picture of encoded values (height, width, 3) of 0..1. The bytes live until it is copied: Qt only borrows them."""
+    """A picture of encoded values (height, width, 3) of 0..1. The bytes live until it is copied: Qt only borrows
+    them."""
     data = np.round(encoded * 255).astype(np.uint8).tobytes()
     height, width = encoded.shape[:2]
     return QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()

@@ -5,7 +5,8 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidg
 
 
 class Pages(QStackedWidget):
-    """`switch` is the row of words; put it where it fits. The words are one tab stop; arrows go from one to the next."""
+    """`switch` is the row of words; put it where it fits. The words are one tab stop; arrows go from one to the
+    next."""
 
     changed = pyqtSignal()
 

@@ -14,7 +14,8 @@ _LEAST_PIXELS = 5.0
 
 
 class PaletteField(QWidget):
-    """Left and Right choose an entry, Up and Down a row; Enter or a double click asks for its color; a drag moves it."""
+    """Left and Right choose an entry, Up and Down a row; Enter or a double click asks for its color; a drag moves
+    it."""
 
     chosen = pyqtSignal(int, int)
     asked = pyqtSignal()
@@ -42,8 +43,8 @@ class PaletteField(QWidget):
         return QSize(420, 110)
 
     def show_palette(self, rows: NDArray[np.uint8], shares: NDArray[np.float64], locked: tuple[str, ...] = ()) -> None:
-        """Show rows of entries, uint8 (rows, n, 3 or 4), and how much of the texture each entry covers, (n,). locked: colors
-        that reducing anew keeps."""
+        """Show rows of entries, uint8 (rows, n, 3 or 4), and how much of the texture each entry covers, (n,). locked:
+        colors that reducing anew keeps."""
         self._rows, self._locked = rows, locked
         least = _LEAST_PIXELS / max(1.0, float(self.width()))
         wide = np.maximum(np.sqrt(shares), 1e-3)

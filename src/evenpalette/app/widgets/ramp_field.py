@@ -27,8 +27,9 @@ _SIDE, _HANDLES = 8, 20
 
 
 class RampField(QWidget):
-    """Double click: a new stop. Left and Right: another stop; with Alt they move it. Up and Down: another row. Del: takes
-    the stop out. H: a hard edge. Enter: its color. A color can be dropped on a stop, or between two for a new one."""
+    """Double click: a new stop. Left and Right: another stop; with Alt they move it. Up and Down: another row. Del:
+    takes the stop out. H: a hard edge. Enter: its color. A color can be dropped on a stop, or between two for a new
+    one."""
 
     edited = pyqtSignal(object)
     chosen = pyqtSignal()

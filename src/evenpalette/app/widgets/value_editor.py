@@ -29,8 +29,9 @@ class ValueEditor(QWidget):
         self, input: Input, state: Callable[[], State], *, pick: PickColor | None = None, without: str = "",
         optional: bool = False, around: AskAround | None = None, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        """state: the document whose regions and textures are offered. pick: takes a color from the views. around: what a
-        color is chosen among and for. without: a region that is not offered. optional: whether a region, channel or texture may be none."""
+        """state: the document whose regions and textures are offered. pick: takes a color from the views. around: what
+        a color is chosen among and for. without: a region that is not offered. optional: whether a region, channel or
+        texture may be none."""
         super().__init__(parent)
         self.input = input
         self._state, self._without, self._optional = state, without, optional

@@ -13,7 +13,8 @@ BLOCK = 512
 _THIRD, _FIFTH = np.float32(1 / 3), np.float32(1 / 5)
 #: (1 - 1/n) times the bits of 1, a little less: what makes the guess's error even.
 _THIRD_OF, _FIFTH_OF = np.int32(709921077), np.int32(851981000)
-#: Brighter light is taken as this, so that no power overflows, and dimmer as that, so that none is denormal, which is slow.
+#: Brighter light is taken as this, so that no power overflows, and dimmer as that, so that none is denormal, which is
+#: slow.
 _MOST, _LEAST = np.float32(1e6), np.float32(1e-12)
 
 

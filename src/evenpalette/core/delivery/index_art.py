@@ -1,4 +1,5 @@
-"""Index art delivered so that it survives the GPU: for each of the three ways its files and the shader text that reads them."""
+"""Index art delivered so that it survives the GPU: for each of the three ways its files and the shader text that reads
+them."""
 
 from pathlib import Path
 
@@ -77,7 +78,8 @@ FUNCTIONS = {LOOK_UP: "ep_look_up_then_filter", TRUE_MIPS: "ep_true_mips", ORDER
 
 
 def shader_text(way: str) -> str:
-    """The functions of a way of WAYS; the last one is `vec3 FUNCTIONS[way](index_map, strip, uv, row, level)`, linear light."""
+    """The functions of a way of WAYS; the last one is `vec3 FUNCTIONS[way](index_map, strip, uv, row, level)`, linear
+    light."""
     return _HEAD.format(name=FUNCTIONS[way], index=_INDEX[way]) + _TEXT[way]
 
 
@@ -102,7 +104,8 @@ def index_levels(way: str, index: Raster, strip: Raster, row: int = 0) -> tuple[
 
 
 def write_index_art(folder: Path, way: str, index: Raster, strip: Raster, row: int = 0) -> list[str]:
-    """Write `index-0.png` and every smaller level, `strip.png` and `index.glsl` into a new or empty folder; their names.
+    """Write `index-0.png` and every smaller level, `strip.png` and `index.glsl` into a new or empty folder; their
+    names.
 
     Raises EvenPaletteError.
     """

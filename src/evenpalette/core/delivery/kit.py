@@ -81,8 +81,9 @@ def write_kit(
 
     Several sheets have a folder each: `variants/<variant>/<sheet>/` and `kit/<sheet>/`. variants: ids, None is all.
     longest: side of the maps, kit_longest: of the kit's textures, in texels, 0 is the sources' own. workers: threads, 0
-    is one for each core. maps: attributes to write, as `render_maps` makes them. A project without variants gets one called 'default'. All files take their places together at
-    the end (`files_as_one`), so a failure or cancel leaves the folder as it was. Raises EvenPaletteError.
+    is one for each core. maps: attributes to write, as `render_maps` makes them. A project without variants gets one
+    called 'default'. All files take their places together at the end (`files_as_one`), so a failure or cancel leaves
+    the folder as it was. Raises EvenPaletteError.
     """
     out = Path(out)
     chosen = [v for v in state.project.variants if variants is None or v.id in variants]

@@ -46,8 +46,10 @@ AnyValue = ColorValue | ChoiceValue | PlacementValue | TextureValue | bool | int
 
 
 class KitParameter(_Said):
-    """One parameter. range: in which a value changes anything (of the row of a strip with four rows, 0 to 3). `id` stays when the artist renames it; `uniform` may not. choices: of a choice its words, of a vector
-    the names of its numbers, of a texture the values that `choice` of textures may have: its samplers are those of the textures whose `parameter` is its uniform."""
+    """One parameter. range: in which a value changes anything (of the row of a strip with four rows, 0 to 3). `id`
+    stays when the artist renames it; `uniform` may not. choices: of a choice its words, of a vector the names of its
+    numbers, of a texture the values that `choice` of textures may have: its samplers are those of the textures whose
+    `parameter` is its uniform."""
 
     id: str
     uniform: str
@@ -66,11 +68,12 @@ class KitTexture(_Said):
     """One texture in `textures/`, and how to set it up. The first row of the file is at v = 0.
 
     channels: in the file. bits: 8, 16 or 32 (float) a channel. encoding: `srgb` is decoded when it is read, `data` is
-    not; float textures are linear light or data as they are. alpha: whether the file has one: `data` is never premultiplied, not
-    while it is loaded either, for it may hold data, and 0 there does not mean that nothing is seen. filter: `linear` is bilinear in a level,
-    with `mips` between levels too, each the mean of two by two texels of the one before, of color in linear light. 16 bits that
-    a target has no format for are rounded to 8. parameter, choice: of several textures with one sampler that one is bound whose choice
-    is the value of the parameter (by uniform); the default stands last. Of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
+    not; float textures are linear light or data as they are. alpha: whether the file has one: `data` is never
+    premultiplied, not while it is loaded either, for it may hold data, and 0 there does not mean that nothing is seen.
+    filter: `linear` is bilinear in a level, with `mips` between levels too, each the mean of two by two texels of the
+    one before, of color in linear light. 16 bits that a target has no format for are rounded to 8. parameter, choice:
+    of several textures with one sampler that one is bound whose choice is the value of the parameter (by uniform); the
+    default stands last. Of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
     """
 
     sampler: str
@@ -103,8 +106,9 @@ class KitRegion(_Said):
 
 
 class KitDivision(_Said):
-    """One way in which the surface is divided, and what happens where its coverages overlap. Sums from 251 of 255 on count as one,
-    and from 247 on they are brought toward it: 8 bits may have lost so much of shares that belong together."""
+    """One way in which the surface is divided, and what happens where its coverages overlap. Sums from 251 of 255 on
+    count as one, and from 247 on they are brought toward it: 8 bits may have lost so much of shares that belong
+    together."""
 
     id: str
     name: str
@@ -123,9 +127,10 @@ class KitStep(_Said):
 
 
 class KitAttribute(_Said):
-    """One field of `EpSurface`. holds: linear color, light that may exceed 1, data, or slopes x / z and y / z: x along the
-    tangent (where u grows), y along the bitangent of a green-up normal map (against v, which runs down). Angles are in turns,
-    counter-clockwise from the tangent toward that bitangent. constant: its value where no texel has another."""
+    """One field of `EpSurface`. holds: linear color, light that may exceed 1, data, or slopes x / z and y / z: x along
+    the tangent (where u grows), y along the bitangent of a green-up normal map (against v, which runs down). Angles are
+    in turns, counter-clockwise from the tangent toward that bitangent. constant: its value where no texel has
+    another."""
 
     field: str
     glsl: Literal["float", "vec2", "vec3", "vec4"]
@@ -143,8 +148,9 @@ class KitOpacity(_Said):
 
 
 class KitTime(_Said):
-    """How `seconds` may be counted. largest: beyond it float32 shows in what moves, so let it wrap before. repeats_after: after
-    so many everything is as it was, so wrap there; null where that is longer than the largest or does not happen."""
+    """How `seconds` may be counted. largest: beyond it float32 shows in what moves, so let it wrap before.
+    repeats_after: after so many everything is as it was, so wrap there; null where that is longer than the largest or
+    does not happen."""
 
     largest: float
     repeats_after: float | None
@@ -162,8 +168,8 @@ class KitMap(_Said):
 
 
 class KitVariant(_Said):
-    """One variant: the folder of its maps, relative to the folder that was delivered to (the one above `kit/`), and the value of
-    every parameter, by uniform. maps: by attribute."""
+    """One variant: the folder of its maps, relative to the folder that was delivered to (the one above `kit/`), and the
+    value of every parameter, by uniform. maps: by attribute."""
 
     id: str
     name: str

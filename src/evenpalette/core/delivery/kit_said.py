@@ -20,7 +20,8 @@ _LENGTHS = 4096.0
 
 
 def useful_range(state: State, parameter: Parameter) -> tuple[float, float] | None:
-    """In which a ranged parameter changes anything: that of its own, and no row beyond those of the strips that it chooses in."""
+    """In which a ranged parameter changes anything: that of its own, and no row beyond those of the strips that it
+    chooses in."""
     if not parameter.is_ranged:
         return None
     most = [
@@ -35,7 +36,8 @@ def useful_range(state: State, parameter: Parameter) -> tuple[float, float] | No
 
 
 def constant_of(state: State, attribute: str) -> list[float] | None:
-    """The value that an attribute has at every texel, where no step and no texture gives it another; None where one does."""
+    """The value that an attribute has at every texel, where no step and no texture gives it another; None where one
+    does."""
     start = state.starts.get(attribute)
     written = made_attributes(state.project.recipe, ())
     if attribute == BASE_COLOR or attribute in written or (start is not None and start.texture):

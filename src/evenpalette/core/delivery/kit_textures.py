@@ -28,8 +28,8 @@ class StoredTexture:
 
 
 def coverage_textures(state: State) -> list[Raster]:
-    """The coverages packed four to a texture in region order, 8-bit data: gray for one, RGB for two (blue is 0) and three, and
-    only for four an alpha, which a loader might multiply into the others."""
+    """The coverages packed four to a texture in region order, 8-bit data: gray for one, RGB for two (blue is 0) and
+    three, and only for four an alpha, which a loader might multiply into the others."""
     planes = list(state.sources.coverages)
     groups = [planes[start : start + 4] for start in range(0, len(planes), 4)]
     return [
@@ -74,8 +74,8 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
 
 
 def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, Sampled, str]]:
-    """Every sampler of steps with every texture that it may read; of a choice the default last, so that whoever knows no
-    choices is left with it."""
+    """Every sampler of steps with every texture that it may read; of a choice the default last, so that whoever knows
+    no choices is left with it."""
     for sampler, sampled in shader.textures.items():
         parameter = state.project.recipe.parameter(sampled.parameter)
         if parameter is None:

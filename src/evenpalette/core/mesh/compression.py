@@ -1,7 +1,7 @@
 """Compressed geometry of glTF files, unpacked by packages of their own.
 
-Source: KHR_draco_mesh_compression; EXT_meshopt_compression, KHR_meshopt_compression. What comes out is checked against what
-the file says of it before it is used.
+Source: KHR_draco_mesh_compression; EXT_meshopt_compression, KHR_meshopt_compression. What comes out is checked against
+what the file says of it before it is used.
 """
 
 from collections.abc import Mapping
@@ -15,7 +15,8 @@ from evenpalette.core.errors import MeshFileError
 DRACO = "KHR_draco_mesh_compression"
 #: Extensions by which buffer views are compressed.
 OF_VIEWS = ("KHR_meshopt_compression", "EXT_meshopt_compression")
-#: Bytes that Draco may unfold a byte to: its strongest setting on the smoothest mesh stays below it (common practice, no source).
+#: Bytes that Draco may unfold a byte to: its strongest setting on the smoothest mesh stays below it (common practice,
+#: no source).
 _MOST_FOLD = 2000
 
 
@@ -29,7 +30,8 @@ def of_view(view: Mapping[str, Any]) -> dict[str, Any] | None:
 
 
 def decompress_view(content: memoryview, how: Mapping[str, Any], name: str) -> bytes:
-    """The bytes of a view, count * byteStride of them. Raises MeshFileError for damage, or where the package is missing."""
+    """The bytes of a view, count * byteStride of them. Raises MeshFileError for damage, or where the package is
+    missing."""
     try:
         import meshoptimizer
     except ImportError:

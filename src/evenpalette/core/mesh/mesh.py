@@ -143,7 +143,8 @@ def _welded(positions: NDArray[np.float32], faces: NDArray) -> tuple[NDArray[np.
 
 
 def smooth_normals(positions: NDArray, faces: NDArray, crease_degrees: float = 40.0) -> NDArray[np.float32]:
-    """Corner normals (F, 3, 3): the area-weighted mean around the vertex where the face agrees with it, else its own."""
+    """Corner normals (F, 3, 3): the area-weighted mean around the vertex where the face agrees with it, else its
+    own."""
     a, b, c = (positions[faces[:, i]].astype(np.float64) for i in range(3))
     weighted = np.cross(b - a, c - a)
     sums = np.zeros((len(positions), 3))

@@ -26,7 +26,8 @@ MESH_ENDINGS = tuple(_PARSERS)
 
 
 def read_mesh(path: Path | str) -> Mesh:
-    """Read an OBJ, PLY, GLB or glTF file; what lies beside a .gltf is read by `read_asset`. Raises MeshFileError with the file's name."""
+    """Read an OBJ, PLY, GLB or glTF file; what lies beside a .gltf is read by `read_asset`. Raises MeshFileError with
+    the file's name."""
     path = Path(path)
     try:
         content = read_regular(path, limits().mesh_file_bytes)

@@ -22,7 +22,8 @@ _TRIANGLES, _STRIP, _FAN = 4, 5, 6
 
 
 def parse_glb(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
-    """Parse the bytes of a GLB, or of a .gltf that needs no other file; uv_set as in `mesh_of`. Raises MeshFileError."""
+    """Parse the bytes of a GLB, or of a .gltf that needs no other file; uv_set as in `mesh_of`. Raises
+    MeshFileError."""
     if name.lower().endswith(".glb") and content[:4] != b"glTF":
         raise MeshFileError(f"{name} is not a GLB mesh.")
     return mesh_of(open_gltf(content, name), uv_set)
@@ -32,8 +33,8 @@ def mesh_of(gltf: GltfFile, uv_set: int | None = None) -> Mesh:
     """Every primitive of triangles, strips or fans of the scene, with its node's place applied.
 
     Materials name the groups. uv_set: the UV set that every part uses where it has it; None is, for each part, the one
-    that its base color (else its first texture) is laid by, with its texture transform. Morph targets and skins are left in their rest. Raises MeshFileError for
-    anything damaged or out of range.
+    that its base color (else its first texture) is laid by, with its texture transform. Morph targets and skins are
+    left in their rest. Raises MeshFileError for anything damaged or out of range.
     """
     wanted = _wanted_primitives(gltf)
     parts = [_primitive(gltf, primitive, matrix, mesh_name, uv_set) for primitive, matrix, mesh_name in wanted]

@@ -1,7 +1,7 @@
 """Which axis of a mesh file points up, and the mesh set upright: Y up, as everything else here has it.
 
-glTF says Y. OBJ and PLY say nothing: what stands on the ground of one axis and about the middle of the other two most likely has
-that one upright (common practice, no source).
+glTF says Y. OBJ and PLY say nothing: what stands on the ground of one axis and about the middle of the other two most
+likely has that one upright (common practice, no source).
 """
 
 from dataclasses import replace

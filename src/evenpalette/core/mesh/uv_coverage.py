@@ -107,8 +107,8 @@ def cover_texels(
     """How much of each texel the faces of each label cover, float32 (count, size, size), not clamped where UVs overlap.
 
     uvs: (F, 3, 2), v down; parts outside the tile are cut off. labels: (F,), -1 is left out. samples: 0 is exact area,
-    else 1, 16 or 64 points a texel. rows: only these (count, rows, size). Either winding counts, so mirrored islands are
-    covered too.
+    else 1, 16 or 64 points a texel. rows: only these (count, rows, size). Either winding counts, so mirrored islands
+    are covered too.
     """
     side = {0: 0, 1: 1, 16: 4, 64: 8}[samples]
     rows = rows or slice(0, size)

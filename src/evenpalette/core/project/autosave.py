@@ -48,7 +48,8 @@ class Autosave:
         self._gone = False
 
     def save(self, state: State, project_path: str) -> None:
-        """Write the state beside, without touching the project. Raises ProjectError; the one before then still opens."""
+        """Write the state beside, without touching the project. Raises ProjectError; the one before then still
+        opens."""
         with self._writing:
             if not self._gone:
                 self._write(state, project_path)

@@ -1,4 +1,5 @@
-"""Color that bleeds at islands: where a texture has something else beyond its islands, the next mip levels mix it in."""
+"""Color that bleeds at islands: where a texture has something else beyond its islands, the next mip levels mix it
+in."""
 
 from collections.abc import Iterator
 

@@ -13,7 +13,8 @@ from evenpalette.core.regions.model import PaintedSource
 
 
 class Budget:
-    """What a project has left. A plane counts once for every region that has it, a texture's pixels once wherever they are.
+    """What a project has left. A plane counts once for every region that has it, a texture's pixels once wherever they
+    are.
 
     taken: bytes that are held already.
     """

@@ -33,7 +33,8 @@ class TextureFile:
 
 
 def role_named(name: str) -> Role:
-    """A role by its name in the window, in lower case with `-` for spaces. Raises EvenPaletteError with those there are."""
+    """A role by its name in the window, in lower case with `-` for spaces. Raises EvenPaletteError with those there
+    are."""
     for role in Role:
         if role.value.lower().replace(" ", "-") == name.strip().lower():
             return role
@@ -48,8 +49,8 @@ def create_project(
     """A document of a mesh with what its file brings along, more textures, regions, one Tint step, and on wish a tone.
 
     regions: a kind of what the mesh brings along, 'id:FILE' or 'channels:FILE', '' for none. Textures go to the first
-    sheet; regions that come of the mesh are made on every sheet. tile: of the layout, 'wrap' for all laid into one, which is
-    guessed where one picture repeats over several. fit: needs a painted texture and regions. Raises
+    sheet; regions that come of the mesh are made on every sheet. tile: of the layout, 'wrap' for all laid into one,
+    which is guessed where one picture repeats over several. fit: needs a painted texture and regions. Raises
     EvenPaletteError.
     """
     state = take_asset(State(), read_asset(mesh), str(mesh))
@@ -86,8 +87,8 @@ def create_project(
 
 
 def _repeats(state: State, textures: Sequence[TextureFile]) -> bool:
-    """Whether a layout that leaves the first tile most likely repeats its pictures: none of them says by its name of which
-    tile it is."""
+    """Whether a layout that leaves the first tile most likely repeats its pictures: none of them says by its name of
+    which tile it is."""
     tiles = tiles_of(state.mesh.whole.mesh) if state.mesh is not None else {}
     names = [t.name for sheet in state.project.sheets for t in sheet.textures] + [t.path.name for t in textures]
     return any(tile != FIRST for tile in tiles) and not any(_TILE.search(name) for name in names)

@@ -66,8 +66,8 @@ def find_in_regions(state: State) -> RegionFindings:
 
 
 def find_all(state: State, regions: RegionFindings | None = None, may_read: MayRead = nothing) -> list[Finding]:
-    """Findings of every station, in the order of the path, but for those that the artist chose to leave. regions: those already found, where they hold. may_read: which
-    of the files that the project names may be looked into."""
+    """Findings of every station, in the order of the path, but for those that the artist chose to leave. regions: those
+    already found, where they hold. may_read: which of the files that the project names may be looked into."""
     return without(everything(state, regions, may_read), state.project.ignored)[0]
 
 

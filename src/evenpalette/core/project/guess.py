@@ -99,7 +99,8 @@ def _by_pixels(raster: Raster) -> tuple[Role | None, str]:
 
 
 def contradiction(role: Role, raster: Raster) -> Role | None:
-    """The role of data that a texture's pixels show while it is taken for color; None where nothing speaks against it."""
+    """The role of data that a texture's pixels show while it is taken for color; None where nothing speaks against
+    it."""
     if role in _DATA_ROLES:
         return None
     seen, _ = _by_pixels(raster)

@@ -45,7 +45,8 @@ class Measured:
 
 
 def measure_texture(state: State, texture_id: str, row: int = 0, progress: Progress = no_progress) -> Measured:
-    """Index art by a row of its strip, everything else by the settings that a game might choose. Raises EvenPaletteError."""
+    """Index art by a row of its strip, everything else by the settings that a game might choose. Raises
+    EvenPaletteError."""
     texture, raster = state.project.asset.texture(texture_id), state.textures.get(texture_id)
     if texture is None or raster is None:
         raise EvenPaletteError("That texture is no longer in the project.")
@@ -86,7 +87,8 @@ def _truth_of(picture: Raster) -> Callable[[float, int], F32]:
 
 @dataclass(frozen=True)
 class Pictures:
-    """What is seen from a distance, uint8 (height, width, 3): the truth, the way, and their CIEDE2000, LOUDEST is white."""
+    """What is seen from a distance, uint8 (height, width, 3): the truth, the way, and their CIEDE2000, LOUDEST is
+    white."""
 
     wanted: NDArray[np.uint8]
     seen: NDArray[np.uint8]

@@ -45,8 +45,8 @@ class Apart(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Looks:
-    """What values of parameters make of an asset, on few texels: for each sheet its attributes as they are seen, float32
-    (height, width, channels), and their mean over each region, (regions, channels)."""
+    """What values of parameters make of an asset, on few texels: for each sheet its attributes as they are seen,
+    float32 (height, width, channels), and their mean over each region, (regions, channels)."""
 
     pictures: tuple[Mapping[str, F32], ...]
     means: tuple[Mapping[str, F32], ...]
@@ -99,8 +99,8 @@ class Eye:
     def nearest(self, look: Looks, others: Sequence[Looks], enough: float = 0.0) -> tuple[int, Apart] | None:
         """Which of other looks is nearest to one over the whole surface, and how near; None where there is no other.
 
-        All are looked at texel by texel, those whose regions are nearest in their means first; with the first that is no
-        farther than `enough` it ends, and that one is the answer.
+        All are looked at texel by texel, those whose regions are nearest in their means first; with the first that is
+        no farther than `enough` it ends, and that one is the answer.
         """
         if not others:
             return None

@@ -2,7 +2,8 @@
 
 Version 1 had one division, one sheet, and a step for each region. Neighboring steps of one kind with disjoint regions
 become one step with rows; what they have in common is set once. What version 2 says means the same in version 3, which
-says more: vectors, choices of textures, parts of textures. Up to version 3 scratches and strands were turned the other way.
+says more: vectors, choices of textures, parts of textures. Up to version 3 scratches and strands were turned the other
+way.
 """
 
 from typing import Any

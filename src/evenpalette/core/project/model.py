@@ -59,7 +59,8 @@ class Texture(Stored):
     """One texture of the asset. `encoding` normally follows the role; HDR color is linear.
 
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
-    role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended: of which texture it was made, and how; None for one of its own.
+    role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended:
+    of which texture it was made, and how; None for one of its own.
     ramps: of a strip, the ramps that its rows are drawn from; () where its entries were set one by one.
     locked: of a strip, colors that a palette keeps when its texture is reduced anew.
     """
@@ -126,8 +127,8 @@ def _attribute(key: str) -> str:
 
 
 class DeliverySettings(Stored):
-    """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the kit's textures in texels, 0 is the
-    sources' own."""
+    """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the
+    kit's textures in texels, 0 is the sources' own."""
 
     size: int = Field(0, ge=0, le=16384)
     kit_size: int = Field(0, ge=0, le=16384)

@@ -33,7 +33,8 @@ def without(findings: Sequence[Finding], ignored: Iterable[str]) -> tuple[list[F
 
 
 def joined(findings: Sequence[Finding], names: dict[str, str]) -> list[Finding]:
-    """Findings of several regions that say the same of each, as one: two regions that meet at a seam are lost on it together.
+    """Findings of several regions that say the same of each, as one: two regions that meet at a seam are lost on it
+    together.
 
     names: of regions, by their ids; what is joined begins with one.
     """

@@ -39,7 +39,8 @@ LEAST = 0.5 / 255
 
 @dataclass(frozen=True)
 class Reason:
-    """Why a parameter changes nothing in one of the places where it is used. step, region: what to go to, '' for none."""
+    """Why a parameter changes nothing in one of the places where it is used. step, region: what to go to, '' for
+    none."""
 
     text: str
     step: str = ""
@@ -127,7 +128,8 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
 
 
 def reach_picture(reach: Reach) -> Raster:
-    """The change as a picture: dark where there is none, lighter the more there is, on a scale that shows little ones."""
+    """The change as a picture: dark where there is none, lighter the more there is, on a scale that shows little
+    ones."""
     share = np.clip(reach.change / max(reach.strongest, LEAST), 0, 1) ** np.float32(0.5)
     codes = np.stack([30 + 200 * share, 30 + 170 * share, 34 + 60 * share], -1)
     codes[reach.change <= LEAST] = (30, 30, 34)
@@ -188,7 +190,8 @@ def _change(
 
 @dataclass(frozen=True)
 class _Changes:
-    """The largest change after a step: of what is seen, and of what is computed before anything is cut off, (texels,)."""
+    """The largest change after a step: of what is seen, and of what is computed before anything is cut off,
+    (texels,)."""
 
     seen: F32
     raw: F32
@@ -197,7 +200,8 @@ class _Changes:
 def _changes_from(
     state: State, bind: Binder, small: Sources, values: dict[str, Value], parameter: Parameter, others: Sequence[Value], place: int
 ) -> tuple[F32, list[_Changes]]:  # fmt: skip
-    """The base color before a step, (3, texels), and what a parameter's other values change after it and after each that follows."""
+    """The base color before a step, (3, texels), and what a parameter's other values change after it and after each
+    that follows."""
     wanted = wanted_attributes(state)
     texels = small.size[0] * small.size[1]
     before: F32 = np.zeros((3, texels), np.float32)

@@ -17,8 +17,8 @@ _ROWS = 48
 
 
 def find_odd_sizes(state: State) -> Iterator[Finding]:
-    """A finding for each texture that the recipe reads as it lies, whose size is not that of the others by a power of two, and
-    which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
+    """A finding for each texture that the recipe reads as it lies, whose size is not that of the others by a power of
+    two, and which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
     size = state.sources.size
     names = {t.id: t.name for t in state.project.asset.textures}
     held = {
@@ -40,7 +40,8 @@ def find_odd_sizes(state: State) -> Iterator[Finding]:
 
 
 def _read_as_it_lies(state: State) -> Iterator[str]:
-    """Textures of steps that are on, but for those that are laid by a placement or fetched texel by texel, which are read alike."""
+    """Textures of steps that are on, but for those that are laid by a placement or fetched texel by texel, which are
+    read alike."""
     for step in state.bound_steps(None):
         exact = {m.looks_up for m in step.kind.maps if m.looks_up} | {
             m.key for m in step.kind.maps if m.looks_up or m.cells

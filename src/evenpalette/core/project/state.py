@@ -90,7 +90,8 @@ class State:
                 yield sheet.tone.pixels
 
     def with_project(self, **parts: object) -> "State":
-        """The state with parts of the project replaced; asset, regions, tone and recipe are those of the active sheet."""
+        """The state with parts of the project replaced; asset, regions, tone and recipe are those of the active
+        sheet."""
         return replace(self, project=self.project.changed(**parts))
 
     def on(self, sheet_id: str) -> "State":
@@ -153,8 +154,8 @@ class State:
 
     @cached_property
     def read_textures(self) -> Mapping[str, Raster]:
-        """The textures of all sheets as steps of the active one read them, on the CPU, in the views and in the kit: colors
-        grow under clear texels of those whose alpha says how much of them is laid."""
+        """The textures of all sheets as steps of the active one read them, on the CPU, in the views and in the kit:
+        colors grow under clear texels of those whose alpha says how much of them is laid."""
         recipe = self.project.recipe
         laid = {
             key
@@ -237,7 +238,8 @@ class State:
         return used_mask(self._faces, (size[1], size[0]))
 
     def used_share(self, size: tuple[int, int]) -> NDArray[np.float32]:
-        """Which part of each texel of a small picture (width, height) some face lies on, float32 (height, width), 0..1."""
+        """Which part of each texel of a small picture (width, height) some face lies on, float32 (height, width),
+        0..1."""
         if self._faces is None:
             return np.ones(size[::-1], np.float32)
         return resize_plane((self._faces >= 0).astype(np.float32), size)

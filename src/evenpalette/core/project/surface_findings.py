@@ -1,4 +1,5 @@
-"""What can be wrong with how the regions lie on the texels: specks, strips, seams, islands that bleed, shared texels."""
+"""What can be wrong with how the regions lie on the texels: specks, strips, seams, islands that bleed, shared
+texels."""
 
 from collections.abc import Iterator
 

@@ -1,7 +1,8 @@
-"""Directions of scratches and strands as they were stored before version 4: from u toward v, so clockwise with green up.
+"""Directions of scratches and strands as they were stored before version 4: from u toward v, so clockwise with green
+up.
 
-Since then they turn counter-clockwise, from u toward where green points, as KHR_materials_anisotropy has it. An angle is
-stored anew as one turn less it, so that all that was made looks as it did. Works on JSON before it is checked.
+Since then they turn counter-clockwise, from u toward where green points, as KHR_materials_anisotropy has it. An angle
+is stored anew as one turn less it, so that all that was made looks as it did. Works on JSON before it is checked.
 """
 
 import json

@@ -35,7 +35,8 @@ class Reads(StrEnum):
 
 @dataclass(frozen=True)
 class Setting:
-    """How a texture is stored and read. srgb_flag: whether the sampler decodes it as color; None is as the texture says.
+    """How a texture is stored and read. srgb_flag: whether the sampler decodes it as color; None is as the texture
+    says.
     bits: of a channel on disk."""
 
     form: str = PLAIN
@@ -143,7 +144,8 @@ class Sampled:
 
 
 def stored(raster: Raster, form: str) -> F32:
-    """The values 0..1 that a format keeps of a picture, float32 (height, width, channels); BC4 has one channel, BC5 two.
+    """The values 0..1 that a format keeps of a picture, float32 (height, width, channels); BC4 has one channel, BC5
+    two.
 
     Raises EvenPaletteError for a format that is not known.
     """
@@ -209,7 +211,8 @@ def drawn(texture: Sampled, distance: float, stride: int = 1) -> F32:
 
 
 def truth(raster: Raster, distance: float, stride: int = 1) -> F32:
-    """What would be seen with endless samples: areas averaged from afar, bilinear from near, in linear light for color."""
+    """What would be seen with endless samples: areas averaged from afar, bilinear from near, in linear light for
+    color."""
     size = at_distance(raster, distance)
     if distance > 0:
         return np.asarray(resize_plane(raster.as_linear(), size), np.float32).reshape(size[1], size[0], -1)[::stride]

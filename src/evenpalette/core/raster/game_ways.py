@@ -52,7 +52,8 @@ class Seen:
 
 @dataclass(frozen=True)
 class Apart:
-    """How far a picture is from the truth. units: CIEDE2000 of each texel, as one row; error: mean square of 8-bit codes."""
+    """How far a picture is from the truth. units: CIEDE2000 of each texel, as one row; error: mean square of 8-bit
+    codes."""
 
     units: F32
     error: float

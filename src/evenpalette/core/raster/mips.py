@@ -83,7 +83,8 @@ def halved(raster: Raster) -> Raster:
     """The raster at half its width and height."""
     width, height = max(1, raster.width // 2), max(1, raster.height // 2)
     if raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB:
-        # In quarters of a code, then to the nearest code and halves to the even one: always up would brighten every level.
+        # In quarters of a code, then to the nearest code and halves to the even one: always up would brighten every
+        # level.
         quarters = np.asarray(
             cv2.resize(raster.pixels.astype(np.uint16) << 2, (width, height), interpolation=cv2.INTER_AREA), np.uint16
         )

@@ -26,8 +26,8 @@ def nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[
 
 
 def grown_under_alpha(raster: Raster) -> Raster:
-    """The raster with the colors of its nearest seen texels where its alpha is 0, so that no filter and no mip level mixes in
-    what nobody sees; the same one where it has no alpha, or none that is 0. Remembered for a while."""
+    """The raster with the colors of its nearest seen texels where its alpha is 0, so that no filter and no mip level
+    mixes in what nobody sees; the same one where it has no alpha, or none that is 0. Remembered for a while."""
     if raster.channels not in (2, 4) or raster.pixels[..., -1].min() > 0:
         return raster
     return Raster(derived((raster.pixels,), "grown under alpha", lambda: _grown(raster.pixels)), raster.encoding)

@@ -96,7 +96,8 @@ class Raster:
         return channel_values(self.pixels, index)
 
     def resized(self, width: int, height: int) -> "Raster":
-        """Area-averaged when smaller, bilinear when larger, in linear light for color; stays in its encoding and dtype."""
+        """Area-averaged when smaller, bilinear when larger, in linear light for color; stays in its encoding and
+        dtype."""
         if (width, height) == self.size:
             return self
         what = self.encoding, width, height

@@ -111,8 +111,8 @@ _derived = _Derived(_MOST_BYTES)
 
 
 def derived(sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> T:
-    """What `make` gives for these pixels, a picture of a size or a chain; remembered for a while. what: all else that it
-    depends on. What is made must not hold the pixels that it is made from."""
+    """What `make` gives for these pixels, a picture of a size or a chain; remembered for a while. what: all else that
+    it depends on. What is made must not hold the pixels that it is made from."""
     return _derived.of(sources, what, make)
 
 

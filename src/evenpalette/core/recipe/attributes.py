@@ -12,7 +12,8 @@ from evenpalette.core.errors import RecipeError
 
 
 class Holds(Enum):
-    """How an attribute is delivered: sRGB color, color that may exceed 1, plain data, tangent slopes as a normal map."""
+    """How an attribute is delivered: sRGB color, color that may exceed 1, plain data, tangent slopes as a normal
+    map."""
 
     COLOR = "color"
     LIGHT = "light"

@@ -115,7 +115,8 @@ class BoundStep:
 def read_binding(
     binding: Binding | None, input: Input, values: Mapping[str, Value], copy: int = 0, seconds: float = 0.0
 ) -> Value:
-    """The value an input gets: of its parameter, its pick, its pulse, its constant, or its default; brought into its range."""
+    """The value an input gets: of its parameter, its pick, its pulse, its constant, or its default; brought into its
+    range."""
     if binding is not None and binding.pulse is not None:
         return shown_value(binding.pulse, input, seconds)
     if binding is not None and binding.pick is not None:
@@ -183,7 +184,8 @@ def _prepared(binding: Binding | None, input: Input, values: Mapping[str, Value]
 def bind_recipe(
     recipe: Recipe, region_ids: list[str], values: Mapping[str, Value], at: Moment = NOW
 ) -> list[BoundStep]:
-    """The steps in order with their values put in. Raises EvenPaletteError for unknown kinds and values of a wrong type."""
+    """The steps in order with their values put in. Raises EvenPaletteError for unknown kinds and values of a wrong
+    type."""
     index = {region: place for place, region in enumerate(region_ids)}
     return [_bind_step(step, index, values, at) for step in recipe.steps]
 
@@ -208,7 +210,8 @@ _MOST_HELD = 4096
 
 
 class Binder:
-    """`bind_recipe` with one set of values after another: a step is bound again only where what it follows has changed."""
+    """`bind_recipe` with one set of values after another: a step is bound again only where what it follows has
+    changed."""
 
     def __init__(self, recipe: Recipe, region_ids: list[str]) -> None:
         self._steps = recipe.steps

@@ -58,7 +58,8 @@ def _store_slopes8(x, y, out):  # type: ignore[no-untyped-def]
 
 
 def _store(attribute: str, planes: Planes, out: NDArray) -> None:
-    """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for float32."""
+    """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for
+    float32."""
     if out.dtype == np.float32:
         for column, plane in enumerate(_unit_vectors(planes) if out.shape[1] > len(planes) else planes):
             out[:, column] = plane
@@ -104,12 +105,13 @@ def evaluate_surface(
     """Run the steps over the sources for these attributes; what they do not need is neither computed nor read.
 
     size: (width, height) of the result; a smaller one than the sources' own is evaluated in full and area-averaged in
-    linear light, which is what a game's mip chain of the result would show; a larger one samples the sources bilinearly.
+    linear light, which is what a game's mip chain of the result would show; a larger one samples the sources
+    bilinearly.
     box: (left, top, right, bottom) in texels of the working size, to evaluate only there (not together with `size`).
     workers: threads, 0 is one for each core. plan: another than that of the steps' values.
-    Returns for each attribute a raster (height, width, channels): color as 8-bit sRGB, data as 8-bit gray, the normal as
-    an 8-bit normal map with green up, emissive as linear float32. With `float_output` all are float32 and not clamped,
-    color linear, the normal as its two slopes.
+    Returns for each attribute a raster (height, width, channels): color as 8-bit sRGB, data as 8-bit gray, the normal
+    as an 8-bit normal map with green up, emissive as linear float32. With `float_output` all are float32 and not
+    clamped, color linear, the normal as its two slopes.
     """
     made = _evaluated(
         [steps], [plan or plan_of(steps, wanted)], sources, size=size, box=box, float_output=float_output, progress=progress, workers=workers
@@ -121,8 +123,8 @@ def evaluate_surfaces(
     recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Iterable[str], *, size: tuple[int, int] | None = None,
     float_output: bool = False, progress: Progress = no_progress, workers: int = 0,
 ) -> Iterator[dict[str, Raster]]:  # fmt: skip
-    """`evaluate_surface` for recipes that differ in values: what they read, their weights and the steps that they begin with
-    alike are made once for as many of them as a part of the memory holds."""
+    """`evaluate_surface` for recipes that differ in values: what they read, their weights and the steps that they begin
+    with alike are made once for as many of them as a part of the memory holds."""
     asked = frozenset(wanted)
     width, height = (max(a, b) for a, b in zip(size or (0, 0), sources.size, strict=True))
     held = sum(4 * width * height * ATTRIBUTES[a].planes for a in asked)
@@ -240,8 +242,8 @@ def trace(
 def stages(
     steps: Sequence[BoundStep], sources: Sources, wanted: Iterable[str], box: Box
 ) -> Iterator[dict[str, Planes]]:
-    """The planes of a box at the start and after every step, switched-off steps included; each is valid until the next, and
-    nothing else is evaluated on this thread in between."""
+    """The planes of a box at the start and after every step, switched-off steps included; each is valid until the next,
+    and nothing else is evaluated on this thread in between."""
     plan = whole_plan(steps, wanted)
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     planes = {attribute: reads.start(attribute) for attribute in plan.attributes}
@@ -271,7 +273,8 @@ def weight_planes(step: BoundStep, sources: Sources, box: Box | None = None) -> 
 def _run_tile(
     recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box
 ) -> Iterator[dict[str, Planes]]:  # fmt: skip
-    """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of them."""
+    """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of
+    them."""
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     plan = plans[0]
     planes = {attribute: reads.start(attribute) for attribute in plan.starts}

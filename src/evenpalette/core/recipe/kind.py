@@ -98,10 +98,10 @@ class Op:
     writes: the attribute. glsl: a function `T ep_<kind>_<writes>(T c, <takes>, <reads>)` that returns op(c); helper
     functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the arguments.
     reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same for every c
-    with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input whose
-    number or switch is multiplied into the weight; 0 leaves the attribute alone. needs: maps and inputs; where in all rows
-    none of the maps has a texture and all of the inputs are 0 it does nothing. affine: for values with which a base color
-    operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass.
+    with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input
+    whose number or switch is multiplied into the weight; 0 leaves the attribute alone. needs: maps and inputs; where in
+    all rows none of the maps has a texture and all of the inputs are 0 it does nothing. affine: for values with which a
+    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass.
     """
 
     writes: str
@@ -131,8 +131,8 @@ class StepKind:
     formula and source are printed in the documentation and in the kit. order: of the work; steps of a kind that lies
     `over_paint` go behind all steps of kinds before them, on the whole surface. own: inputs of which each row has its
     own unless the artist shares them, by default the first, which names the look. helpers: GLSL functions that its
-    operations share. examples: sets of values away from the neutral ones, each of which runs other code; warm-up and tests
-    run them all.
+    operations share. examples: sets of values away from the neutral ones, each of which runs other code; warm-up and
+    tests run them all.
     """
 
     key: str

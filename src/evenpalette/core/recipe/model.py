@@ -14,7 +14,8 @@ TONE = "tone"
 
 
 class Pick(Stored):
-    """A value for each placed copy, stable and evenly spread: one of `values`, or, without any, a number from low to high.
+    """A value for each placed copy, stable and evenly spread: one of `values`, or, without any, a number from low to
+    high.
 
     seed: picks of different seeds are independent of each other; of one seed they go together.
     """
@@ -44,8 +45,8 @@ class Pulse(Stored):
 
 
 class Binding(Stored):
-    """Where a step input takes its value: a parameter's id, a constant, a pick by copy, or a pulse over time. part: which
-    of a vector's numbers, from 0."""
+    """Where a step input takes its value: a parameter's id, a constant, a pick by copy, or a pulse over time. part:
+    which of a vector's numbers, from 0."""
 
     parameter: str | None = None
     part: int | None = Field(None, ge=0, le=3)

@@ -74,8 +74,8 @@ class ShaderUniform:
 @dataclass(frozen=True)
 class Sampled:
     """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement,
-    whether its texels are read one by one: never resized, filtered, compressed. parameter: the id of the one that chooses
-    among textures, of which this is the first; '' for a texture that is always read."""
+    whether its texels are read one by one: never resized, filtered, compressed. parameter: the id of the one that
+    chooses among textures, of which this is the first; '' for a texture that is always read."""
 
     texture: str
     as_color: bool = False
@@ -516,7 +516,8 @@ def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str
 
 
 def _coverage_text(reads: Reads) -> str:
-    """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an array."""
+    """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
+    array."""
     count = len(reads.region_ids)
     if not count:
         return ""

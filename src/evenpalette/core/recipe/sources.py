@@ -71,7 +71,8 @@ class Sources:
         return max(w for w, _ in sizes), max(h for _, h in sizes)
 
     def at_point(self, u: float, v: float) -> "Sources":
-        """The nearest texel of every source under (u, v), as sources of one texel: what a read-out needs, at any size."""
+        """The nearest texel of every source under (u, v), as sources of one texel: what a read-out needs, at any
+        size."""
 
         def cut(pixels: NDArray) -> NDArray:
             height, width = pixels.shape[:2]
@@ -177,7 +178,8 @@ class TileReads:
         return self._held[key]
 
     def _looked_up(self, map_: MapInput, row: BoundRow) -> Planes:
-        """The colors that an index texture stands for, by a row of a strip or between two: linear red, green, blue, alpha."""
+        """The colors that an index texture stands for, by a row of a strip or between two: linear red, green, blue,
+        alpha."""
         read, strip, textures = row.maps.get(map_.key), row.maps.get(map_.looks_up), self._sources.textures
         if read is None or strip is None or read.texture not in textures or strip.texture not in textures:
             return tuple(filled(self.texels, value) for value in map_.neutral)
@@ -245,7 +247,8 @@ def _filled(out: F32, values: Sequence[float]) -> Planes:
 
 
 def _slopes(vectors: Sequence[F32]) -> Planes:
-    """x / z and y / z of vectors stored as 0..1, in place in the first two planes; steep ones are held at 89 degrees."""
+    """x / z and y / z of vectors stored as 0..1, in place in the first two planes; steep ones are held at 89
+    degrees."""
     x, y, z = vectors
     z *= 2
     z -= 1

@@ -68,8 +68,8 @@ def compute_coverages(
     """The coverage of every region from its source and its operations, all of one size, that of the largest source.
 
     mesh: what face regions are baked from. before: what was made last time; what would come out the same is kept, and
-    painted planes are taken from it. Flags of one image in one division are read together, so that they sum to at most 1;
-    the face regions of a division are baked together. Raises
+    painted planes are taken from it. Flags of one image in one division are read together, so that they sum to at most
+    1; the face regions of a division are baked together. Raises
     RegionError when something that a region is made from is missing.
     """
     raws = _source_planes(regions, textures, mesh, before)

@@ -1,7 +1,7 @@
 """A tone fitted so that the recipe rebuilds the painted original.
 
-The tints come first (`tints`), then the gray is solved texel by texel *through the whole recipe*. Most steps are affine in
-the gray, so two evaluations, with gray 0 and gray 1, give the line `b + a * g` that the texel can move on, and
+The tints come first (`tints`), then the gray is solved texel by texel *through the whole recipe*. Most steps are affine
+in the gray, so two evaluations, with gray 0 and gray 1, give the line `b + a * g` that the texel can move on, and
 `g = a . (c - b) / (a . a)` is the least-squares answer even on soft edges and under dirt; where a step bends that line
 (a hue shift, a grade) the answer is bettered by a few rounds of Gauss and Newton's method.
 """
@@ -36,7 +36,8 @@ _LOOKED_FOR = 3
 
 @dataclass(frozen=True)
 class RegionFit:
-    """How well one region is rebuilt: CIEDE2000 mean and 95th percentile, and the mean linear gray of its tone, 0..1."""
+    """How well one region is rebuilt: CIEDE2000 mean and 95th percentile, and the mean linear gray of its tone,
+    0..1."""
 
     region: str
     tint: str
@@ -112,8 +113,8 @@ def _bettered(run: Callable[[F32], F32], gray: F32, now: F32, wanted: F32, brigh
 
 
 def tone_raster(gray: F32) -> Raster:
-    """The gray as it is stored: 16-bit data. A step is at most 0.05 of an 8-bit sRGB code, so the fit stays exact. Floats
-    where it is brighter than white."""
+    """The gray as it is stored: 16-bit data. A step is at most 0.05 of an 8-bit sRGB code, so the fit stays exact.
+    Floats where it is brighter than white."""
     if float(gray.max(initial=0)) > 1:
         return Raster(np.ascontiguousarray(gray[..., None], np.float32), Encoding.DATA)
     out = np.empty((*gray.shape, 1), np.uint16)
@@ -150,8 +151,8 @@ def calm_hidden(gray: F32, hidden: F32, coverages: Sequence[NDArray[np.uint8]]) 
     """Keep a solved gray (height, width), in place, within what its region has in plain sight, where it is hardly seen.
 
     Where a cover leaves a share s of the paint, the gray moves the color by s only, and whatever the cover lacks would
-    drive it to black or white: a dark rim around every stain. What is half hidden may leave the region's range a little,
-    what is hidden for 0.6 and more not at all.
+    drive it to black or white: a dark rim around every stain. What is half hidden may leave the region's range a
+    little, what is hidden for 0.6 and more not at all.
     """
     ranges = [_plain_range(gray, hidden, coverage) for coverage in coverages]
     for rows in row_strips(*gray.shape):
@@ -167,7 +168,8 @@ def calm_hidden(gray: F32, hidden: F32, coverages: Sequence[NDArray[np.uint8]]) 
 
 
 def _plain_range(gray: F32, hidden: F32, coverage: NDArray[np.uint8]) -> tuple[float, float]:
-    """The least and the most gray of a region where little hides it, from at most a million texels; 0 and 0 for none."""
+    """The least and the most gray of a region where little hides it, from at most a million texels; 0 and 0 for
+    none."""
     every = max(1, int(np.sqrt(gray.size / (1 << 20))))
     small = np.s_[::every, ::every]
     seen = gray[small][(hidden[small] < 0.25) & (coverage[small] >= 128)]

@@ -35,7 +35,8 @@ LABELS = {
 
 
 def principal_direction(colors: F32, weights: NDArray | None = None) -> NDArray[np.float64]:
-    """The direction from black along which colors, linear (..., 3), vary most: length 1, no part below 0. weights: (...)."""
+    """The direction from black along which colors, linear (..., 3), vary most: length 1, no part below 0. weights:
+    (...)."""
     flat = colors.reshape(-1, 3).astype(np.float64)
     held = flat if weights is None else flat * np.asarray(weights, np.float64).reshape(-1, 1)
     direction = np.abs(np.linalg.eigh(held.T @ flat)[1][:, -1])
@@ -53,8 +54,9 @@ def to_gray(raster: Raster, method: str, *, workers: int = 0) -> Raster:
     red, green, blue, mean, bt601, bt709: of the sRGB-encoded values (ITU-R BT.601-7, BT.709-6 weights), encoded.
     lightness: CIE L*/100; oklab: OKLab L; both stored as they are, marked sRGB, since both are perceptual scales.
     luminance: relative luminance, linear data. principal: along the direction in which the colors vary most, encoded.
-    Alpha is kept as a second channel where it is not everywhere full. Depth follows the input: 8-bit gives 8-bit (16-bit for luminance), 16-bit
-    gives 16-bit, float gives float with what is brighter than white kept. workers: threads, 0 is one for each core.
+    Alpha is kept as a second channel where it is not everywhere full. Depth follows the input: 8-bit gives 8-bit
+    (16-bit for luminance), 16-bit gives 16-bit, float gives float with what is brighter than white kept. workers:
+    threads, 0 is one for each core.
     """
     if method not in METHODS:
         raise EvenPaletteError(f"'{method}' is not a way to make gray. There are: {', '.join(METHODS)}.")

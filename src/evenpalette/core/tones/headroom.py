@@ -9,7 +9,8 @@ from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex
 from evenpalette.core.raster.raster import Raster
 
-#: A mean gray below the first makes every tint dark, above the second leaves little modelling: common practice, no source.
+#: A mean gray below the first makes every tint dark, above the second leaves little modelling: common practice, no
+#: source.
 DARK, FLAT = 0.18, 0.86
 _MOST = 250_000
 
@@ -40,7 +41,8 @@ class Headroom:
 
 
 def grays_of(tone: Raster, coverage: NDArray[np.uint8] | None = None) -> F32:
-    """Linear grays (n,) of a tone, evenly spread, where a region covers at least half of the texel; None is everywhere."""
+    """Linear grays (n,) of a tone, evenly spread, where a region covers at least half of the texel; None is
+    everywhere."""
     stride = max(1, int(np.sqrt(tone.width * tone.height / _MOST)))
     # No copy of the whole: only every so manieth texel is decoded.
     small = Raster(np.ascontiguousarray(tone.pixels[::stride, ::stride, :1]), tone.encoding)

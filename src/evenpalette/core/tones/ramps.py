@@ -1,6 +1,7 @@
 """Ramps: colors along a line, with stops, hard edges and three ways between; from a palette, from a picture, loud ones.
 
-The path through a picture's colors is a principal curve: T. Hastie, W. Stuetzle, "Principal curves", JASA 84(406), 1989,
+The path through a picture's colors is a principal curve: T. Hastie, W. Stuetzle, "Principal curves", JASA 84(406),
+1989,
 in DIN99b: every color goes to the nearest place on the curve, every place to the mean of the colors near it.
 """
 
@@ -172,7 +173,8 @@ def best_path(picture: Raster, stops: int, importance: NDArray | None = None) ->
 
 
 def _with_stops(place: NDArray, codes: NDArray, weights: NDArray, count: int) -> Ramp:
-    """Stops evenly spaced whose colors, joined in linear light, are nearest to colors at their places (least squares)."""
+    """Stops evenly spaced whose colors, joined in linear light, are nearest to colors at their places (least
+    squares)."""
     low, high = np.quantile(place, 0.002), np.quantile(place, 0.998)
     t = np.clip((place - low) / max(high - low, 1e-9), 0, 1) * (count - 1)
     first = np.minimum(t.astype(int), count - 2)

@@ -1,9 +1,10 @@
-"""The tint of a region: the one color whose multiples most of its texels are, told apart from stains, stripes and flags.
+"""The tint of a region: the one color whose multiples most of its texels are, told apart from stains, stripes and
+flags.
 
-In linear light the multiples of a color lie on a line from black. The line is found where most of the weight points, and
-bettered by least squares in which texels that point elsewhere count less and less (Tukey's biweight; F. R. Hampel and
-others, "Robust Statistics", 1986). Without stains this is the least-squares factor of rank one (C. Eckart and G. Young,
-"The approximation of one matrix by another of lower rank", 1936).
+In linear light the multiples of a color lie on a line from black. The line is found where most of the weight points,
+and bettered by least squares in which texels that point elsewhere count less and less (Tukey's biweight; F. R. Hampel
+and others, "Robust Statistics", 1986). Without stains this is the least-squares factor of rank one (C. Eckart and G.
+Young, "The approximation of one matrix by another of lower rank", 1936).
 """
 
 from collections.abc import Sequence
@@ -23,7 +24,8 @@ _TUNING = 4.685
 #: The spread is at least this many radians: what rounding to 8 bits makes of textured paint.
 _LEAST_SPREAD = 0.02
 _BINS = 48
-#: Brightness beyond the upper quartile by so many interquartile ranges is no paint of the region (Tukey's far out is 3).
+#: Brightness beyond the upper quartile by so many interquartile ranges is no paint of the region (Tukey's far out is
+#: 3).
 _FAR_OUT = 4.0
 _MOST_TEXELS = 300_000
 #: From this part of the weight on, and this CIEDE2000 between the two at one lightness, a region holds two hues.
@@ -160,8 +162,8 @@ def fit_tints(
     """The tint of every region.
 
     painted: linear RGB (height, width, 3). coverages: uint8 (height, width). seen: weights (height, width) 0..1, how
-    much a texel is seen at all: on a face, and not transparent; None is all alike. hidden: 0..1 (height, width), how much
-    of the paint lies under dirt; such texels do not vote.
+    much a texel is seen at all: on a face, and not transparent; None is all alike. hidden: 0..1 (height, width), how
+    much of the paint lies under dirt; such texels do not vote.
     """
     found = []
     flat = painted.reshape(-1, 3)

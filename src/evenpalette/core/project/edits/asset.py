@@ -36,8 +36,8 @@ def encoding_for(role: Role, raster: Raster) -> Encoding:
 
 def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None = None, up: str = "") -> State:
     """Use this mesh; regions made of faces of an old one of the same shape are found again on it. uv_set: which one of
-    the file it was laid out by, None for the one that its materials use. up: the axis of the file that points up, '' for the
-    one that it had before, or that is guessed.
+    the file it was laid out by, None for the one that its materials use. up: the axis of the file that points up, ''
+    for the one that it had before, or that is guessed.
 
     Raises MeshFileError for one on which no texture can lie.
     """
@@ -322,7 +322,8 @@ def point_to(state: State, found: Mapping[str, str]) -> State:
 
 
 def find_sources(missing: Iterable[str], folder: Path) -> dict[str, str]:
-    """Files of the same names in a folder and below, old path to new path. At most some ten thousand entries are looked at."""
+    """Files of the same names in a folder and below, old path to new path. At most some ten thousand entries are looked
+    at."""
     wanted: dict[str, list[str]] = {}
     for path in missing:
         wanted.setdefault(Path(path).name, []).append(path)

@@ -21,7 +21,8 @@ MOST = 100
 @dataclass(frozen=True)
 class Rolled:
     """state: with the new variants behind the others, the active one as before. variants: ids of the new ones. nearest:
-    of each how many units of CIEDE2000 it is from the variant that is nearest to it, over the whole surface (`Apart`)."""
+    of each how many units of CIEDE2000 it is from the variant that is nearest to it, over the whole surface
+    (`Apart`)."""
 
     state: State
     variants: tuple[str, ...]
@@ -34,8 +35,8 @@ def roll_variants(
 ) -> Rolled:  # fmt: skip
     """Add variants with values by chance, each derived from `base` (None: from the defaults).
 
-    count: 1 to MOST. seed: equal ones give equal variants. least: units of CIEDE2000, over the whole surface, that each is to be away
-    from every other one, where that can be. Raises RecipeError where there is nothing to roll.
+    count: 1 to MOST. seed: equal ones give equal variants. least: units of CIEDE2000, over the whole surface, that each
+    is to be away from every other one, where that can be. Raises RecipeError where there is nothing to roll.
     """
     parameters = state.project.recipe.parameters
     if not any(parameter.id in chance.free for parameter in parameters):

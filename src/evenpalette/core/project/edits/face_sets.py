@@ -22,7 +22,8 @@ from evenpalette.core.regions.sources.transfer import Transfer, transfer_labels
 
 
 def face_region_labels(state: State, division: Division | None = None) -> NDArray[np.int32]:
-    """For each face the index of its region in the whole set, int32 (F,); -1 where no face region of the division has it.
+    """For each face the index of its region in the whole set, int32 (F,); -1 where no face region of the division has
+    it.
 
     division: None is the first one that has face regions.
     """
@@ -150,7 +151,8 @@ def region_of_faces(state: State, of_region: str | None = None) -> NDArray[np.in
 
 
 def flag_of_faces(state: State) -> NDArray[np.uint8]:
-    """The flag color of each face, uint8 (F, 3); for regions of an image the one that covers its middle, black for none."""
+    """The flag color of each face, uint8 (F, 3); for regions of an image the one that covers its middle, black for
+    none."""
     if state.mesh is None or state.mesh.mesh.uvs is None:
         raise RegionError("Bring in a mesh first.")
     labels = region_of_faces(state)

@@ -116,7 +116,8 @@ def suggested_levels(state: State, region_id: str) -> dict[str, float]:
 
 
 def true_average(state: State, region_id: str) -> dict[str, float]:
-    """The region's levels with the brightness at which its mean gray is 1, so that its mean color is the tint itself."""
+    """The region's levels with the brightness at which its mean gray is 1, so that its mean color is the tint
+    itself."""
     now = levels_of(state, region_id)
     mean = leveled(state, region_id, "#ffffff", {**now, "brightness": 1.0}).mean
     if mean < 0.25:

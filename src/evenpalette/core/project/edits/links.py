@@ -52,7 +52,8 @@ def save_linked(state: State, step_ids: Sequence[str], path: Path) -> State:
 
 
 def link_steps(state: State, path: Path, at: int | None = None) -> tuple[State, list[str]]:
-    """Put the steps of a file into the recipe, following it; and what could not be found here. Raises EvenPaletteError."""
+    """Put the steps of a file into the recipe, following it; and what could not be found here. Raises
+    EvenPaletteError."""
     state, inside, missing = _read(state, str(path))
     made = [
         here.model_copy(update={"link": _link(str(path), there, here, seen)}) for there, here, seen in inside.values()
@@ -70,8 +71,8 @@ def detach(state: State, step_id: str) -> State:
 
 
 def changes_of(state: State, may_read: MayRead) -> list[Change]:
-    """What the files of linked steps have that the steps have not, and files that cannot be followed. Files that may not
-    be read are left alone."""
+    """What the files of linked steps have that the steps have not, and files that cannot be followed. Files that may
+    not be read are left alone."""
     found = []
     for step in state.project.recipe.steps:
         if step.link is not None and may_read(step.link.path):
@@ -98,7 +99,8 @@ def _change(state: State, step: Step, link: Link) -> Change | None:
 
 
 def take_changes(state: State, step_ids: Sequence[str] | None = None) -> State:
-    """Take what the files of linked steps have: of these steps, of all where none are named. What was changed here stays.
+    """Take what the files of linked steps have: of these steps, of all where none are named. What was changed here
+    stays.
 
     Raises EvenPaletteError for a file that cannot be followed.
     """

@@ -1,4 +1,5 @@
-"""Textures that are computed: noise for a drift, gradients along the model, occlusion; by what makes planes for coverages."""
+"""Textures that are computed: noise for a drift, gradients along the model, occlusion; by what makes planes for
+coverages."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass

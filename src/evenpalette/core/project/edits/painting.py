@@ -46,7 +46,8 @@ def is_paintable(region: Region | None) -> bool:
 
 
 def locked_cover(state: State, region_id: str | None = None) -> NDArray[np.uint8] | None:
-    """How far locked regions of a region's division keep painting out, uint8 (height, width); None where none is locked."""
+    """How far locked regions of a region's division keep painting out, uint8 (height, width); None where none is
+    locked."""
     division = state.project.regions.division_of(region_id)
     locked = [r.id for r in division.regions if r.locked and r.id in state.coverages]
     if not locked:

@@ -48,7 +48,8 @@ def reduce_textures(
 ) -> State:  # fmt: skip
     """An index texture of each of these textures and one strip that all of them share, added to the asset.
 
-    region_id: what decides is the coverage of a region, or a painted mask: the id of a gray texture. locked: colors that the palette has in any case. Raises EvenPaletteError.
+    region_id: what decides is the coverage of a region, or a painted mask: the id of a gray texture. locked: colors
+    that the palette has in any case. Raises EvenPaletteError.
     """
     textures = [_texture(state, texture_id) for texture_id in dict.fromkeys(texture_ids)]
     if not textures:
@@ -245,8 +246,8 @@ def where_used(state: State, index_id: str, entry: int) -> Raster:
 class PackedBytes:
     """Bytes with all mip levels of what was packed, and of what one would deliver instead.
 
-    packed: one RGBA texture and the strips. apart: one texture each, one channel. color: four color textures, and in BC1
-    and BC7. packed_blocks: the RGBA texture in BC7, None where index art is in it, which blocks destroy.
+    packed: one RGBA texture and the strips. apart: one texture each, one channel. color: four color textures, and in
+    BC1 and BC7. packed_blocks: the RGBA texture in BC7, None where index art is in it, which blocks destroy.
     """
 
     packed: int

@@ -175,8 +175,8 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
 def set_row_values(
     state: State, step_id: str, row_id: str, values: Mapping[str, Value], variant: str | None = None
 ) -> State:
-    """Set several inputs of a row at once. One that follows a parameter sets it, in the variant (None: its default); the
-    others become constants of the row. Raises EvenPaletteError."""
+    """Set several inputs of a row at once. One that follows a parameter sets it, in the variant (None: its default);
+    the others become constants of the row. Raises EvenPaletteError."""
     for key, value in values.items():
         step = step_of(state.project.recipe, step_id)
         binding = binding_of(step, key, row_id)
@@ -284,8 +284,8 @@ def join_neighbors(state: State, step_id: str) -> State:
 def add_row(
     state: State, step_id: str, regions: tuple[str, ...] | None, row_id: str | None = None, like: str | None = None
 ) -> State:
-    """Add a row for regions of the step's division, None is everywhere else; its values begin as those of the row `like`
-    (by default the last one), its colors as constants. Regions that another row has move to the new one."""
+    """Add a row for regions of the step's division, None is everywhere else; its values begin as those of the row
+    `like` (by default the last one), its colors as constants. Regions that another row has move to the new one."""
     step = step_of(state.project.recipe, step_id)
     pattern = row_of(step, like) or (step.rows[-1] if step.rows else None)
     values = state.values(state.project.active_variant)

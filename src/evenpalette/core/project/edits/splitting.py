@@ -9,8 +9,8 @@ from evenpalette.core.regions.sources.flags import next_flag
 
 
 def split_by_hue(state: State, region_id: str) -> State:
-    """Make a region of the part of another one that has a second hue, as the fit of the tone found it; removing it gives
-    the part back. Raises RegionError where no second hue is known."""
+    """Make a region of the part of another one that has a second hue, as the fit of the tone found it; removing it
+    gives the part back. Raises RegionError where no second hue is known."""
     region = state.project.regions.find(region_id)
     if region is None:
         raise RegionError("That region is gone.")

@@ -244,7 +244,8 @@ def _laid(state: State, raster: Raster, held: str | None) -> State:
 
 
 def seen_texels(state: State, painted: Raster) -> NDArray[np.bool_]:
-    """Texels of the painted texture that some face shows and that are not transparent; all where there would be none."""
+    """Texels of the painted texture that some face shows and that are not transparent; all where there would be
+    none."""
     faces = state.mesh.faces_under_texels if state.mesh is not None and state.mesh.mesh.uvs is not None else None
     used = used_mask(faces, (painted.height, painted.width))
     if painted.is_cut:

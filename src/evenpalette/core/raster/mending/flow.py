@@ -1,8 +1,8 @@
 """Smoothing along the flow of strands and grain, not across it.
 
-The flow is the direction of least change of the structure tensor (J. Weickert, "Coherence-Enhancing Diffusion Filtering",
-IJCV 31, 1999) of all channels together (S. Di Zenzo, "A note on the gradient of a multi-image", 1986). Each texel becomes
-a mean along the line of flow through it (line integral convolution: B. Cabral, L. Leedom, SIGGRAPH 1993).
+The flow is the direction of least change of the structure tensor (J. Weickert, "Coherence-Enhancing Diffusion
+Filtering", IJCV 31, 1999) of all channels together (S. Di Zenzo, "A note on the gradient of a multi-image", 1986). Each
+texel becomes a mean along the line of flow through it (line integral convolution: B. Cabral, L. Leedom, SIGGRAPH 1993).
 """
 
 import cv2
@@ -19,7 +19,8 @@ _MOST_REACH = 64
 
 @njit(nogil=True, cache=True, parallel=True, fastmath=True)
 def _along(values, along_x, along_y, share, island, weights, out):  # type: ignore[no-untyped-def]
-    """Weighted means along lines of flow. island: int32 (h, w), lines end where it changes; weights: from the middle out."""
+    """Weighted means along lines of flow. island: int32 (h, w), lines end where it changes; weights: from the middle
+    out."""
     height, width, channels = values.shape
     reach = weights.size - 1
     for row in prange(height):

@@ -22,7 +22,8 @@ def mend(
 
     Color is worked on as it is stored, which is even to the eye, and where there is alpha, weighed by it, so that what
     is transparent does not come in at edges. island: int32 (height, width), the UV island of each texel: neither flow
-    nor noise is averaged across its border. is_normal: a normal map; vectors keep their length. Raises EvenPaletteError.
+    nor noise is averaged across its border. is_normal: a normal map; vectors keep their length. Raises
+    EvenPaletteError.
     """
     width, height = raster.width * mending.enlarge, raster.height * mending.enlarge
     if max(width, height) > limits().image_side_texels or width * height > limits().image_texels:

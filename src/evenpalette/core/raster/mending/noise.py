@@ -1,5 +1,5 @@
-"""Taking noise out and keeping edges: a picture guided by itself (K. He, J. Sun, X. Tang, "Guided Image Filtering", ECCV
-2010), with the noise measured (J. Immerkaer, "Fast Noise Variance Estimation", CVIU 64, 1996)."""
+"""Taking noise out and keeping edges: a picture guided by itself (K. He, J. Sun, X. Tang, "Guided Image Filtering",
+ECCV 2010), with the noise measured (J. Immerkaer, "Fast Noise Variance Estimation", CVIU 64, 1996)."""
 
 import cv2
 import numpy as np
@@ -28,8 +28,8 @@ def noise_of(plane: F32, inside: NDArray[np.bool_] | None = None) -> float:
 def remove_noise(values: F32, reach_texels: int, amount: float = 1.0, inside: NDArray[np.bool_] | None = None) -> F32:
     """Values with less noise, float32 (height, width, channels); each channel is its own guide.
 
-    reach_texels: half the side of the window, 1 up. amount: 0 leaves all as it is; 1 takes out variations of up to twice
-    the noise that was measured, 2 up to four times. inside: which texels count, others neither change nor weigh.
+    reach_texels: half the side of the window, 1 up. amount: 0 leaves all as it is; 1 takes out variations of up to
+    twice the noise that was measured, 2 up to four times. inside: which texels count, others neither change nor weigh.
     """
     if amount <= 0:
         return values.copy()

@@ -1,8 +1,9 @@
 """Drift: hue, saturation and light vary slowly inside a region, and the picked color stays in the mean.
 
-The mean stays because what the noise does is as much as its opposite undoes: of turning, scaling and lighting only the part
-that changes its sign with the noise is taken, and each channel goes no farther than it could go both ways without clipping.
-So it holds for every noise that lies evenly about its middle, however it is spread; a finding says where it does not.
+The mean stays because what the noise does is as much as its opposite undoes: of turning, scaling and lighting only the
+part that changes its sign with the noise is taken, and each channel goes no farther than it could go both ways without
+clipping. So it holds for every noise that lies evenly about its middle, however it is spread; a finding says where it
+does not.
 """
 
 from collections.abc import Mapping

@@ -37,7 +37,8 @@ def _add(plane, used, total, held, most):  # type: ignore[no-untyped-def]
 
 @dataclass(frozen=True)
 class Held:
-    """What planes hold: their sum at each texel, uint16 (h, w); the sum and the largest value of each over used texels."""
+    """What planes hold: their sum at each texel, uint16 (h, w); the sum and the largest value of each over used
+    texels."""
 
     total: NDArray[np.uint16]
     sums: dict[str, int]
@@ -107,7 +108,8 @@ def _at(code: str, text: str, mask: NDArray[np.bool_], division: Division) -> Fi
 
 
 def spot(mask: NDArray[np.bool_]) -> tuple[tuple[float, float], int]:
-    """A texel in the middle of the largest connected piece of a mask with any, as (u, v), and how many pieces it has."""
+    """A texel in the middle of the largest connected piece of a mask with any, as (u, v), and how many pieces it
+    has."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
     left, top, width, height = (int(value) for value in stats[largest, :4])

@@ -79,8 +79,8 @@ def _join(first, begins, values, width, parent, areas):  # type: ignore[no-untyp
 
 @dataclass(frozen=True)
 class Pieces:
-    """Runs of equal labels: row, begin and end column (exclusive), label, and the piece (number of its first run) of each
-    run; areas: texels of the piece, by its number."""
+    """Runs of equal labels: row, begin and end column (exclusive), label, and the piece (number of its first run) of
+    each run; areas: texels of the piece, by its number."""
 
     rows: NDArray[np.int64]
     begins: NDArray[np.int64]

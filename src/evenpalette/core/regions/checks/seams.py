@@ -1,4 +1,5 @@
-"""Where the two sides of a UV seam do not show the same: coverage lost at it, and islands that bleed into each other."""
+"""Where the two sides of a UV seam do not show the same: coverage lost at it, and islands that bleed into each
+other."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -134,7 +135,8 @@ def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray[np.float64]:
 
 def _meeting(islands: NDArray[np.int32]) -> NDArray[np.int64]:
     """Where the texels nearest to two islands meet, the narrowest gap first: the texel of the one, of the other, the
-    texel between them, all as flat indices, and the gap in 64ths of a texel, int64 (n, 4). It depends on the layout only.
+    texel between them, all as flat indices, and the gap in 64ths of a texel, int64 (n, 4). It depends on the layout
+    only.
     """
     covered = islands >= 0
     if covered.all() or not covered.any():

@@ -62,7 +62,8 @@ _CORNERS = np.array(list(CORNERS.values()), np.float32)
 
 
 def corners_for(flags: NDArray, most: int) -> NDArray[np.float32]:
-    """A pure color for each region (n, 3): its flag, where all flags are among the first `most` corners, else in order."""
+    """A pure color for each region (n, 3): its flag, where all flags are among the first `most` corners, else in
+    order."""
     pure = _CORNERS[:most]
     own = [bool((pure == flag).all(1).any()) for flag in flags]
     return flags.astype(np.float32) if all(own) and len(np.unique(flags, axis=0)) == len(flags) else pure[: len(flags)]

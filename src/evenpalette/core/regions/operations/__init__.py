@@ -1,4 +1,5 @@
-"""The operations on a coverage, one file each. A file here that defines OPERATION is one; nothing lists them by hand."""
+"""The operations on a coverage, one file each. A file here that defines OPERATION is one; nothing lists them by
+hand."""
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.operation_kind import OperationKind

@@ -45,7 +45,8 @@ def flat_dab(deposit, cx, cy, inner, outer, flow, angle, tip):  # type: ignore[n
 
 @njit(nogil=True, cache=True)
 def _note_box(boxes, count, left, top, right, bottom):  # type: ignore[no-untyped-def]
-    """Widen a box that is near, or begin one: across a seam of the texture the dab has several. The last takes the rest."""
+    """Widen a box that is near, or begin one: across a seam of the texture the dab has several. The last takes the
+    rest."""
     for i in range(count):
         near = (
             left < boxes[i, 2] + _NEAR and right > boxes[i, 0] - _NEAR

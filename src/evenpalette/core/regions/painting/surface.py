@@ -11,7 +11,8 @@ from evenpalette.core.mesh.uv_raster import barycentric
 
 
 class PaintSurface:
-    """What strokes need of a mesh: neighbors in a row, the gutter, mirrored faces. Prepare it off the window's thread."""
+    """What strokes need of a mesh: neighbors in a row, the gutter, mirrored faces. Prepare it off the window's
+    thread."""
 
     def __init__(self, texels: Texels) -> None:
         mesh, topology = texels.mesh, texels.topology

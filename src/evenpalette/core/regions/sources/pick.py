@@ -154,8 +154,8 @@ def pick_from(
 
 
 def color_distances(image: NDArray, color: tuple[int, int, int], metric: str) -> NDArray[np.float32]:
-    """Distance of every texel (height, width, 3), encoded in 8-bit codes of any dtype, to a color in a metric of METRICS;
-    float32 (height, width)."""
+    """Distance of every texel (height, width, 3), encoded in 8-bit codes of any dtype, to a color in a metric of
+    METRICS; float32 (height, width)."""
     if metric == "rgb":
         return np.sqrt(((image.astype(np.float32) - np.array(color, np.float32)) ** 2).sum(-1))
     wanted = decode_srgb_8bit(np.array(color, np.uint8))
@@ -189,7 +189,8 @@ def pick_by_color(
 
 
 def keep_contiguous(coverage: NDArray[np.uint8], seed: tuple[float, float]) -> None:
-    """Clear, in place, everything but the connected piece of a coverage (height, width) that holds the (u, v) `seed`."""
+    """Clear, in place, everything but the connected piece of a coverage (height, width) that holds the (u, v)
+    `seed`."""
     height, width = coverage.shape
     y, x = min(height - 1, max(0, int(seed[1] * height))), min(width - 1, max(0, int(seed[0] * width)))
     _, labels = cv2.connectedComponents((coverage > 0).astype(np.uint8), connectivity=8)

@@ -56,7 +56,8 @@ def codes_of(raster: Raster, *, alpha: bool | None = None) -> NDArray[np.uint8]:
 
 
 def points_of(codes: NDArray) -> NDArray[np.float32]:
-    """Where colors, 8-bit codes (n, 3 or 4), lie for clustering: DIN99b; with alpha premultiplied, and the alpha too."""
+    """Where colors, 8-bit codes (n, 3 or 4), lie for clustering: DIN99b; with alpha premultiplied, and the alpha
+    too."""
     color = srgb8_to_din99b(np.rint(codes[:, :3]).astype(np.uint8))
     if codes.shape[1] == 3:
         return color

@@ -25,7 +25,8 @@ from evenpalette.core.tones.palettes.strip import entries_of_levels, index_raste
 
 
 def _entry_colors(values: F32, palette: NDArray[np.uint8], *, smooth: bool = False, repeats: bool = False) -> F32:
-    """Colors, linear, of filtered levels 0..1: the nearest entry's, or between the two nearest as a filtered strip gives."""
+    """Colors, linear, of filtered levels 0..1: the nearest entry's, or between the two nearest as a filtered strip
+    gives."""
     count = len(palette)
     place = values * np.float32(count - 1)
     light = decode_srgb_8bit(palette[:, :3])
@@ -77,7 +78,8 @@ def reordered(index: Raster, palette: NDArray[np.uint8]) -> tuple[Raster, NDArra
 def along_path(
     index: Raster, palette: NDArray[np.uint8], path: NDArray[np.int64] | None = None
 ) -> tuple[Raster, NDArray[np.int64]]:
-    """The index for a palette that is put along a short path, and the old entry in each new place. path: where it is known."""
+    """The index for a palette that is put along a short path, and the old entry in each new place. path: where it is
+    known."""
     entries = np.take(entries_of_levels(len(palette)), levels_of(index))
     if path is None:
         path = short_path(palette, meetings(entries, len(palette)))
@@ -185,7 +187,8 @@ _MOST_WHOLE, _PART, _AROUND, _PARTS = 1 << 21, 64, 32, 80
 
 
 def _parts(size: tuple[int, int]) -> list[tuple[int, int]]:
-    """Left and top of parts, one for each piece of a grid over the picture, where its levels have texels of their own."""
+    """Left and top of parts, one for each piece of a grid over the picture, where its levels have texels of their
+    own."""
     unit = 1 << max(LEVELS)
     width, height = (max(0, side - _PART) for side in size)
     columns = max(1, min(_PARTS, round(math.sqrt(_PARTS * size[0] / size[1]))))

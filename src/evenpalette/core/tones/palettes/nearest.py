@@ -8,8 +8,8 @@ from evenpalette.core.kernels import njit, prange
 
 @njit(nogil=True, cache=True, parallel=True, fastmath=True)
 def _nearest(points, centers, best, apart):  # type: ignore[no-untyped-def]
-    """centers: (dims, n), axes first, in order of the first axis: from a point's place in that order the search goes both
-    ways, until the first axis alone is further than the best that was found."""
+    """centers: (dims, n), axes first, in order of the first axis: from a point's place in that order the search goes
+    both ways, until the first axis alone is further than the best that was found."""
     dims, n = centers.shape
     first, second, third, fourth = centers[0], centers[1], centers[2], centers[dims - 1]
     blocks = 64

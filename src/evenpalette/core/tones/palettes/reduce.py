@@ -1,8 +1,9 @@
-"""Pictures reduced to few colors: boxes of colors split where they vary most, then moved to the middle of what they serve.
+"""Pictures reduced to few colors: boxes of colors split where they vary most, then moved to the middle of what they
+serve.
 
 Splitting along the direction of largest variance: X. Wu, "Color quantization by dynamic programming and principal
-analysis", ACM TOG 11(4), 1992. Refinement: S. Lloyd, "Least squares quantization in PCM", 1982. Both in DIN99b, in which
-plain distance is close to CIEDE2000.
+analysis", ACM TOG 11(4), 1992. Refinement: S. Lloyd, "Least squares quantization in PCM", 1982. Both in DIN99b, in
+which plain distance is close to CIEDE2000.
 """
 
 from collections.abc import Callable, Sequence
@@ -100,7 +101,8 @@ def _main_direction(cov, direction):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, cache=True)
 def _split(points, weights, wanted, centers):  # type: ignore[no-untyped-def]
-    """Split the box with the largest scatter along its main direction until there are so many boxes. Returns the count."""
+    """Split the box with the largest scatter along its main direction until there are so many boxes. Returns the
+    count."""
     n, dims = points.shape
     order = np.arange(n)
     starts, stops = np.zeros(wanted, np.int64), np.zeros(wanted, np.int64)

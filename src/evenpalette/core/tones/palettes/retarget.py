@@ -87,7 +87,8 @@ def warmer(palette: NDArray[np.uint8], amount: float, *, keep_order: bool = True
 
 
 def night(palette: NDArray[np.uint8], amount: float = 1.0, *, keep_order: bool = True) -> NDArray[np.uint8]:
-    """Darker, bluer, less colorful, as the eye sees by moonlight (the shift toward blue is common practice, no source)."""
+    """Darker, bluer, less colorful, as the eye sees by moonlight (the shift toward blue is common practice, no
+    source)."""
 
     def change(lab: Lab) -> Lab:
         dark = lab * np.array([0.52, 0.45, 0.45]) + np.array([0.02, -0.012, -0.045])

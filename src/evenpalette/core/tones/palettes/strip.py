@@ -38,7 +38,8 @@ def strip_raster(rows: Sequence[NDArray[np.uint8]], height: int = 1) -> Raster:
 
 
 def palettes_of(strip: Raster) -> NDArray[np.uint8]:
-    """The rows of a strip as 8-bit sRGB codes, uint8 (rows, n, 3 or 4). Raises ImageFileError for more than 256 colors."""
+    """The rows of a strip as 8-bit sRGB codes, uint8 (rows, n, 3 or 4). Raises ImageFileError for more than 256
+    colors."""
     if strip.width > 256:
         raise ImageFileError(f"A strip has at most 256 colors in a row; this one is {strip.width} texels wide.")
     return codes_of(strip, alpha=strip.channels in (2, 4))
