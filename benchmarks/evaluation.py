@@ -9,14 +9,14 @@ import numpy as np
 
 from benchmarks.timing import once, ratio, speedup
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.sampling import read_placed
 from evenpalette.core.recipe.binding import BoundStep, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
 from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.sources import Sources
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
 
 SIZE = 2048
 

@@ -99,9 +99,9 @@ def window() -> None:
 
     from evenpalette.app.main import make_application
     from evenpalette.app.window import MainWindow
-    from evenpalette.core.project.edits import painting as edit
-    from evenpalette.core.project.edits.face_sets import regions_from_mesh, set_bake
-    from evenpalette.core.project.edits.refining import freeze
+    from evenpalette.core.edits import painting as edit
+    from evenpalette.core.edits.face_sets import regions_from_mesh, set_bake
+    from evenpalette.core.edits.refining import freeze
 
     _app = make_application()
     main = MainWindow()

@@ -16,13 +16,13 @@ from benchmarks.timing import ratio
 from evenpalette.core.color.difference import ciede2000
 from evenpalette.core.color.encoding import decode_srgb_8bit
 from evenpalette.core.color.lab import linear_to_lab
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.edits.tone import make_tone
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits.tone import make_tone
 from evenpalette.core.raster.compress import packed_and_back
 from evenpalette.core.raster.mending.flow import smooth_along
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.tones.palettes.reduce import reduce_pictures
 from evenpalette.core.tones.palettes.strip import index_levels, restore, strip_raster
 

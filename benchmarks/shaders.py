@@ -36,9 +36,9 @@ def run() -> None:
     compile_quickly()
     import moderngl
 
-    from evenpalette.core.project.demo_files import copy_demo, demo_names
-    from evenpalette.core.project.edits import recipe
-    from evenpalette.core.project.storage import Storage
+    from evenpalette.core.edits import recipe
+    from evenpalette.core.storage.demo_files import copy_demo, demo_names
+    from evenpalette.core.storage.storage import Storage
     from evenpalette.gpu.camera import OrbitCamera
     from evenpalette.gpu.look import Look
     from evenpalette.gpu.scene import SceneRenderer

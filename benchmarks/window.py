@@ -19,7 +19,7 @@ def slider() -> None:
 
     from evenpalette.app.main import make_application
     from evenpalette.app.window import MainWindow
-    from evenpalette.core.project.edits.variants import set_value
+    from evenpalette.core.edits.variants import set_value
 
     _app = make_application()
     window = MainWindow()
@@ -58,7 +58,7 @@ def saving() -> None:
 
     from evenpalette.app.main import make_application
     from evenpalette.app.window import MainWindow
-    from evenpalette.core.project.edits.variants import set_value
+    from evenpalette.core.edits.variants import set_value
 
     _app = make_application()
     window = MainWindow()

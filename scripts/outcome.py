@@ -4,9 +4,9 @@ import subprocess
 import sys
 from pathlib import Path
 
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.recipe.attributes import ATTRIBUTES
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
 
 ROOT = Path(__file__).parents[1]
 SIDE = 256

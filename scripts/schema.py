@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 
 from evenpalette.core.delivery import kit_model
-from evenpalette.core.project.model import Project
+from evenpalette.core.document.project import Project
 
 
 def schema_text() -> str:

@@ -17,13 +17,13 @@ from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.edits import ramps, recipe
-from evenpalette.core.project.edits.face_sets import share_shells
-from evenpalette.core.project.edits.refining import freeze
-from evenpalette.core.project.edits.regions import Into
-from evenpalette.core.project.edits.variants import activate
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import ramps, recipe
+from evenpalette.core.edits.face_sets import share_shells
+from evenpalette.core.edits.refining import freeze
+from evenpalette.core.edits.regions import Into
+from evenpalette.core.edits.variants import activate
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.ramps import LOUD
 from evenpalette.gpu.lights import Light

@@ -9,9 +9,9 @@ os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 # As the application does it, see gpu/software.py: contexts of tests are made without one.
 os.environ.setdefault("GALLIVM_PERF", "nopt")
 
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.state import State
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
 
 
 @pytest.fixture(autouse=True)

@@ -11,16 +11,16 @@ import numpy as np
 import pytest
 
 from evenpalette.cli import main
-from evenpalette.core.project.edits.asset import add_texture
-from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input, set_base
-from evenpalette.core.project.edits.regions import regions_from_channels
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.recipe import add_row, add_step, bind_input, set_base
+from evenpalette.core.edits.regions import regions_from_channels
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.storage.storage import Storage
 from tests.core.mesh.test_gltf import two_materials
 
 

@@ -4,8 +4,8 @@ import shutil
 import sys
 from pathlib import Path
 
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.findings.findings import find_all
+from evenpalette.core.storage.storage import Storage
 
 from . import lantern, pennant, sign, tin
 

@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping
 
-from evenpalette.core.project.edits import regions, variants
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import regions, variants
 
 
 def regions_of_flags(state: State, texture_name: str, flags: Mapping[str, str]) -> State:

@@ -6,13 +6,13 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, recipe, tone, variants
 from evenpalette.core.files import safe_name
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits import asset, recipe, tone, variants
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding

@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, recipe, tone
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits import asset, recipe, tone
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate

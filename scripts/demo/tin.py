@@ -6,11 +6,11 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, face_sets, palette, recipe, regions, variants
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits import asset, face_sets, palette, recipe, regions, variants
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding

@@ -21,8 +21,8 @@ from evenpalette.core.errors import EvenPaletteError, ImageFileError, MeshFileEr
 from evenpalette.core.files import read_regular
 from evenpalette.core.limits import Limits, limits
 from evenpalette.core.mesh.read import parse_mesh, read_mesh
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import decode_image, read_image
+from evenpalette.core.storage.storage import Storage
 
 
 def png_of(width: int, height: int, depth: int, color: int) -> bytes:
@@ -145,7 +145,7 @@ def test_all_rasters_of_a_project_share_one_budget(tmp_path: Path, monkeypatch: 
         raw["rasters"][f"more-{number}"] = mask
     (tmp_path / "p" / "project.json").write_text(json.dumps(raw))
     Storage(tmp_path / "p").open()
-    monkeypatch.setattr("evenpalette.core.project.budget.limits", lambda: Limits(project_bytes=300 * 16 * 16))
+    monkeypatch.setattr("evenpalette.core.storage.budget.limits", lambda: Limits(project_bytes=300 * 16 * 16))
     with pytest.raises(ProjectError, match="take more than"):
         Storage(tmp_path / "p").open()
 

@@ -8,14 +8,14 @@ import moderngl
 import numpy as np
 import pytest
 
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, set_mesh
+from evenpalette.core.edits.recipe import add_step, bind_input, set_base
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits.asset import add_texture, set_mesh
-from evenpalette.core.project.edits.recipe import add_step, bind_input, set_base
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage, parse_project
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
+from evenpalette.core.storage.storage import Storage, parse_project
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer

@@ -7,7 +7,7 @@ import moderngl
 import numpy as np
 import pytest
 
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
@@ -71,9 +71,9 @@ def test_patched_coverages_are_drawn_as_if_they_had_been_uploaded_whole(lantern:
 
 def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
     """A mesh of two sheets, one red, one blue by their textures: both are seen, whichever is worked on."""
+    from evenpalette.core.edits.asset_file import take_asset
+    from evenpalette.core.edits.recipe import set_base
     from evenpalette.core.mesh.asset_file import parse_asset
-    from evenpalette.core.project.edits.asset_file import take_asset
-    from evenpalette.core.project.edits.recipe import set_base
     from evenpalette.gpu.camera import OrbitCamera
     from tests.core.mesh.test_gltf import Writer, png
 

@@ -13,19 +13,19 @@ import numpy as np
 import trimesh
 from PIL import Image
 
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, set_mesh
+from evenpalette.core.edits.recipe import add_step, bind_input
+from evenpalette.core.edits.refining import add_operation
+from evenpalette.core.edits.regions import regions_from_channels, regions_from_id_map
+from evenpalette.core.edits.variants import add_variant
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits.asset import add_texture, set_mesh
-from evenpalette.core.project.edits.recipe import add_step, bind_input
-from evenpalette.core.project.edits.refining import add_operation
-from evenpalette.core.project.edits.regions import regions_from_channels, regions_from_id_map
-from evenpalette.core.project.edits.variants import add_variant
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding, Pick
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.storage.storage import Storage
 from tests.core.mesh.test_gltf import Writer, two_materials
 
 OBJ = b"""# a strip

@@ -40,9 +40,9 @@ from PyQt6.QtWidgets import (
 from evenpalette.app.main import make_application
 from evenpalette.app.stations import STATIONS
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.demo_files import demo_names
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.state import State
+from evenpalette.core.storage.demo_files import demo_names
+from evenpalette.core.storage.storage import Storage
 
 LONGEST_PAUSE_SECONDS = 10.0
 JUNK = (

@@ -4,14 +4,14 @@ from pathlib import Path
 
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.render import render_map
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset_file import take_asset
+from evenpalette.core.findings.findings import find_all
 from evenpalette.core.mesh.asset_file import WITH_TEXTURES, parse_asset
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.project.edits.asset_file import take_asset
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import decode_image
+from evenpalette.core.storage.storage import Storage
 
 
 def read_image_bytes(content: bytes, name: str) -> None:

@@ -29,16 +29,16 @@ from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.session import Session
 from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.painting import add_painted_region, with_painted
 from evenpalette.core.errors import EvenPaletteError, ProjectChanged
-from evenpalette.core.file_set import files_as_one
-from evenpalette.core.project.autosave import Autosave, find_recoverable, recover
-from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.edits.painting import add_painted_region, with_painted
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.painting.brush import Brush
 from evenpalette.core.regions.painting.stroke import Stroke
+from evenpalette.core.storage.autosave import Autosave, find_recoverable, recover
+from evenpalette.core.storage.file_set import files_as_one
+from evenpalette.core.storage.storage import Storage
 from tests.hostile.files import small_state
 
 KINDS = ("save", "autosave", "delivery", "stroke")

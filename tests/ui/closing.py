@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from evenpalette.app import main
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.edits.recipe import add_step
+from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.recipe import add_step
 
 moment, pause, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
 ANSWERS = {

@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from evenpalette.core.project.edits import recipe
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import recipe
 from evenpalette.core.recipe.model import Binding
 from tests.ui.conftest import Hand
 
@@ -18,7 +18,7 @@ _CODE = """
 import os, pathlib, sys, time
 from PyQt6.QtTest import QTest
 from evenpalette.app.main import make_application
-from evenpalette.core.project.edits import recipe
+from evenpalette.core.edits import recipe
 from evenpalette.gpu import programs
 kept = pathlib.Path(os.environ['MESA_SHADER_CACHE_DIR'])
 def size():

@@ -12,14 +12,14 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButto
 
 from evenpalette.app.views.loupe import Loupe
 from evenpalette.cli import main as command_line
+from evenpalette.core.edits.asset import set_up
+from evenpalette.core.edits.tone import make_tone
+from evenpalette.core.edits.variants import set_value
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.upright import guess_up
-from evenpalette.core.project.edits.asset import set_up
-from evenpalette.core.project.edits.tone import make_tone
-from evenpalette.core.project.edits.variants import set_value
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.storage import Storage
 from tests.ui.conftest import Hand
 
 
@@ -97,7 +97,7 @@ def test_a_color_is_picked_from_the_paint_in_either_view_with_a_loupe_and_a_prev
 def test_the_first_change_after_a_fit_offers_a_variant_once_and_the_painted_look_stays(can: Hand) -> None:
     session = can.session
     can.window.bench("regions")
-    from evenpalette.core.project.edits.face_sets import regions_from_mesh
+    from evenpalette.core.edits.face_sets import regions_from_mesh
 
     said: list[str] = []
     session.said.connect(lambda text, _: said.append(text))
@@ -194,7 +194,7 @@ def test_a_mesh_that_lies_on_its_side_is_set_upright_and_can_be_turned(empty: Ha
 
 def test_findings_are_left_as_they_are_by_a_key_and_looked_at_again(can: Hand) -> None:
     session, window = can.session, can.window
-    from evenpalette.core.project.edits.recipe import add_step
+    from evenpalette.core.edits.recipe import add_step
 
     session.apply("Mix", lambda s: add_step(s, "mix", None))
     can.wait(lambda: any(f.code == "no-texture" for f in session.findings))

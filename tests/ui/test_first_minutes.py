@@ -18,9 +18,9 @@ from evenpalette.app.stations.bring_in import BringInDialog
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.color_plane import gamut_edge, plane_colors
 from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.document.project import Role
+from evenpalette.core.edits.regions import remove_region
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits.regions import remove_region
-from evenpalette.core.project.model import Role
 from evenpalette.gpu.look import Show
 from tests.core.mesh.test_gltf import two_materials
 from tests.ui.conftest import Hand

@@ -18,12 +18,12 @@ from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.questions import ListQuestion
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.autosave import Autosave, find_recoverable
-from evenpalette.core.project.edits.asset import add_texture, rename_project
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, rename_project
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.autosave import Autosave, find_recoverable
+from evenpalette.core.storage.storage import Storage
 from tests.ui.conftest import Hand
 
 REAL_MAY_LEAVE = ProjectActions.may_leave

@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFrame, QInputDialog, QPushButton
 
 from evenpalette.app.stations.step_cards import OpenCard
-from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.edits.asset import add_texture
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.model import Role
+from evenpalette.core.document.project import Role
+from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.findings.findings import find_all
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.recipe.steps import KINDS

@@ -14,8 +14,8 @@ from evenpalette.app.answers import answer
 from evenpalette.app.mishaps import Mishaps
 from evenpalette.app.roll_dialog import RollDialog
 from evenpalette.app.tasks import Task
-from evenpalette.core.project.autosave import find_recoverable
-from evenpalette.core.project.edits import asset, recipe, variants
+from evenpalette.core.edits import asset, recipe, variants
+from evenpalette.core.storage.autosave import find_recoverable
 from tests.ui.conftest import Hand
 
 DRIVER = Path(__file__).with_name("closing.py")

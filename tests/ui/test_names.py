@@ -13,8 +13,8 @@ from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.questions import ListQuestion
 from evenpalette.app.stations import STATIONS
-from evenpalette.core.project.edits import asset, recipe, regions, variants
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits import asset, recipe, regions, variants
+from evenpalette.core.storage.storage import Storage
 from tests.ui.conftest import Hand
 
 #: Asks Qt to draw a picture of an endless file, and to look like a word in bold.

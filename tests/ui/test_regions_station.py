@@ -16,13 +16,13 @@ from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.regions import RegionsBench
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.edits.asset import replace_texture, set_encoding
+from evenpalette.core.edits.refining import freeze
 from evenpalette.core.mesh.read import read_mesh
-from evenpalette.core.project.edits.asset import replace_texture, set_encoding
-from evenpalette.core.project.edits.refining import freeze
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show
 from tests.ui.conftest import Hand, choose, only_autosave
 

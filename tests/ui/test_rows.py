@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
 from evenpalette.app.stations.chance_dialog import ChanceDialog
 from evenpalette.app.stations.row_strips import RowStrip
 from evenpalette.app.stations.step_cards import OpenCard
-from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits import recipe as edit
+from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show
 from tests.ui.conftest import Hand
 

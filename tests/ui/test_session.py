@@ -4,11 +4,11 @@ import threading
 from dataclasses import replace
 
 from evenpalette.app.facets import ACTIVE, COVERAGES, EVERYTHING, NAME, RECIPE, REGIONS, VALUES, VARIANTS, difference
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import recipe, variants
+from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.regions import remove_region, update_region
 from evenpalette.core.errors import Cancelled
-from evenpalette.core.project.edits import recipe, variants
-from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.edits.regions import remove_region, update_region
-from evenpalette.core.project.state import State
 from evenpalette.core.recipe.model import Binding
 from tests.ui.conftest import Hand
 

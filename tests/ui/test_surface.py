@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushButt
 from evenpalette.app.stations.step_input import QInputDialog
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
+from evenpalette.core.edits import recipe as edit
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.edits import recipe as edit
 from evenpalette.core.recipe.model import Step
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.steps import KINDS

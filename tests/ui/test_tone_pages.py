@@ -14,11 +14,11 @@ from evenpalette.app.widgets.before_after import BeforeAfter
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.ramp_field import RampField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.project.edits.asset import replace_texture
-from evenpalette.core.project.edits.levels import levels_of
-from evenpalette.core.project.edits.palette import locked_of, rows_of
-from evenpalette.core.project.edits.ramps import ramps_of, strips_with_ramps
-from evenpalette.core.project.model import Role
+from evenpalette.core.document.project import Role
+from evenpalette.core.edits.asset import replace_texture
+from evenpalette.core.edits.levels import levels_of
+from evenpalette.core.edits.palette import locked_of, rows_of
+from evenpalette.core.edits.ramps import ramps_of, strips_with_ramps
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -257,7 +257,7 @@ def test_a_color_is_dropped_onto_a_swatch(hand: Hand) -> None:
 def test_a_parameter_tells_its_reach_and_leads_to_why_there_is_none(hand: Hand) -> None:
     from PyQt6.QtWidgets import QLabel, QTableView
 
-    from evenpalette.core.project.edits.recipe import update_step
+    from evenpalette.core.edits.recipe import update_step
 
     session = hand.session
     session.set_station("variants")

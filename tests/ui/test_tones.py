@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSpinBox, QTableWidg
 from evenpalette.app.walk import HINTS
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.window import MainWindow
-from evenpalette.core.project.edits import palette
-from evenpalette.core.project.edits.asset import replace_texture
-from evenpalette.core.project.edits.palette import entries_of, rows_of
+from evenpalette.core.edits import palette
+from evenpalette.core.edits.asset import replace_texture
+from evenpalette.core.edits.palette import entries_of, rows_of
 from evenpalette.core.tones.palettes.strip import restore
 from tests.ui.conftest import Hand, choose
 
@@ -62,7 +62,7 @@ def test_a_texture_is_reduced_recolored_sorted_laid_and_undone(hand: Hand) -> No
     hand.wait(lambda: any(step.kind == "palette" for step in session.state.project.recipe.steps))
     _, day = hand.form_and_flat()
     step = next(step for step in session.state.project.recipe.steps if step.kind == "palette")
-    from evenpalette.core.project.edits.recipe import bind_input
+    from evenpalette.core.edits.recipe import bind_input
     from evenpalette.core.recipe.model import Binding
 
     session.apply("row", lambda s: bind_input(s, step.id, "row", Binding(value=1), step.rows[0].id))

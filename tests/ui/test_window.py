@@ -18,11 +18,11 @@ from evenpalette.app.stations.step_cards import OpenCard
 from evenpalette.app.stations.tones import TonesBench
 from evenpalette.app.widgets.color_field import ColorEditor, ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.project.edits.asset import replace_texture
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits.asset import replace_texture
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.look import Show
 from tests.ui.conftest import Hand, only_autosave

@@ -22,7 +22,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import label
-from evenpalette.core.project.autosave import Recoverable
+from evenpalette.core.storage.autosave import Recoverable
 
 POINTER_HELP = (
     ("Turn Form", "drag"), ("Move Form", "right or middle drag"), ("Move Flat", "drag"), ("Nearer, farther", "wheel, + and -"),

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.core.recipe.model import Binding, Pick, Step
 from evenpalette.core.recipe.steps import KINDS
 

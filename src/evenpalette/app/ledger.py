@@ -18,13 +18,13 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, counted, label, list_actions, row
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
+from evenpalette.core.edits import regions as edit
+from evenpalette.core.edits.ignoring import heed, ignore
+from evenpalette.core.edits.tone import tint_parameter_of
+from evenpalette.core.edits.variants import activate, find_variant
 from evenpalette.core.finding import Finding
-from evenpalette.core.project.edits import regions as edit
-from evenpalette.core.project.edits.ignoring import heed, ignore
-from evenpalette.core.project.edits.tone import tint_parameter_of
-from evenpalette.core.project.edits.variants import activate, find_variant
-from evenpalette.core.project.mends import mend_for
-from evenpalette.core.project.ranking import weight
+from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.ranking import weight
 from evenpalette.core.regions.model import Division, Region
 
 ROW_HEIGHT, HEADING_HEIGHT = 40, 24

@@ -21,7 +21,7 @@ from PyQt6.QtCore import QT_VERSION_STR, QObject, pyqtSignal
 from evenpalette import __version__
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.files import write_atomically
-from evenpalette.core.user_folder import state_folder
+from evenpalette.core.storage.user_folder import state_folder
 
 #: Lines about what was done that a report ends with, and reports that are kept.
 _ACTIONS, _REPORTS = 60, 20

@@ -10,7 +10,7 @@ from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations import STATIONS
-from evenpalette.core.project.findings import station_state
+from evenpalette.core.findings.findings import station_state
 
 
 class StationButton(QAbstractButton):

@@ -13,15 +13,15 @@ from evenpalette.app.questions import ListQuestion, Role, ask
 from evenpalette.app.session import Session
 from evenpalette.app.settings import limits_factor, remember, set_limits_factor, station_of
 from evenpalette.app.tasks import Task
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.file_set import finish_left_behind
 from evenpalette.core.files import safe_name
 from evenpalette.core.limits import MOST
-from evenpalette.core.project import autosave
-from evenpalette.core.project.demo_files import copy_demo
-from evenpalette.core.project.edits.asset import rename_project
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import PROJECT_FILE, Storage, project_folder
+from evenpalette.core.storage import autosave
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.file_set import finish_left_behind
+from evenpalette.core.storage.storage import PROJECT_FILE, Storage, project_folder
 
 
 class ProjectActions(QObject):

@@ -15,8 +15,8 @@ from evenpalette.app.facets import ACTIVE, DELIVERY, NAME, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row, tool
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
-from evenpalette.core.project.edits import variants as edit
-from evenpalette.core.variants.model import DEFAULTS_NAME, Variant
+from evenpalette.core.document.variant import DEFAULTS_NAME, Variant
+from evenpalette.core.edits import variants as edit
 
 PICTURE = (104, 64)
 

@@ -23,11 +23,11 @@ from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, counted, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.document.variant import DEFAULTS_NAME
+from evenpalette.core.edits.by_chance import MOST, Rolled, roll_variants
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.project.edits.by_chance import MOST, Rolled, roll_variants
 from evenpalette.core.values import ValueType
-from evenpalette.core.variants.chance import Chance, Way
-from evenpalette.core.variants.model import DEFAULTS_NAME
+from evenpalette.core.variants.random_values import Chance, Way
 from evenpalette.gpu.look import Look
 
 #: Units of CIEDE2000 that variants are apart at once: plainly different, common practice, no source.

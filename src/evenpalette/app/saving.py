@@ -8,8 +8,8 @@ from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 
 from evenpalette.app.answers import answer
 from evenpalette.app.tasks import Task, TaskRunner
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.state import State
+from evenpalette.core.storage.storage import Storage
 
 
 @dataclass

@@ -16,16 +16,16 @@ from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
 from evenpalette.app.tasks import Task, TaskRunner
 from evenpalette.core.consent import inside
+from evenpalette.core.document.history import History
+from evenpalette.core.document.state import State
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
+from evenpalette.core.findings.findings import Finding, RegionFindings, everything, find_in_regions
+from evenpalette.core.findings.ranking import ranked, without
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.autosave import INTERVAL_SECONDS, Autosave
-from evenpalette.core.project.budget import check_budget
-from evenpalette.core.project.findings import Finding, RegionFindings, everything, find_in_regions
-from evenpalette.core.project.history import History
-from evenpalette.core.project.ranking import ranked, without
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.regions.checks.gaps import shares
+from evenpalette.core.storage.autosave import INTERVAL_SECONDS, Autosave
+from evenpalette.core.storage.budget import check_budget
+from evenpalette.core.storage.storage import Storage
 
 
 class Session(QObject):

@@ -14,12 +14,12 @@ from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row, tool
 from evenpalette.app.widgets.captioned import captioned
+from evenpalette.core.document.variant import DEFAULTS_NAME
+from evenpalette.core.edits.variants import activate, find_variant
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import safe_name
-from evenpalette.core.project.edits.variants import activate, find_variant
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.recipe.pick import pick_index
-from evenpalette.core.variants.model import DEFAULTS_NAME
 from evenpalette.gpu.look import Look
 
 VARIANTS, COPIES, MIXED = "variants", "copies", "mixed"

@@ -16,7 +16,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.settings import recent_projects
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, label, tool
-from evenpalette.core.project.demo_files import demo_names
+from evenpalette.core.storage.demo_files import demo_names
 
 HEIGHT = 48
 #: Width of a path in the menu of recent projects.

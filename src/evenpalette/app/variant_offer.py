@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, label, row
-from evenpalette.core.project.edits.variants import as_variant
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.variants import as_variant
 from evenpalette.core.values import Value
 
 

@@ -27,8 +27,8 @@ from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.walk import Walk, WalkLine
 from evenpalette.core.mesh.read import MESH_ENDINGS
-from evenpalette.core.project.storage import PROJECT_FILE
 from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+from evenpalette.core.storage.storage import PROJECT_FILE
 from evenpalette.gpu.look import Look
 
 #: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window

@@ -8,7 +8,6 @@ from evenpalette.cli.arguments import GUTTER, Verb, bake_size, distance, mask_ou
 from evenpalette.cli.saying import note
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import reason
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.tiles import in_tile
@@ -23,6 +22,7 @@ from evenpalette.core.regions.sources.flags import FoundFlag, find_flags, to_rgb
 from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES, mesh_labels
 from evenpalette.core.regions.sources.pick import METRICS, pick_from
 from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.tones.gray import METHODS, to_gray
 
 

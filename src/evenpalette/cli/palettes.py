@@ -11,11 +11,11 @@ from evenpalette.cli.arguments import Verb, whole
 from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.errors import EvenPaletteError, one_line
-from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import reason
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.tones.palettes.in_game import measure_index_art
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order, reduce_pictures

@@ -11,16 +11,16 @@ from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_textures import coverage_textures
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.create import TextureFile, create_project, role_named
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.findings.findings import find_all
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.create import TextureFile, create_project, role_named
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage, project_folder
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
 from evenpalette.core.recipe.binding import Moment
+from evenpalette.core.storage.storage import Storage, project_folder
 
 
 def add_verbs(verb: Verb) -> None:

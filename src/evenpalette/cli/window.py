@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
-from evenpalette.core.project.storage import PROJECT_FILE, project_folder
+from evenpalette.core.storage.storage import PROJECT_FILE, project_folder
 
 
 def add_verbs(verb: Verb) -> None:

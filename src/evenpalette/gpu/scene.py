@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.document.project import OpacityUse
+from evenpalette.core.document.state import State
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.model import OpacityUse
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster

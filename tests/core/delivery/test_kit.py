@@ -15,10 +15,10 @@ from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.kit import write_kit
 from evenpalette.core.delivery.kit_model import schema_text
 from evenpalette.core.delivery.kit_said import time_of
-from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
-from evenpalette.core.project.demo_files import copy_demo, demo_names
-from evenpalette.core.project.edits.asset import remove_texture, rename_project
-from evenpalette.core.project.edits.recipe import (
+from evenpalette.core.document.project import Role, Sheet, Texture
+from evenpalette.core.document.state import Resting, State
+from evenpalette.core.edits.asset import remove_texture, rename_project
+from evenpalette.core.edits.recipe import (
     add_step,
     bind_input,
     name_texture,
@@ -26,16 +26,16 @@ from evenpalette.core.project.edits.recipe import (
     update_parameter,
     update_step,
 )
-from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
-from evenpalette.core.project.edits.variants import set_value
-from evenpalette.core.project.model import Role, Sheet, Texture
-from evenpalette.core.project.state import Resting, State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits.step_text import paste_steps, steps_as_text
+from evenpalette.core.edits.variants import set_value
+from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.model import Binding, Pulse
 from evenpalette.core.recipe.shader import kit_shader
+from evenpalette.core.storage.demo_files import copy_demo, demo_names
+from evenpalette.core.storage.storage import Storage
 
 
 @pytest.fixture(scope="module", params=demo_names())

@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 
 from evenpalette.core.delivery.mip_truth import measure_mips
-from evenpalette.core.project.demo_files import copy_demo, demo_names
-from evenpalette.core.project.edits.recipe import add_row, add_step, bind_input
-from evenpalette.core.project.edits.regions import set_overlap
-from evenpalette.core.project.model import VERSION
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.document.project import VERSION
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.recipe import add_row, add_step, bind_input
+from evenpalette.core.edits.regions import set_overlap
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.regions.model import Overlap
+from evenpalette.core.storage.demo_files import copy_demo, demo_names
+from evenpalette.core.storage.storage import Storage
 
 VERSION_1 = Path(__file__).parents[2] / "data" / "version-1"
 

@@ -15,18 +15,18 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import set_mesh
+from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.errors import MeshFileError, ProjectError
+from evenpalette.core.findings.findings import find_all
 from evenpalette.core.limits import Limits
 from evenpalette.core.mesh.asset_file import read_asset
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.project.edits.asset import set_mesh
-from evenpalette.core.project.edits.asset_file import take_asset
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.raster.image_read import decode_image
+from evenpalette.core.storage.storage import Storage
 
 POSITIONS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
 UVS = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
@@ -339,7 +339,7 @@ def test_what_many_name_is_read_and_decoded_once(tmp_path: Path) -> None:
     (tmp_path / "b.glb").write_bytes(shared.glb())
     file = read_asset(tmp_path / "b.glb")
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("evenpalette.core.project.budget.limits", lambda: Limits(project_bytes=20 << 20))
+        patch.setattr("evenpalette.core.storage.budget.limits", lambda: Limits(project_bytes=20 << 20))
         with pytest.raises(ProjectError, match="take more than"):
             take_asset(State(), file)
 

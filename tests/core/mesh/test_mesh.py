@@ -9,7 +9,12 @@ import pytest
 import trimesh
 from tests.glsl import drawn_by_opengl
 
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import set_mesh, set_tile
+from evenpalette.core.edits.face_sets import regions_from_mesh, set_bake
 from evenpalette.core.errors import MeshFileError, RegionError
+from evenpalette.core.findings.findings import find_all
+from evenpalette.core.findings.mends import mend_for
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.occlusion import openness
 from evenpalette.core.mesh.read import parse_mesh
@@ -17,12 +22,7 @@ from evenpalette.core.mesh.surface_images import surface_images
 from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of
 from evenpalette.core.mesh.topology import find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import face_map
-from evenpalette.core.project.edits.asset import set_mesh, set_tile
-from evenpalette.core.project.edits.face_sets import regions_from_mesh, set_bake
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.mends import mend_for
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.storage.storage import Storage
 
 SQUARES = b"""# two squares: a quad by negative indices, and two triangles of another material
 v 0 0 0

@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 from skimage import data, feature
 from skimage.metrics import peak_signal_noise_ratio as psnr
 
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, replace_texture
+from evenpalette.core.edits.mending import add_mended, set_mending, with_made_anew
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.project.edits.asset import add_texture, replace_texture
-from evenpalette.core.project.edits.mending import add_mended, set_mending, with_made_anew
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.mending.enlarge import enlarge
 from evenpalette.core.raster.mending.flow import flow_of, smooth_along

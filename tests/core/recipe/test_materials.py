@@ -7,13 +7,13 @@ from coloraide import Color
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.made_textures import add_made, even_noise
+from evenpalette.core.edits.recipe import add_step, bind_input
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits.asset import add_texture
-from evenpalette.core.project.edits.made_textures import add_made, even_noise
-from evenpalette.core.project.edits.recipe import add_step, bind_input
-from evenpalette.core.project.findings import find_all
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
+from evenpalette.core.findings.findings import find_all
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface, weight_at

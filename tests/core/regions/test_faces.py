@@ -11,6 +11,9 @@ import trimesh
 from scipy.ndimage import distance_transform_edt
 from tests.glsl import drawn_by_opengl
 
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import face_sets
+from evenpalette.core.edits.asset import set_mesh
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh import select
 from evenpalette.core.mesh.closest import closest_faces
@@ -19,9 +22,6 @@ from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import cover_texels
 from evenpalette.core.mesh.write_colors import write_vertex_colors
-from evenpalette.core.project.edits import face_sets
-from evenpalette.core.project.edits.asset import set_mesh
-from evenpalette.core.project.state import State
 from evenpalette.core.regions.sources.bake import FULL_GUTTER, bake_faces, id_map_from
 from evenpalette.core.regions.sources.chance import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.sources.face_runs import from_runs, to_runs

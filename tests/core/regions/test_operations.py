@@ -9,12 +9,12 @@ from scipy import ndimage
 from skimage.morphology import disk
 from tests.core.regions.test_painting import can
 
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import refining as edit
+from evenpalette.core.edits.asset import remove_texture, replace_texture, set_mesh
+from evenpalette.core.edits.regions import remove_region, update_region
 from evenpalette.core.errors import EvenPaletteError, RegionError, ValueProblem
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.project.edits import refining as edit
-from evenpalette.core.project.edits.asset import remove_texture, replace_texture, set_mesh
-from evenpalette.core.project.edits.regions import remove_region, update_region
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.chain import ChainInputs, run_chain
 from evenpalette.core.regions.model import Operation

@@ -7,20 +7,20 @@ import numpy as np
 import pytest
 import trimesh
 
+from evenpalette.core.document.history import History
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import painting as edit
+from evenpalette.core.edits.refining import add_operation, freeze, remove_operation
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.project.edits import painting as edit
-from evenpalette.core.project.edits.refining import add_operation, freeze, remove_operation
-from evenpalette.core.project.history import History
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
 from evenpalette.core.regions.painting.brush import TIPS, Brush, tip_picture
 from evenpalette.core.regions.painting.fill import fill_mask, filled
 from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps
 from evenpalette.core.regions.painting.stylus import SimulatedStylus
 from evenpalette.core.regions.painting.surface import PaintSurface
+from evenpalette.core.storage.storage import Storage
 
 HARD = Brush(radius=10, hardness=1.0, turns=False)
 

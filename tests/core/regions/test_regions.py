@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
+from evenpalette.core.document.state import State
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import find_gaps_and_overlaps, shares

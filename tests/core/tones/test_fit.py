@@ -8,10 +8,10 @@ import skimage.data
 from evenpalette.core.color.encoding import encode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.color.lab import linear_to_lab
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, recipe, regions, tone
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits import asset, recipe, regions, tone
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.model import Binding

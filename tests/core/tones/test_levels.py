@@ -8,9 +8,10 @@ import pytest
 
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
-from evenpalette.core.errors import RegionError
-from evenpalette.core.project.edits.asset import add_texture, replace_texture
-from evenpalette.core.project.edits.levels import (
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, replace_texture
+from evenpalette.core.edits.levels import (
     leveled,
     levels_of,
     levels_row,
@@ -18,16 +19,15 @@ from evenpalette.core.project.edits.levels import (
     suggested_levels,
     true_average,
 )
-from evenpalette.core.project.edits.recipe import update_parameter
-from evenpalette.core.project.edits.refining import freeze
-from evenpalette.core.project.edits.regions import regions_from_channels, remove_region
-from evenpalette.core.project.edits.splitting import split_by_hue
-from evenpalette.core.project.edits.tone import make_tone, tint_parameter_of, with_residue
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
-from evenpalette.core.project.storage import Storage
+from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.edits.refining import freeze
+from evenpalette.core.edits.regions import regions_from_channels, remove_region
+from evenpalette.core.edits.splitting import split_by_hue
+from evenpalette.core.edits.tone import make_tone, tint_parameter_of, with_residue
+from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.tones.gray import to_gray
 
 SIZE = 64

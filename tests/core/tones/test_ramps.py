@@ -12,12 +12,12 @@ from evenpalette.core.color.din99 import linear_to_din99b, srgb8_to_din99b
 from evenpalette.core.color.encoding import decode_srgb_8bit, encode_srgb
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.oklab import linear_to_oklab
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.ramps import add_ramp, lay_ramp, ramps_of, set_ramps
+from evenpalette.core.edits.recipe import set_first_row
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.project.edits.asset import add_texture
-from evenpalette.core.project.edits.ramps import add_ramp, lay_ramp, ramps_of, set_ramps
-from evenpalette.core.project.edits.recipe import set_first_row
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.tones.ramps import LOUD, Between, Ramp, Stop, best_path, of_palette, simplified

@@ -7,10 +7,10 @@ from tests.core.tones.test_fit import rebuilt, two_regions
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, recipe, tone
+from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.mesh.mesh import build_mesh
-from evenpalette.core.project.edits import asset, recipe, tone
-from evenpalette.core.project.edits.tone import tint_parameter_of
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.headroom import grays_of, headroom_of
@@ -142,7 +142,7 @@ def test_paint_brighter_than_white_is_kept() -> None:
     state = asset.add_texture(State(), Raster(light, Encoding.LINEAR), "paint.exr")
     mask = Raster(np.full((64, 64, 3), (255, 0, 0), np.uint8), Encoding.DATA)
     state = asset.add_texture(state, mask, "mask.png", asset.Role.CHANNEL_MASK)
-    from evenpalette.core.project.edits.regions import regions_from_channels
+    from evenpalette.core.edits.regions import regions_from_channels
 
     made = tone.make_tone(regions_from_channels(state, state.project.asset.textures[1].id))
     assert made.tone.pixels.dtype == np.float32

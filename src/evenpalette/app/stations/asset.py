@@ -29,14 +29,14 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset as edit
+from evenpalette.core.edits.made_textures import MADE, add_made
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.upright import AXES
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.project.edits import asset as edit
-from evenpalette.core.project.edits.made_textures import MADE, add_made
-from evenpalette.core.project.model import Role, Texture
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES

@@ -9,13 +9,13 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import counted, label
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset as edit
+from evenpalette.core.edits.asset_file import take_asset
+from evenpalette.core.edits.mending import with_made_anew
 from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
 from evenpalette.core.mesh.read import MESH_ENDINGS, read_mesh
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import asset as edit
-from evenpalette.core.project.edits.asset_file import take_asset
-from evenpalette.core.project.edits.mending import with_made_anew
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_read import read_image
 
 _PLACE = Qt.ItemDataRole.UserRole

@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
 from evenpalette.app.session import Session
 from evenpalette.app.stations.into import IntoBox
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.face_sets import Shared, share_shells
+from evenpalette.core.edits.regions import Into
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits.face_sets import Shared, share_shells
-from evenpalette.core.project.edits.regions import Into
-from evenpalette.core.project.state import State
 
 
 class ChanceDialog(QDialog):

@@ -4,10 +4,10 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFo
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.regions import clean_texture
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits.regions import clean_texture
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
 
 
 class CleanDialog(QDialog):

@@ -14,9 +14,9 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.views.face_tool import REACHES
 from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import face_sets as edit
 from evenpalette.core.mesh import select
-from evenpalette.core.project.edits import face_sets as edit
-from evenpalette.core.project.state import State
 from evenpalette.core.regions.model import FacesSource
 
 

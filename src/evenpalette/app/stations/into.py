@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, Q
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
-from evenpalette.core.project.edits.regions import Into
+from evenpalette.core.edits.regions import Into
 
 
 class IntoBox(QComboBox):

@@ -13,8 +13,8 @@ from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.project.edits.mending import add_mended, set_mending, why_not_mended
-from evenpalette.core.project.model import Role, Texture
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.edits.mending import add_mended, set_mending, why_not_mended
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.game import rgba8

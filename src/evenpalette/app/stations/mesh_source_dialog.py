@@ -9,12 +9,12 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.into import IntoBox
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import face_sets as edit
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import face_sets as edit
-from evenpalette.core.project.state import State
 from evenpalette.core.regions.sources.flags import MAX_FLAGS
 from evenpalette.core.regions.sources.transfer import check_same_place
 

@@ -9,7 +9,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label
 from evenpalette.core.delivery.mip_truth import LEVELS, MipGap, measure_mips
-from evenpalette.core.variants.model import DEFAULTS_NAME
+from evenpalette.core.document.variant import DEFAULTS_NAME
 
 #: From here on a difference is seen side by side: common practice, no source.
 _VISIBLE = 3.0

@@ -4,10 +4,10 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QVBoxLayout, Q
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.palette import pack_textures, packed_bytes
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.project.edits.palette import pack_textures, packed_bytes
-from evenpalette.core.project.model import Role, Texture
-from evenpalette.core.project.state import State
 
 _MOST = 4
 

@@ -9,8 +9,8 @@ from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.project.edits import painting as edit
-from evenpalette.core.project.edits.refining import add_operation, freeze
+from evenpalette.core.edits import painting as edit
+from evenpalette.core.edits.refining import add_operation, freeze
 from evenpalette.core.regions.model import PaintedSource, Region
 from evenpalette.core.regions.painting.brush import LARGEST_RADIUS, SMALLEST_RADIUS, TIPS
 

@@ -16,9 +16,9 @@ from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.project.edits import palette as edit
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import palette as edit
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order

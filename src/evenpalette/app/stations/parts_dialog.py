@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.widgets.basics import label
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 
 _NEW = "new"
 

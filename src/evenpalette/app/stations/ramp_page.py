@@ -14,9 +14,9 @@ from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.ramp_field import RampField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.project.edits import ramps as edit
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import ramps as edit
 from evenpalette.core.tones.ramps import LOUD, MOST_STOPS, Between, Ramp, Stop
 
 _PLAIN = Ramp((Stop(0.0, "#000000"), Stop(1.0, "#ffffff")), Between.OKLAB)

@@ -11,7 +11,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label
-from evenpalette.core.project.reach import Reach, reach_of, reach_picture
+from evenpalette.core.variants.reach import Reach, reach_of, reach_picture
 
 _PAUSE_MS = 250
 

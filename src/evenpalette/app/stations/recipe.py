@@ -32,13 +32,13 @@ from evenpalette.app.widgets.basics import button, clear, counted, label, row, t
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.kit import build_shader
+from evenpalette.core.document.project import OpacityUse, Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import links
+from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import links
-from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.edits.step_text import paste_steps, steps_as_text
-from evenpalette.core.project.model import OpacityUse, Role
-from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.model import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.core.project.edits import recipe as edit
+from evenpalette.core.edits import recipe as edit
 from evenpalette.core.recipe.model import Step
 
 

@@ -11,8 +11,8 @@ from evenpalette.app.widgets.basics import button, clear, column, label, row, to
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.project.edits import refining as edit
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import refining as edit
 from evenpalette.core.regions.model import FacesSource, Operation, PaintedSource, Region
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
 from evenpalette.core.values import Input, ValueType

@@ -10,8 +10,8 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, clear, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.project.edits import regions as edit
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import regions as edit
 from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, HueSource, PaintedSource, Region
 

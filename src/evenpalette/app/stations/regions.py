@@ -27,14 +27,14 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.views import Pick, TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import face_sets as faces_edit
+from evenpalette.core.edits import regions as edit
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.surface_images import IMAGES, surface_images
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import face_sets as faces_edit
-from evenpalette.core.project.edits import regions as edit
-from evenpalette.core.project.model import Role, Texture
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
 from evenpalette.core.regions.sources.bake import check_uvs

@@ -26,9 +26,9 @@ from evenpalette.app.stations.step_input import InputRow
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import SHARE, share_display
-from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.edits.variants import set_value
-from evenpalette.core.project.state import new_id
+from evenpalette.core.document.state import new_id
+from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.variants import set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StartingPoint, StepKind
 from evenpalette.core.recipe.model import Binding, Row, Step

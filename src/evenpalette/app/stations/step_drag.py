@@ -10,7 +10,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.color_drag import is_far
-from evenpalette.core.project.edits import recipe as edit
+from evenpalette.core.edits import recipe as edit
 
 #: So long a place is kept before the views show it, so that passing over cards compiles no shaders.
 _REST = 140

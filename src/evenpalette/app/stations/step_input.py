@@ -12,8 +12,8 @@ from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.pulse_dialog import PulseDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
-from evenpalette.core.project.edits import recipe as edit
-from evenpalette.core.project.edits.variants import find_variant, reset_value, set_value
+from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
 from evenpalette.core.recipe.model import TONE, Binding, Step

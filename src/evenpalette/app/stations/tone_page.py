@@ -27,9 +27,10 @@ from evenpalette.app.widgets.basics import button, caption, column, label, row, 
 from evenpalette.app.widgets.histogram import Histogram
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.parallel import Progress
-from evenpalette.core.project.edits import tone as edit
-from evenpalette.core.project.edits.levels import (
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import tone as edit
+from evenpalette.core.edits.levels import (
     DEFAULTS,
     clipping_picture,
     leveled,
@@ -38,10 +39,9 @@ from evenpalette.core.project.edits.levels import (
     suggested_levels,
     true_average,
 )
-from evenpalette.core.project.edits.splitting import split_by_hue
-from evenpalette.core.project.edits.tone import tint_parameter_of
-from evenpalette.core.project.model import Role
-from evenpalette.core.project.state import State
+from evenpalette.core.edits.splitting import split_by_hue
+from evenpalette.core.edits.tone import tint_parameter_of
+from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.steps.levels import KIND as LEVELS_KIND
 from evenpalette.core.tones.gray import LABELS, METHODS, to_gray

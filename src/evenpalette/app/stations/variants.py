@@ -32,12 +32,12 @@ from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.app.widgets.placement_field import placement_words
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
+from evenpalette.core.document.variant import DEFAULTS_NAME
+from evenpalette.core.edits import variants as edit
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.edits import variants as edit
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, parse_value, value_text
-from evenpalette.core.variants.model import DEFAULTS_NAME
 
 
 class ValueTable(QAbstractTableModel):

@@ -25,9 +25,9 @@ from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
+from evenpalette.core.document.state import State
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.core.mesh.uv_raster import barycentric
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.camera import OrbitCamera

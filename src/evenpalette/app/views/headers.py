@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, Q
 from evenpalette.app import theme
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.widgets.basics import button, clear, label, row
+from evenpalette.core.document.variant import DEFAULTS_NAME, Variant
 from evenpalette.core.recipe.attributes import ATTRIBUTES
-from evenpalette.core.variants.model import DEFAULTS_NAME, Variant
 from evenpalette.gpu.look import Show
 
 STAGES = (

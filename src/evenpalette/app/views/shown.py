@@ -11,9 +11,9 @@ from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED, TE
 from evenpalette.app.views.light_popup import LightPopup
 from evenpalette.app.views.stages import Stages
 from evenpalette.app.widgets.popup import show_above
-from evenpalette.core.project.edits.variants import find_variant
+from evenpalette.core.document.variant import DEFAULTS_NAME
+from evenpalette.core.edits.variants import find_variant
 from evenpalette.core.values import ValueType
-from evenpalette.core.variants.model import DEFAULTS_NAME
 from evenpalette.gpu.lights import Light
 from evenpalette.gpu.look import Look, Show
 

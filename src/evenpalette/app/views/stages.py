@@ -1,6 +1,6 @@
 """Which stage of the texel each station opens with, and what was chosen there since."""
 
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.gpu.look import Show
 
 #: A stage, or an attribute by its key.

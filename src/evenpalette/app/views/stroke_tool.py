@@ -13,9 +13,9 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views.face_finder import FaceFinder
 from evenpalette.app.views.tools import Drawing
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.painting import is_paintable, locked_cover, why_not_paintable, with_painted
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.project.edits.painting import is_paintable, locked_cover, why_not_paintable, with_painted
-from evenpalette.core.project.state import State
 from evenpalette.core.regions.painting.brush import Brush
 from evenpalette.core.regions.painting.fill import fill_mask, filled
 from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps

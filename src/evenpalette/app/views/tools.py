@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 
 from evenpalette.app.views.frame import Frame
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.core.raster.box import Box
 
 

@@ -11,7 +11,7 @@ from evenpalette.app import theme
 from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
 from evenpalette.app.widgets.color_field import PickColor
 from evenpalette.app.widgets.value_editor import ValueEditor
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.core.recipe.model import Pick
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.values import Input, Value, ValueType, value_text

@@ -12,7 +12,7 @@ from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.vector_field import VectorField
-from evenpalette.core.project.state import State
+from evenpalette.core.document.state import State
 from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType
 

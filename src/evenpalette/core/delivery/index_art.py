@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.file_set import files_as_one
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.strips import levels_of
+from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.tones.palettes.in_game import along_path, true_mips
 from evenpalette.core.tones.palettes.strip import palettes_of, restore, strip_raster
 

@@ -32,20 +32,20 @@ from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_rang
 from evenpalette.core.delivery.kit_textures import kit_textures
 from evenpalette.core.delivery.render import Map, delivered_size, render_variants
 from evenpalette.core.delivery.writing import Writing
+from evenpalette.core.document.project import CUT
+from evenpalette.core.document.state import State
+from evenpalette.core.document.variant import Variant
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
-from evenpalette.core.file_set import files_as_one
 from evenpalette.core.files import plain_text, reason, unique_names
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.model import CUT
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.shader import ShaderText, kit_shader, parameter_uniform_names
 from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.values import Value, ValueType, vector_parts
-from evenpalette.core.variants.model import Variant
 
 NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
 OUTPUT = "Linear Rec. 709 light, not clamped. Encode it to sRGB when the target is an 8-bit one without an sRGB format."

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from evenpalette.core.delivery.kit_model import KitTime
+from evenpalette.core.document.state import State
 from evenpalette.core.placement import Placement
-from evenpalette.core.project.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.parameters import Parameter

@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from evenpalette.core.delivery.kit_model import KitTexture
+from evenpalette.core.document.state import State
 from evenpalette.core.files import safe_name
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import packed

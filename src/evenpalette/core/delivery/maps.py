@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.document.state import State
 from evenpalette.core.errors import RegionError
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.overlap import resolve_tile

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.evaluate import evaluate
 

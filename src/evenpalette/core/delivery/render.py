@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.project.state import State
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
 from evenpalette.core.recipe.binding import NOW, Moment

@@ -1,1 +1,1 @@
-"""Variants: named sets of parameter values."""
+"""Sets of values: random ones, what they change, and how far two of them are apart to the eye."""

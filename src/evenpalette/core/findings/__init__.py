@@ -1,0 +1,1 @@
+"""What is wrong with a document, and how to mend it."""

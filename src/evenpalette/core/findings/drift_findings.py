@@ -1,0 +1,44 @@
+"""Whether a Drift keeps the mean that it promises: it does where its noise lies evenly about its middle."""
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+import numpy as np
+
+from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.document.state import State
+from evenpalette.core.finding import Finding
+from evenpalette.core.recipe.attributes import BASE_COLOR
+from evenpalette.core.recipe.evaluate import weight_planes
+from evenpalette.core.variants.small_surface import small_sources, small_stages
+
+#: CIEDE2000 by which a mean may move unseen: common practice, no source.
+_UNSEEN = 1.0
+_SIDE = 64
+
+
+def find_moved_means(state: State) -> Iterator[Finding]:
+    """A finding for each Drift after which the mean color of what it covers is another one, with the defaults."""
+    drifts = {step.id for step in state.project.recipe.steps if step.kind == "drift" and step.enabled}
+    if not drifts:
+        return
+    small, used = small_sources(state, _SIDE)
+    bound = state.bound_steps(None)
+    frames = (np.asarray(frame[BASE_COLOR]) for frame in small_stages(bound, small, (BASE_COLOR,)))
+    for step, (before, after) in zip(bound, pairwise(frames), strict=True):
+        if step.step_id not in drifts:
+            continue
+        weight = weight_planes(step, small).reshape(-1) * used.reshape(-1)
+        if weight.sum() == 0:
+            continue
+        one, other = (
+            (picture @ weight / weight.sum()).astype(np.float32)
+            for picture in (np.clip(before, 0, 1), np.clip(after, 0, 1))
+        )
+        moved = float(difference_of_linear(one, other))
+        if moved > _UNSEEN:
+            text = (
+                f"{step.name} moves the mean color by CIEDE2000 {moved:.1f}: its noise does not lie evenly about the middle gray. "
+                "Stretch it there, or make one under Asset"
+            )
+            yield Finding("moved-mean", "recipe", text, subject=step.step_id)

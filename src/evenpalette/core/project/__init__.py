@@ -1,1 +1,0 @@
-"""The document: its model, its storage, its history, the demo."""

@@ -1,0 +1,1 @@
+"""Where projects are kept: folders, saving, autosave, budget, the demo."""
