@@ -22,8 +22,8 @@ from evenpalette.core.edits import regions as edit
 from evenpalette.core.edits.ignoring import heed, ignore
 from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.edits.variants import activate, find_variant
-from evenpalette.core.finding import Finding
-from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.findings import mend_for
 from evenpalette.core.findings.ranking import weight
 from evenpalette.core.regions.model import Division, Region
 

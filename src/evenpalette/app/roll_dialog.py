@@ -24,7 +24,7 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, counted, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.variant import DEFAULTS_NAME
-from evenpalette.core.edits.by_chance import MOST, Rolled, roll_variants
+from evenpalette.core.edits.roll import MOST, Rolled, roll_variants
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.values import ValueType
 from evenpalette.core.variants.random_values import Chance, Way

@@ -51,3 +51,7 @@ class RegionError(EvenPaletteError):
 
 class Cancelled(EvenPaletteError):  # noqa: N818 - it is an outcome, not a fault
     """The artist stopped a long operation."""
+
+
+class RegistryError(EvenPaletteError):
+    """A file defines no kind, or one whose key is taken."""

@@ -1,6 +1,6 @@
 """Names that people give: what may be one, and one that nobody has yet."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from evenpalette.core.errors import ValueProblem
 
@@ -44,3 +44,10 @@ def free_name(wanted: str, taken: Iterable[str], longest: int = LONGEST) -> str:
         end = f" {number}"
         name, number = f"{wanted.strip()[: longest - len(end)].strip()}{end}", number + 1
     return name
+
+
+def listed(names: Sequence[str]) -> str:
+    """'A', 'A and B', 'A, B and C', 'A, B, C and 4 more'."""
+    if len(names) > 4:
+        return f"{', '.join(names[:3])} and {len(names) - 3} more"
+    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0]

@@ -13,8 +13,7 @@ from evenpalette.core.edits import asset, face_sets, recipe, regions, variants
 from evenpalette.core.edits.asset import add_texture, exchange_texture
 from evenpalette.core.edits.guess import guess
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RecipeError
-from evenpalette.core.findings.findings import find_all, station_state
-from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.findings import find_all, mend_for, station_state
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding

@@ -12,8 +12,7 @@ from evenpalette.core.edits.links import changes_of, detach, link_steps, save_li
 from evenpalette.core.edits.recipe import add_row, add_step, bind_input, name_input, update_step
 from evenpalette.core.edits.step_text import steps_as_text
 from evenpalette.core.errors import RecipeError
-from evenpalette.core.findings.findings import find_all
-from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.storage.storage import Storage
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from coloraide import Color  # OKLCh by another hand
-from evenpalette.core.edits.by_chance import roll_variants
+from evenpalette.core.edits.roll import roll_variants
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe

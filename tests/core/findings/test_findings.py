@@ -16,9 +16,8 @@ from evenpalette.core.edits.ignoring import heed, ignore
 from evenpalette.core.edits.painting import add_painted_region, with_painted
 from evenpalette.core.edits.recipe import add_step, bind_input
 from evenpalette.core.edits.regions import add_flag_region, regions_from_id_map, set_overlap, update_region
-from evenpalette.core.finding import Finding
-from evenpalette.core.findings.findings import everything, find_all, find_in_regions
-from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.findings import everything, find_all, find_in_regions, mend_for
 from evenpalette.core.findings.ranking import ranked, weight
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
 from evenpalette.core.raster.raster import Encoding, Raster

@@ -13,8 +13,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import set_mesh, set_tile
 from evenpalette.core.edits.face_sets import regions_from_mesh, set_bake
 from evenpalette.core.errors import MeshFileError, RegionError
-from evenpalette.core.findings.findings import find_all
-from evenpalette.core.findings.mends import mend_for
+from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.occlusion import openness
 from evenpalette.core.mesh.read import parse_mesh

@@ -1,14 +1,18 @@
 """Regions: flags found, coverages picked and recovered, findings."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
+from evenpalette.core.document.project import Asset, Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RegionError
+from evenpalette.core.findings.findings import find_in_regions
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.checks.clean import clean_id_map
-from evenpalette.core.regions.checks.gaps import find_gaps_and_overlaps, shares
+from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.model import ChannelSource, Division, FlagSource, Region, RegionSet
 from evenpalette.core.regions.sources.channels import merge_channels, split_channels
@@ -127,7 +131,11 @@ def test_findings_name_gaps_overlaps_and_impure_flags_with_a_place() -> None:
         region("c", FlagSource(texture="i", color="#fe0300"), "#0000ff"),
     ))  # fmt: skip
     planes = {key: made.coverage for key, made in compute_coverages(in_set(*regions.regions[:2]), textures).items()}
-    found = {f.code: f for f in find_gaps_and_overlaps(regions, planes, np.ones((64, 64), bool))}
+    texture = Texture(id="i", name="Map", role=Role.ID_MAP, encoding=Encoding.DATA)
+    state = replace(State(), coverages=planes, textures=textures).with_project(
+        regions=RegionSet(divisions=(regions,)), asset=Asset(textures=(texture,))
+    )
+    found = {f.code: f for f in find_in_regions(state).findings}
     assert set(found) == {"gap", "overlap", "impure-flag"}
     assert "254, 3, 0" in found["impure-flag"].text
     assert found["overlap"].place is not None

@@ -1,6 +1,6 @@
 """Variants by chance that can be told apart from each other and from those that are there."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,8 +63,8 @@ def roll_variants(
 
 
 def _farthest(
-    again, begin: dict[str, Value], eye: Eye, others: Sequence[Looks], least: float
-) -> tuple[dict[str, Value], Looks, float]:  # type: ignore[no-untyped-def]
+    again: Callable[..., dict[str, Value]], begin: dict[str, Value], eye: Eye, others: Sequence[Looks], least: float
+) -> tuple[dict[str, Value], Looks, float]:
     """The first roll that is far enough from all others, or the farthest of several."""
     best: tuple[dict[str, Value], Looks, float] | None = None
     for _ in range(_TRIES if least > 0 else 1):

@@ -15,11 +15,9 @@ def add_variant(state: State, name: str = "", parent: str | None = None) -> Stat
     variants = state.project.variants
     if parent is not None and find_variant(state, parent) is None:
         raise RecipeError("The variant to derive from is gone.")
-    base = (
-        checked_name(name, "A variant")
-        if name.strip()
-        else (f"{find_variant(state, parent).name} copy" if parent else "Variant")
-    )  # type: ignore[union-attr]
+    derived = find_variant(state, parent) if parent is not None else None
+    begin = f"{derived.name} copy" if derived is not None else "Variant"
+    base = checked_name(name, "A variant") if name.strip() else begin
     variant = Variant(id=new_id("variant"), name=free_variant_name(state, base), parent=parent)
     place = len(variants)
     if parent is not None:

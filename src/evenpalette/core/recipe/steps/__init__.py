@@ -2,9 +2,9 @@
 
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.kind import StepKind
-from evenpalette.core.registry import found_in
+from evenpalette.core.registry import Registry
 
-KINDS: dict[str, StepKind] = found_in(__name__, __path__, "KIND")
+KINDS: Registry[StepKind] = Registry(__name__, __path__, "KIND")
 
 
 def kind_of(key: str) -> StepKind:

@@ -133,9 +133,9 @@ def _affine(values: Prepared) -> NDArray[np.float32] | None:
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _offset_by(
+def _offset_by(  # type: ignore[no-untyped-def]
     r, g, b, weight, amount, offset, spread, angle, saturation, brightness, before, to, back, after, encoded, cubed
-):  # type: ignore[no-untyped-def]
+):
     """Each texel by an angle of its own. before, to: into the plane of hue, cube roots between them where `cubed`;
     back, after: out of it. encoded: on encoded values."""
     for i in range(r.size):

@@ -1,4 +1,4 @@
-"""What is wrong with the regions, and where."""
+"""What coverages hold: sums, shares, gaps, and where the largest spot of a mask is."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -7,11 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.finding import Finding
 from evenpalette.core.kernels import njit, prange
-from evenpalette.core.regions.model import Division, FlagSource, Overlap
-from evenpalette.core.regions.sources.flags import nearest_pure
 
 
 def used_mask(face_map: NDArray[np.int32] | None, shape: tuple[int, int]) -> NDArray[np.bool_]:
@@ -60,51 +56,6 @@ def shares(planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]) -> dic
     """Each region's part of the used UV area, 0..1."""
     total = max(1, int(np.count_nonzero(used)))
     return {key: held / 255 / total for key, held in held_by(planes, used).sums.items()}
-
-
-def find_gaps_and_overlaps(
-    regions: Division, planes: dict[str, NDArray[np.uint8]], used: NDArray[np.bool_]
-) -> list[Finding]:
-    """Gaps, overlaps, impure and repeated flags, empty regions and repeated names of one division."""
-    findings: list[Finding] = []
-    if not regions.regions:
-        return findings
-    planes = {region.id: planes[region.id] for region in regions.regions if region.id in planes}
-    if planes:
-        inside = cv2.erode(used.view(np.uint8), np.ones((3, 3), np.uint8), borderValue=0).view(np.bool_)
-        held = held_by(planes, used)
-        gaps = inside & (held.total < 128)
-        if gaps.any():
-            findings.append(_at("gap", f"Gap: {int(gaps.sum()):,} used texels are in no region", gaps, regions))
-        overlaps = inside & (held.total > 264)
-        if overlaps.any() and regions.overlap is Overlap.EXCLUSIVE:
-            text = f"Overlap: the regions of {int(overlaps.sum()):,} texels sum past one"
-            findings.append(_at("overlap", text, overlaps, regions))
-        for region in regions.regions:
-            if region.id in planes and held.most[region.id] < 128:
-                findings.append(Finding("empty", "regions", f"{region.name} covers no used texel", region.id))
-    seen_names: dict[str, str] = {}
-    seen_flags: dict[str, str] = {}
-    for region in regions.regions:
-        if isinstance(region.source, FlagSource):
-            color = region.source.color
-            if nearest_pure(color) != color:
-                r, g, b = parse_hex(color)
-                text = f"{region.name}: the flag in the image is {r}, {g}, {b}, not quite pure"
-                findings.append(Finding("impure-flag", "regions", text, region.id, subject=region.source.texture))
-        if region.name.lower() in seen_names:
-            findings.append(Finding("same-name", "regions", f"Two regions are called {region.name}", region.id))
-        if region.flag in seen_flags:
-            text = f"{region.name} has the same flag color as {seen_flags[region.flag]}"
-            findings.append(Finding("same-flag", "regions", text, region.id))
-        seen_names[region.name.lower()] = region.id
-        seen_flags[region.flag] = region.name
-    return findings
-
-
-def _at(code: str, text: str, mask: NDArray[np.bool_], division: Division) -> Finding:
-    """A finding of a division, placed in the largest spot of the mask."""
-    return Finding(code, "regions", text, "", spot(mask)[0], division.id)
 
 
 def spot(mask: NDArray[np.bool_]) -> tuple[tuple[float, float], int]:

@@ -3,9 +3,9 @@ hand."""
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.operation_kind import OperationKind
-from evenpalette.core.registry import found_in
+from evenpalette.core.registry import Registry
 
-OPERATIONS: dict[str, OperationKind] = found_in(__name__, __path__, "OPERATION")
+OPERATIONS: Registry[OperationKind] = Registry(__name__, __path__, "OPERATION")
 
 
 def operation_kind(key: str) -> OperationKind:

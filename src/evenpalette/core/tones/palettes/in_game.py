@@ -7,6 +7,7 @@ entries lie along a short path, so that what a filter makes between two levels i
 
 import math
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,6 +60,10 @@ def look_up_then_filter(levels: list[Raster], palette: NDArray[np.uint8], distan
     texture = Sampled(colored[0], Setting(PLAIN, Reads.TRILINEAR, mips=False, repeats=False))
     texture.levels = [np.ascontiguousarray(level.as_linear()[..., :3]) for level in colored]
     return drawn(texture, distance, stride)
+
+
+def _colors(texture: Sampled, distance: float, stride: int) -> F32:
+    return drawn(texture, distance, stride)[..., :3]
 
 
 def _strip(palette: NDArray[np.uint8]) -> Raster:
@@ -151,9 +156,9 @@ def ways(
                 f"color, {form}, trilinear, mips",
                 1,
                 chain_bytes(size, 3, form),
-                lambda d, stride, t=texture: drawn(t, d, stride)[..., :3],
+                partial(_colors, texture),
             )
-        )  # type: ignore[misc]
+        )
     return found
 
 

@@ -9,7 +9,10 @@ from numpy.typing import NDArray
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.finding import Finding
+from evenpalette.core.edits import asset
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
+from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import derived, resize_plane
@@ -21,8 +24,9 @@ SEEN = 5.0
 _REACH = 4
 
 
-def find_bleeding(state: State) -> Iterator[Finding]:
-    """A finding for what the recipe starts from, painted color or tone, where it bleeds at half size."""
+def find(look: Look) -> Iterator[Finding]:
+    """What the recipe starts from, painted color or tone, where it bleeds at half size."""
+    state = look.state
     if state.mesh is None or state.mesh.mesh.uvs is None:
         return
     base, painted = state.project.recipe.base, state.project.tone.painted
@@ -45,7 +49,7 @@ def find_bleeding(state: State) -> Iterator[Finding]:
                 f"{what} bleeds at islands: at half size their edges are off by CIEDE2000 {worst[0]:.0f}. "
                 "Carry its colors beyond the islands"
             )
-            yield Finding("bleeding-color", "asset", text, place=worst[1], subject=key)
+            yield FINDING.at(text, place=worst[1], subject=key)
 
 
 def _bleeding(raster: Raster, used: NDArray[np.bool_]) -> tuple[float, tuple[float, float]] | None:
@@ -77,3 +81,18 @@ def without_bleeding(raster: Raster, used: NDArray[np.bool_], reach: int = 32) -
     source = nearest_covered(used, reach).reshape(-1)
     pixels = raster.pixels.reshape(-1, raster.channels)[source].reshape(raster.pixels.shape)
     return Raster(np.ascontiguousarray(pixels), raster.encoding)
+
+
+def mend(state: State, finding: Finding) -> Mend | None:
+    """Carry colors of its islands over what lies beyond them."""
+    raster = state.textures.get(finding.subject)
+    if raster is None:
+        return None
+    used = state.used_at(raster.size)
+    return (
+        "Carry the colors beyond the islands",
+        lambda s: asset.replace_texture(s, finding.subject, without_bleeding(raster, used)),
+    )
+
+
+FINDING = FindingKind("bleeding-color", "asset", 70, Weight.POOR, Cost.PICTURES, find, mend)

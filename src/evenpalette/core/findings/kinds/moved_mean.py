@@ -6,8 +6,9 @@ from itertools import pairwise
 import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
-from evenpalette.core.document.state import State
-from evenpalette.core.finding import Finding
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.kind import Cost, FindingKind, Weight
+from evenpalette.core.findings.look import Look
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.evaluate import weight_planes
 from evenpalette.core.variants.small_surface import small_sources, small_stages
@@ -17,8 +18,9 @@ _UNSEEN = 1.0
 _SIDE = 64
 
 
-def find_moved_means(state: State) -> Iterator[Finding]:
-    """A finding for each Drift after which the mean color of what it covers is another one, with the defaults."""
+def find(look: Look) -> Iterator[Finding]:
+    """Each Drift after which the mean color of what it covers is another one, with the defaults."""
+    state = look.state
     drifts = {step.id for step in state.project.recipe.steps if step.kind == "drift" and step.enabled}
     if not drifts:
         return
@@ -41,4 +43,7 @@ def find_moved_means(state: State) -> Iterator[Finding]:
                 f"{step.name} moves the mean color by CIEDE2000 {moved:.1f}: its noise does not lie evenly about the middle gray. "
                 "Stretch it there, or make one under Asset"
             )
-            yield Finding("moved-mean", "recipe", text, subject=step.step_id)
+            yield FINDING.at(text, subject=step.step_id)
+
+
+FINDING = FindingKind("moved-mean", "recipe", 70, Weight.POOR, Cost.PICTURES, find)

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from evenpalette.core.document.state import State
-from evenpalette.core.finding import Finding
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.kind import Cost, FindingKind, Weight
+from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.game import Sampled, Setting, grid
 from evenpalette.core.raster.raster import Raster
 
@@ -16,9 +18,10 @@ _UNSEEN = 6
 _ROWS = 48
 
 
-def find_odd_sizes(state: State) -> Iterator[Finding]:
-    """A finding for each texture that the recipe reads as it lies, whose size is not that of the others by a power of
+def find(look: Look) -> Iterator[Finding]:
+    """Each texture that the recipe reads as it lies, whose size is not that of the others by a power of
     two, and which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
+    state = look.state
     size = state.sources.size
     names = {t.id: t.name for t in state.project.asset.textures}
     held = {
@@ -36,7 +39,7 @@ def find_odd_sizes(state: State) -> Iterator[Finding]:
                 f"{names[key]} has {width} x {height} texels, the maps {size[0]} x {size[1]}: a game reads it between levels, the map "
                 f"has its mean, and they differ by {codes:.0f} codes. Bring it in at {size[0]} x {size[1]}, or half or twice that"
             )
-            yield Finding("odd-size", "delivery", text, subject=key)
+            yield FINDING.at(text, subject=key)
 
 
 def _read_as_it_lies(state: State) -> Iterator[str]:
@@ -65,3 +68,6 @@ def _apart(raster: Raster, size: tuple[int, int]) -> float:
     lod = max(0.0, math.log2(max(raster.width / size[0], raster.height / size[1])))
     drawn = texture.at(u, v[rows], lod)
     return float(np.percentile(np.abs(drawn - wanted[rows]).max(-1), 95) * 255)
+
+
+FINDING = FindingKind("odd-size", "delivery", 10, Weight.POOR, Cost.PICTURES, find)
