@@ -6,7 +6,7 @@ from scipy.ndimage import distance_transform_edt
 
 from benchmarks.timing import ratio
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
-from evenpalette.core.regions.sources.bake import bake_faces
+from evenpalette.core.regions.dividing.bake import bake_faces
 
 SIZE = 4096
 

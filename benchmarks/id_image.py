@@ -7,10 +7,10 @@ import numpy as np
 
 from benchmarks.timing import once, ratio
 from evenpalette.core.color.hexcode import parse_hex
-from evenpalette.core.regions.sources.flag_plan import plan_flags
-from evenpalette.core.regions.sources.flags import find_flags
-from evenpalette.core.regions.sources.pick import pick_coverages
-from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.regions.dividing.flag_plan import plan_flags
+from evenpalette.core.regions.dividing.flags import find_flags
+from evenpalette.core.regions.dividing.pick import pick_coverages
+from evenpalette.core.regions.dividing.unmix import unmix
 
 SIZE = 4096
 FLAGS = [(r, g, b) for r in (0, 255) for g in (0, 255) for b in (0, 255)]

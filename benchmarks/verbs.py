@@ -13,9 +13,9 @@ import trimesh
 from benchmarks.timing import speedup
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.sources.bake import bake_faces
-from evenpalette.core.regions.sources.pick import pick_from
-from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.regions.dividing.bake import bake_faces
+from evenpalette.core.regions.dividing.pick import pick_from
+from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.tones.gray import to_gray
 
 SIZE, LARGE = 4096, 8192

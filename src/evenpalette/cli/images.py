@@ -15,13 +15,13 @@ from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, mask_raster, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.sources.bake import bake_faces, check_uvs, id_map_from
-from evenpalette.core.regions.sources.channels import SPLITS, merge_channels, split_channels
-from evenpalette.core.regions.sources.flag_plan import plan_flags
-from evenpalette.core.regions.sources.flags import FoundFlag, find_flags, to_rgb8
-from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES, mesh_labels
-from evenpalette.core.regions.sources.pick import METRICS, pick_from
-from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.regions.dividing.bake import bake_faces, check_uvs, id_map_from
+from evenpalette.core.regions.dividing.channels import SPLITS, merge_channels, split_channels
+from evenpalette.core.regions.dividing.flag_plan import plan_flags
+from evenpalette.core.regions.dividing.flags import FoundFlag, find_flags, to_rgb8
+from evenpalette.core.regions.dividing.mesh_sources import MESH_SOURCES, mesh_labels
+from evenpalette.core.regions.dividing.pick import METRICS, pick_from
+from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.tones.gray import METHODS, to_gray
 

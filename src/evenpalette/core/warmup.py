@@ -28,12 +28,12 @@ from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.steps.levels import spread
 from evenpalette.core.regions.checks.gaps import held_by
 from evenpalette.core.regions.checks.specks import find_specks, thin_strips
+from evenpalette.core.regions.dividing.flags import find_flags
+from evenpalette.core.regions.dividing.pick import pick_coverages
+from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.painting.warm import load_kernels
-from evenpalette.core.regions.sources.flags import find_flags
-from evenpalette.core.regions.sources.pick import pick_coverages
-from evenpalette.core.regions.sources.unmix import unmix
 from evenpalette.core.tones.palettes.in_game import measure_index_art
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.path import short_path

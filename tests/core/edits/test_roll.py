@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 from coloraide import Color  # OKLCh by another hand
-from evenpalette.core.edits.roll import roll_variants
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe
+from evenpalette.core.edits.roll import roll_variants
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import ValueType

@@ -14,11 +14,11 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.regions.coverage import compute_coverages
+from evenpalette.core.regions.dividing.channels import merge_channels, split_channels
+from evenpalette.core.regions.dividing.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
+from evenpalette.core.regions.dividing.pick import pick_by_color, pick_coverages, pick_from
+from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.model import ChannelSource, Division, FlagSource, Region, RegionSet
-from evenpalette.core.regions.sources.channels import merge_channels, split_channels
-from evenpalette.core.regions.sources.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
-from evenpalette.core.regions.sources.pick import pick_by_color, pick_coverages, pick_from
-from evenpalette.core.regions.sources.unmix import unmix
 
 FLAGS = [(255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 255, 0), (0, 0, 0)]
 

@@ -15,8 +15,8 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
 from evenpalette.core.parallel import Progress
-from evenpalette.core.regions.sources.flags import MAX_FLAGS
-from evenpalette.core.regions.sources.transfer import check_same_place
+from evenpalette.core.regions.dividing.flags import MAX_FLAGS
+from evenpalette.core.regions.dividing.transfer import check_same_place
 
 
 class MeshSourceDialog(QDialog):

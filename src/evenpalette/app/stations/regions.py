@@ -36,9 +36,9 @@ from evenpalette.core.mesh.surface_images import IMAGES, surface_images
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
+from evenpalette.core.regions.dividing.bake import check_uvs
+from evenpalette.core.regions.dividing.flags import to_rgb8
 from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
-from evenpalette.core.regions.sources.bake import check_uvs
-from evenpalette.core.regions.sources.flags import to_rgb8
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {

@@ -22,9 +22,9 @@ from evenpalette.core.names import checked_name, free_name, plain_name, storable
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
+from evenpalette.core.regions.dividing.face_runs import face_labels, to_runs
+from evenpalette.core.regions.dividing.transfer import transfer_labels
 from evenpalette.core.regions.model import FacesSource
-from evenpalette.core.regions.sources.face_runs import face_labels, to_runs
-from evenpalette.core.regions.sources.transfer import transfer_labels
 
 
 def encoding_for(role: Role, raster: Raster) -> Encoding:

@@ -18,7 +18,7 @@ from evenpalette.core.mesh.asset_file import read_asset
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.image_read import read_image
-from evenpalette.core.regions.sources.mesh_sources import MESH_SOURCES
+from evenpalette.core.regions.dividing.mesh_sources import MESH_SOURCES
 
 #: The number of a tile in a picture's name (common practice, no source).
 _TILE = re.compile(r"(?<![0-9])1[0-9]{3}(?![0-9])")

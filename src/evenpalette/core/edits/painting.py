@@ -12,8 +12,8 @@ from evenpalette.core.edits.regions import free_region_name, put_regions, recomp
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.coverage import painted
+from evenpalette.core.regions.dividing.flags import next_flag
 from evenpalette.core.regions.model import PaintedSource, Region
-from evenpalette.core.regions.sources.flags import next_flag
 
 
 def add_painted_region(state: State, division: str | None = None) -> State:

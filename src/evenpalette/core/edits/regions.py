@@ -14,6 +14,7 @@ from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.regions.coverage import compute_coverages
+from evenpalette.core.regions.dividing.flags import find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.model import (
     ChannelSource,
     Division,
@@ -22,7 +23,6 @@ from evenpalette.core.regions.model import (
     Region,
     RegionSet,
 )
-from evenpalette.core.regions.sources.flags import find_flags, nearest_pure, next_flag
 
 
 def with_regions(state: State, regions: RegionSet) -> State:

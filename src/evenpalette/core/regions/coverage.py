@@ -12,6 +12,12 @@ from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import plane_at
 from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
+from evenpalette.core.regions.dividing.bake import bake_faces
+from evenpalette.core.regions.dividing.face_runs import face_labels
+from evenpalette.core.regions.dividing.flags import find_flags, to_rgb8
+from evenpalette.core.regions.dividing.hue import hue_share
+from evenpalette.core.regions.dividing.pick import keep_contiguous, pick_by_color, pick_coverages
+from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.model import (
     BakeSettings,
     ChannelSource,
@@ -24,12 +30,6 @@ from evenpalette.core.regions.model import (
     RegionSet,
 )
 from evenpalette.core.regions.overlap import resolve_overlap
-from evenpalette.core.regions.sources.bake import bake_faces
-from evenpalette.core.regions.sources.face_runs import face_labels
-from evenpalette.core.regions.sources.flags import find_flags, to_rgb8
-from evenpalette.core.regions.sources.hue import hue_share
-from evenpalette.core.regions.sources.pick import keep_contiguous, pick_by_color, pick_coverages
-from evenpalette.core.regions.sources.unmix import unmix
 
 #: What a painted plane was made from.
 PAINTED = ("painted",)

@@ -9,8 +9,8 @@ from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
+from evenpalette.core.regions.dividing.flags import nearest_pure
 from evenpalette.core.regions.model import FlagSource
-from evenpalette.core.regions.sources.flags import nearest_pure
 
 
 def find(look: Look) -> Iterator[Finding]:

@@ -7,7 +7,7 @@ from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
-from evenpalette.core.regions.sources.flags import next_flag
+from evenpalette.core.regions.dividing.flags import next_flag
 
 
 def find(look: Look) -> Iterator[Finding]:

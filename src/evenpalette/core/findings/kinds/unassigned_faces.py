@@ -10,8 +10,8 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.mesh.tiles import is_aside
+from evenpalette.core.regions.dividing.face_runs import unassigned
 from evenpalette.core.regions.model import FacesSource
-from evenpalette.core.regions.sources.face_runs import unassigned
 
 
 def find(look: Look) -> Iterator[Finding]:

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.raster.padding import nearest_covered
-from evenpalette.core.regions.sources.bake import id_map_from
-from evenpalette.core.regions.sources.flags import FoundFlag, find_flags, to_rgb8
-from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.regions.dividing.bake import id_map_from
+from evenpalette.core.regions.dividing.flags import FoundFlag, find_flags, to_rgb8
+from evenpalette.core.regions.dividing.unmix import unmix
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.sources.channels import CORNERS
+from evenpalette.core.regions.dividing.channels import CORNERS
 
 Planes = NDArray[np.uint8]
 Pictures = list[NDArray[np.uint8]]

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import RegionError
-from evenpalette.core.regions.sources.flags import FLAG_ORDER, MAX_FLAGS
+from evenpalette.core.regions.dividing.flags import FLAG_ORDER, MAX_FLAGS
 
 #: A third flag closer than this to the line between two (8-bit RGB) can be mistaken for their edge.
 CLEARANCE = 40.0

@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
-from evenpalette.core.regions.sources.flags import to_rgb8
-from evenpalette.core.regions.sources.unmix import unmix
+from evenpalette.core.regions.dividing.flags import to_rgb8
+from evenpalette.core.regions.dividing.unmix import unmix
 
 #: Pure colors by their letter, in the order of the RGB cube's corners.
 CORNERS = {
