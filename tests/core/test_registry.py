@@ -5,9 +5,20 @@ from pathlib import Path
 
 import pytest
 
-from evenpalette.core.errors import RegistryError
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.regions import source_said, with_regions
+from evenpalette.core.errors import ProjectError, RegistryError
+from evenpalette.core.findings.findings import find_all, mend_for
+from evenpalette.core.findings.kind import Weight
+from evenpalette.core.findings.kinds import FINDINGS
+from evenpalette.core.findings.ranking import weight
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.model import Division, Region, RegionSet
+from evenpalette.core.regions.source import BakeSettings
+from evenpalette.core.regions.sources import SOURCES
+from evenpalette.core.regions.sources.painted import PaintedSource
 from evenpalette.core.registry import Registry
+from evenpalette.core.storage.storage import Storage
 
 STEP = """
 from evenpalette.core.recipe.steps import tint
@@ -58,3 +69,61 @@ def test_a_package_with_one_key_twice_does_not_start(tmp_path: Path, monkeypatch
     monkeypatch.syspath_prepend(tmp_path)
     with pytest.raises(RegistryError, match=r"two.py: 'k' is the key of one.py already"):
         Registry("twice", [str(package)], "KIND")
+
+
+STRIPES = '''
+"""Stripes: every other column of texels."""
+from typing import Literal
+import numpy as np
+from evenpalette.core.regions.source import Source, SourceKind
+
+class StripesSource(Source):
+    kind: Literal["stripes"] = "stripes"
+    width: int = 1
+
+def planes(sources, around):
+    columns = np.arange(around.bake.size)
+    return [np.tile(np.uint8(255) * (columns // s.width % 2 == 0), (around.bake.size, 1)).astype(np.uint8) for s in sources]
+
+SOURCE = SourceKind("stripes", "Stripes", StripesSource, planes, lambda source, _: f"stripes of {source.width}")
+'''
+
+
+def test_a_source_of_regions_is_one_file_that_projects_keep(tmp_path: Path) -> None:
+    (tmp_path / "stripes.py").write_text(STRIPES)
+    assert SOURCES.take(tmp_path) == []
+    source = SOURCES["stripes"].model(kind="stripes", width=4)
+    regions = (
+        Region(id="a", name="Stripes", flag="#ff0000", source=source),
+        Region(id="b", name="Paint", flag="#00ff00", source=PaintedSource()),
+    )
+    bake = BakeSettings(size=16)
+    state = with_regions(State(), RegionSet(divisions=(Division(regions=regions),), bake=bake))
+    assert state.coverages["a"][0].tolist() == [255] * 4 + [0] * 4 + [255] * 4 + [0] * 4
+    assert source_said(state, source) == "stripes of 4"
+    storage = Storage(tmp_path / "project")
+    storage.save(state)
+    assert storage.open().project.regions.regions[0].source == source
+    SOURCES.drop(tmp_path)
+    with pytest.raises(ProjectError, match="stripes"):
+        storage.open()
+
+
+def test_a_finding_is_one_file_with_its_check_and_its_mend(tmp_path: Path) -> None:
+    (tmp_path / "nameless.py").write_text(
+        "from evenpalette.core.findings.kind import Cost, FindingKind, Weight\n"
+        "def find(look):\n"
+        "    if look.project.name == 'Untitled':\n"
+        "        yield FINDING.at('The project has no name')\n"
+        "def mend(state, finding):\n"
+        "    return 'Name it', lambda s: s.with_project(name='Named')\n"
+        "FINDING = FindingKind('nameless', 'asset', 5, Weight.TIDY, Cost.DESCRIPTION, find, mend)\n"
+    )
+    assert FINDINGS.take(tmp_path) == []
+    (found,) = find_all(State())
+    assert (found.code, found.station, weight(found)) == ("nameless", "asset", Weight.TIDY)
+    mend = mend_for(State(), found)
+    assert mend is not None
+    assert find_all(mend[1](State())) == []
+    FINDINGS.drop(tmp_path)
+    assert find_all(State()) == []

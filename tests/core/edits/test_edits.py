@@ -17,7 +17,8 @@ from evenpalette.core.findings.findings import find_all, mend_for, station_state
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
-from evenpalette.core.regions.model import BakeSettings, RegionSet
+from evenpalette.core.regions.model import RegionSet
+from evenpalette.core.regions.source import BakeSettings
 from evenpalette.core.storage.storage import Storage
 
 COLOR = Raster(np.full((8, 8, 3), 128, np.uint8), Encoding.SRGB)

@@ -23,7 +23,7 @@ from evenpalette.core.mesh.mesh import Mesh, build_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.regions.checks.seams import near_islands
-from evenpalette.core.regions.model import Overlap
+from evenpalette.core.regions.overlap import Overlap
 from evenpalette.core.regions.owners import give_gaps, owners
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage

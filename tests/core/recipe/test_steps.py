@@ -17,8 +17,7 @@ from evenpalette.core.recipe.shader import Reads, kit_shader
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import Sharing
-from evenpalette.core.regions.model import Overlap
-from evenpalette.core.regions.overlap import POLICIES, resolve_overlap, resolve_tile
+from evenpalette.core.regions.overlap import POLICIES, Overlap, resolve_overlap, resolve_tile
 from evenpalette.core.values import ChannelRef
 
 RNG = np.random.default_rng(5)

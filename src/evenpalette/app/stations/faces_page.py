@@ -17,7 +17,6 @@ from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as edit
 from evenpalette.core.mesh import select
-from evenpalette.core.regions.model import FacesSource
 
 
 class FacesPanel(QWidget):
@@ -110,7 +109,7 @@ class FacesPanel(QWidget):
     def _assign_state(self, any_faces: bool) -> None:
         region = self._session.state.project.regions.find(self._session.region or "")
         self._new.setEnabled(any_faces)
-        self._assign.setEnabled(any_faces and region is not None and isinstance(region.source, FacesSource))
+        self._assign.setEnabled(any_faces and region is not None and region.source.of_faces)
 
     def _toggled(self, on: bool) -> None:
         self._views.face_tool.active = on

@@ -11,7 +11,7 @@ from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import painting as edit
 from evenpalette.core.edits.refining import add_operation, freeze
-from evenpalette.core.regions.model import PaintedSource, Region
+from evenpalette.core.regions.model import Region
 from evenpalette.core.regions.painting.brush import LARGEST_RADIUS, SMALLEST_RADIUS, TIPS
 
 _ACTIONS = (
@@ -113,13 +113,13 @@ class PaintPage(QWidget):
     def refresh(self, region: Region | None) -> None:
         """Show what can be done to a region."""
         reason = edit.why_not_paintable(region)
-        frozen = region is not None and isinstance(region.source, PaintedSource) and not region.operations
+        frozen = region is not None and region.source.keeps_texels and not region.operations
         self.freeze.setVisible(not frozen)
         self.freeze.setEnabled(region is not None)
         self._invert.setVisible(frozen)
         self._invert.setEnabled(not reason)
         regions = self._session.state.project.regions.regions
-        following = sum(not (isinstance(r.source, PaintedSource) and not r.operations) for r in regions)
+        following = sum(not (r.source.keeps_texels and not r.operations) for r in regions)
         self._freeze_all.setVisible(frozen and following > 0)
         self._freeze_all.setText(f"Freeze {following} others")
         self._warning.setText(reason)

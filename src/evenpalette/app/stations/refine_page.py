@@ -11,9 +11,9 @@ from evenpalette.app.widgets.basics import button, clear, column, label, row, to
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.document.state import State
 from evenpalette.core.edits import refining as edit
-from evenpalette.core.regions.model import FacesSource, Operation, PaintedSource, Region
+from evenpalette.core.edits.regions import source_said
+from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
 from evenpalette.core.values import Input, ValueType
 
@@ -56,7 +56,7 @@ class OperationsPage(QWidget):
         """Show a region's chain; cards are built anew only when the chain itself is another."""
         self._region = region
         self.add.setEnabled(region is not None)
-        frozen = region is not None and isinstance(region.source, PaintedSource)
+        frozen = region is not None and region.source.keeps_texels
         self.freeze.setEnabled(region is not None and (bool(region.operations) or not frozen))
         state = self._session.state
         names = [(r.id, r.name) for r in state.project.regions.regions]
@@ -68,7 +68,7 @@ class OperationsPage(QWidget):
         if region is not None:
             for made, operation in zip(self.cards, region.operations, strict=True):
                 made.show_values(operation)
-            self._note.setText(_made_from(state, region))
+            self._note.setText(f"From {source_said(state, region.source)}")
 
     def _build(self, region: Region | None) -> None:
         clear(self._row)
@@ -103,15 +103,6 @@ class OperationsPage(QWidget):
         if self._region is not None:
             region = self._region
             self._session.run(f"Freeze {region.name}", lambda s, _: edit.freeze(s, [region.id]))
-
-
-def _made_from(state: State, region: Region) -> str:
-    if isinstance(region.source, PaintedSource):
-        return "From what was painted"
-    if isinstance(region.source, FacesSource):
-        return "From faces of the mesh"
-    texture = state.project.asset.texture(region.source.texture)
-    return f"From {texture.name if texture else 'a missing texture'}"
 
 
 class OperationCard(QFrame):

@@ -12,8 +12,8 @@ from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions as edit
-from evenpalette.core.raster.raster import CHANNEL_NAMES
-from evenpalette.core.regions.model import ChannelSource, FacesSource, FlagSource, HueSource, PaintedSource, Region
+from evenpalette.core.regions.model import Region
+from evenpalette.core.regions.sources.flag import FlagSource
 
 _COLUMNS = 3
 
@@ -113,8 +113,6 @@ class SourcePage(QWidget):
         self._locked.setChecked(region.locked)
         self._name.setText(region.name)
         self._flag.set_color(region.flag)
-        texture = state.project.asset.texture(region.source.texture)
-        name = texture.name if texture else "a missing texture"
         is_flag = isinstance(region.source, FlagSource)
         for widget, text in (
             (self._color, "Image color"),
@@ -125,8 +123,8 @@ class SourcePage(QWidget):
             soft = is_flag and (text not in ("Near", "Far") or region.source.edges == "thresholds")  # type: ignore[union-attr]
             widget.setVisible(soft)
             self._labels[text].setVisible(soft)
+        self._from.setText(edit.source_said(state, region.source))
         if isinstance(region.source, FlagSource):
-            self._from.setText(name)
             self._color.set_color(region.source.color)
             soft = region.source.edges == "thresholds"
             self._edges.setCurrentIndex(self._edges.findData(region.source.metric if soft else "shares"))
@@ -136,17 +134,6 @@ class SourcePage(QWidget):
                 slider.set_range(0, 442 if region.source.metric == "rgb" else 100)
             self._near.set_value(region.source.near)
             self._far.set_value(region.source.far)
-        elif isinstance(region.source, FacesSource):
-            self._from.setText(f"{sum(count for _, count in region.source.runs):,} faces of the mesh")
-        elif isinstance(region.source, ChannelSource):
-            self._from.setText(f"{name}, {CHANNEL_NAMES[region.source.channel]}")
-        elif isinstance(region.source, PaintedSource):
-            self._from.setText("painted")
-        elif isinstance(region.source, HueSource):
-            whole = state.project.regions.find(region.source.region)
-            self._from.setText(
-                f"the part of {whole.name if whole else 'a missing region'} with the hue of {region.source.color}"
-            )
 
     def _update(self, text: str, key: str = "", **parts: object) -> None:
         if region := self._session.region:

@@ -38,7 +38,8 @@ from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.dividing.bake import check_uvs
 from evenpalette.core.regions.dividing.flags import to_rgb8
-from evenpalette.core.regions.model import Division, FacesSource, Overlap, Region
+from evenpalette.core.regions.model import Division, Region
+from evenpalette.core.regions.overlap import Overlap
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
@@ -243,7 +244,7 @@ class RegionsBench(QWidget):
         if kind == "vertex-color":
             MeshSourceDialog(self._session, self).exec()
             return
-        made_of_faces = any(isinstance(r.source, FacesSource) for r in self._division().regions)
+        made_of_faces = any(r.source.of_faces for r in self._division().regions)
         goes, into = ask_into(self._session, _DIVISION_NAMES[kind], "replace" if made_of_faces else "new", self)
         if goes:
             self._session.run(
@@ -354,7 +355,7 @@ class RegionsBench(QWidget):
 
     def from_flags(self, texture: Texture) -> None:
         """Make a region of each flag color of an image."""
-        known = any(region.source.texture == texture.id for region in self._division().regions)
+        known = any(region.source.reads == texture.id for region in self._division().regions)
         goes, into = ask_into(self._session, _title(texture), "add" if known else "new", self)
         if goes:
             self._session.run(

@@ -16,7 +16,6 @@ from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.steps import kind_of
-from evenpalette.core.regions.model import HueSource
 from evenpalette.core.regions.operations import operation_kind
 from evenpalette.core.values import Input, ValueType
 
@@ -68,7 +67,7 @@ def _problems(project: Project) -> Iterator[str]:
     for sheet in project.sheets:
         yield from _repeated("division", (d.id for d in sheet.regions.divisions))
         for region in sheet.regions.regions:
-            if isinstance(region.source, HueSource) and sheet.regions.find(region.source.region) is None:
+            if region.source.part_of and sheet.regions.find(region.source.part_of) is None:
                 yield f"region '{region.name}' is split from a region that is not there"
             for operation in region.operations:
                 try:

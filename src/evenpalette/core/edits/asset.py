@@ -22,9 +22,9 @@ from evenpalette.core.names import checked_name, free_name, plain_name, storable
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
-from evenpalette.core.regions.dividing.face_runs import face_labels, to_runs
+from evenpalette.core.regions.dividing.face_runs import to_runs
 from evenpalette.core.regions.dividing.transfer import transfer_labels
-from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.sources.faces import FacesSource, labels_of
 
 
 def encoding_for(role: Role, raster: Raster) -> Encoding:
@@ -71,7 +71,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
     )
     asset = state.project.asset.model_copy(update={"mesh": info})
     state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
-    if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
+    if any(r.source.of_faces or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
 
@@ -124,7 +124,7 @@ def remade_everywhere(state: State) -> State:
     here = state.project.sheet.id
     for sheet in state.project.sheets:
         state = state.on(sheet.id)
-        if any(isinstance(r.source, FacesSource) or r.operations for r in state.project.regions.regions):
+        if any(r.source.of_faces or r.operations for r in state.project.regions.regions):
             state = recompute_coverages(state)
     return state.on(here)
 
@@ -176,10 +176,10 @@ def move_groups(state: State, groups: tuple[str, ...], sheet_id: str | None, nam
 def _faces_on(state: State, before: Mesh, mesh: Mesh) -> State:
     """The regions made of faces, moved to the nearest faces of another mesh where that stands in the same place."""
     regions = state.project.regions
-    owned = [r for r in regions.regions if isinstance(r.source, FacesSource)]
+    owned = [r for r in regions.regions if r.source.of_faces]
     if not owned:
         return state
-    labels = face_labels([r.source for r in owned if isinstance(r.source, FacesSource)], before.face_count)
+    labels = labels_of(owned, before.face_count)
     try:
         moved = transfer_labels(mesh, before, labels).labels
     except RegionError:
@@ -265,7 +265,7 @@ def remove_texture(state: State, texture_id: str) -> State:
     users = [
         f"region {region.name}"
         for region in state.project.regions.regions
-        if region.source.texture == texture_id or any(texture_id in read_by(o)[1] for o in region.operations)
+        if region.source.reads == texture_id or any(texture_id in read_by(o)[1] for o in region.operations)
     ]
     users += [
         f"step {s.name}" for s in state.project.sheet.steps if texture_id in textures_of(s, state.project.parameters)

@@ -18,7 +18,9 @@ from evenpalette.core.regions.dividing.face_runs import from_runs, to_runs
 from evenpalette.core.regions.dividing.flags import MAX_FLAGS, next_flag
 from evenpalette.core.regions.dividing.mesh_sources import mesh_labels, near_shells
 from evenpalette.core.regions.dividing.transfer import Transfer, transfer_labels
-from evenpalette.core.regions.model import BakeSettings, Division, FacesSource, Region
+from evenpalette.core.regions.model import Division, Region
+from evenpalette.core.regions.source import BakeSettings
+from evenpalette.core.regions.sources.faces import FacesSource
 
 
 def face_region_labels(state: State, division: Division | None = None) -> NDArray[np.int32]:
@@ -32,7 +34,7 @@ def face_region_labels(state: State, division: Division | None = None) -> NDArra
     labels = np.full(state.mesh.mesh.face_count, -1, np.int32)
     if division is None:
         divisions = state.project.regions.divisions
-        made_of_faces = (d for d in divisions if any(isinstance(r.source, FacesSource) for r in d.regions))
+        made_of_faces = (d for d in divisions if any(r.source.of_faces for r in d.regions))
         division = next(made_of_faces, divisions[0])
     inside = {region.id for region in division.regions}
     for index, region in enumerate(state.project.regions.regions):
@@ -51,7 +53,7 @@ def assign_faces(state: State, chosen: NDArray[np.bool_], region_id: str | None,
         raise RegionError("Select some faces first.")
     regions = list(state.project.regions.regions)
     target = state.project.regions.find(region_id or "")
-    if target is not None and not isinstance(target.source, FacesSource):
+    if target is not None and not target.source.of_faces:
         raise RegionError(f"{target.name} is made from an image. Assign the faces to a new region.")
     if target is None:
         flag = next_flag([region.flag for region in regions])
@@ -79,7 +81,7 @@ def regions_from_labels(state: State, labels: NDArray[np.int32], names: list[str
     state, division = prepared(state, into)
     first = {r.id for r in state.project.regions.divisions[0].regions} if into is None else set()
     kept = [
-        r for r in state.project.regions.regions if r.id not in first or not isinstance(r.source, FacesSource)
+        r for r in state.project.regions.regions if r.id not in first or not r.source.of_faces
     ]  # fmt: skip
     if len(names) + len(kept) > MAX_FLAGS:
         raise RegionError(f"That makes {len(names)} regions; {MAX_FLAGS} are possible. Join some first.")

@@ -13,7 +13,8 @@ from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.regions.dividing.flags import next_flag
-from evenpalette.core.regions.model import PaintedSource, Region
+from evenpalette.core.regions.model import Region
+from evenpalette.core.regions.sources.painted import PaintedSource
 
 
 def add_painted_region(state: State, division: str | None = None) -> State:
@@ -35,7 +36,7 @@ def why_not_paintable(region: Region | None) -> str:
         return "There is no region to paint. Make one with New painted region."
     if region.locked:
         return f"{region.name} is locked. Unlock it to paint on it."
-    if not isinstance(region.source, PaintedSource) or region.operations:
+    if not region.source.keeps_texels or region.operations:
         return f"{region.name} follows its source. Freeze it to paint on it; undo brings the source back."
     return ""
 

@@ -15,14 +15,12 @@ from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.dividing.flags import find_flags, nearest_pure, next_flag
-from evenpalette.core.regions.model import (
-    ChannelSource,
-    Division,
-    FlagSource,
-    Overlap,
-    Region,
-    RegionSet,
-)
+from evenpalette.core.regions.model import Division, Region, RegionSet
+from evenpalette.core.regions.overlap import Overlap
+from evenpalette.core.regions.source import Source
+from evenpalette.core.regions.sources import source_kind
+from evenpalette.core.regions.sources.channel import ChannelSource
+from evenpalette.core.regions.sources.flag import FlagSource
 
 
 def with_regions(state: State, regions: RegionSet) -> State:
@@ -223,6 +221,16 @@ def set_overlap(state: State, overlap: Overlap, division: str | None = None) -> 
     regions = state.project.regions
     target = regions.division(division) or regions.divisions[0]
     return state.with_project(regions=regions.with_division(target.model_copy(update={"overlap": overlap})))
+
+
+def source_said(state: State, source: Source) -> str:
+    """Where a region comes from, in words, with the names that things have now."""
+
+    def called(key: str) -> str:
+        thing = state.project.asset.texture(key) or state.project.regions.find(key)
+        return thing.name if thing is not None else "something missing"
+
+    return source_kind(source).said(source, called)
 
 
 def free_region_name(regions: list[Region], wanted: str = "") -> str:

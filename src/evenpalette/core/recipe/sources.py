@@ -18,7 +18,7 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead
 from evenpalette.core.recipe.kind import CELLS, UV, MapInput, Planes
 from evenpalette.core.recipe.weights import Sharing
-from evenpalette.core.regions.model import Overlap
+from evenpalette.core.regions.overlap import Overlap
 from evenpalette.core.scratch import filled, scratch
 
 

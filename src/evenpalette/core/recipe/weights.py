@@ -9,8 +9,7 @@ from numpy.typing import NDArray
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe.binding import BoundStep
-from evenpalette.core.regions.model import Overlap
-from evenpalette.core.regions.overlap import resolve_tile
+from evenpalette.core.regions.overlap import Overlap, resolve_tile
 from evenpalette.core.scratch import filled, scratch
 
 F32 = NDArray[np.float32]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import EvenPaletteError, RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.regions.model import HueSource, Operation, Region
+from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operation_kind import MEETINGS, Around, Plane
 from evenpalette.core.regions.operations import operation_kind
 from evenpalette.core.values import ChannelRef, ValueType
@@ -49,8 +49,8 @@ def in_order(regions: tuple[Region, ...]) -> list[Region]:
             names = " reads ".join(by_id[r].name for r in [*open_[open_.index(region.id) :], region.id])
             raise RegionError(f"Coverages would go in a circle: {names}. Freeze one of them first.")
         open_.append(region.id)
-        if isinstance(region.source, HueSource) and region.source.region in by_id:
-            visit(by_id[region.source.region])
+        if region.source.part_of in by_id:
+            visit(by_id[region.source.part_of])
         for operation in region.operations:
             for other in read_by(operation)[0] if operation.on else ():
                 if other in by_id:

@@ -7,13 +7,22 @@ brought up gradually, so that no texel jumps.
 """
 
 from collections.abc import Sequence
+from enum import StrEnum
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.regions.model import Overlap
+
+
+class Overlap(StrEnum):
+    """What happens where coverages overlap. The same formulas run on the CPU and in shaders."""
+
+    EXCLUSIVE = "exclusive"  # divided by max(1, sum)
+    LAYERED = "layered"  # later regions come first, earlier ones get what is left
+    ADDITIVE = "additive"  # kept as they are; a row's sum over its regions is clamped to 1
+
 
 #: Sums at least this are one: each of up to eight shares may have lost half a code.
 WITHIN_ROUNDING = 4 / 255

@@ -9,7 +9,6 @@ from evenpalette.core.document.state import State
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.raster.image_header import Allow
-from evenpalette.core.regions.model import PaintedSource
 
 
 class Budget:
@@ -46,7 +45,7 @@ def pixel_bytes(state: State) -> int:
     total = sum({id(r.pixels): r.pixels.nbytes for r in state.textures.values()}.values())
     for sheet in state.sheets():
         total += sum(plane.nbytes for plane in sheet.coverages.values())
-        owners = [r.id for r in sheet.project.regions.regions if isinstance(r.source, PaintedSource)]
+        owners = [r.id for r in sheet.project.regions.regions if r.source.keeps_texels]
         total += sum(sheet.made[r].raw.nbytes for r in owners if r in sheet.made)
         total += sheet.tone.pixels.nbytes if sheet.tone is not None else 0
     return total

@@ -35,7 +35,6 @@ from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.image_write import encode_exr, encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.coverage import painted
-from evenpalette.core.regions.model import PaintedSource
 from evenpalette.core.storage.budget import Budget
 from evenpalette.core.storage.folder import Identity, ProjectFolder
 
@@ -133,7 +132,7 @@ class Storage:
                 name = f"{place:02}-{region.name}" if number == 1 else f"{number}-{place:02}-{region.name}"
                 if region.id in sheet.coverages:
                     files[region.id] = self._put("coverages", name, sheet.coverages[region.id])
-                if isinstance(region.source, PaintedSource) and region.id in sheet.made:
+                if region.source.keeps_texels and region.id in sheet.made:
                     files[_painted_key(region.id)] = self._put("painted", name, sheet.made[region.id].raw)
             if sheet.tone is not None:
                 files[_tone_key(sheet.project.sheet.id)] = self._put("tone", "tone", sheet.tone)
@@ -245,7 +244,7 @@ class Storage:
         for region in sheet.regions.regions:
             if region.id in rasters:
                 coverages[region.id] = self._plane(rasters[region.id], budget)
-            if isinstance(region.source, PaintedSource) and _painted_key(region.id) in rasters:
+            if region.source.keeps_texels and _painted_key(region.id) in rasters:
                 made[region.id] = painted(self._plane(rasters[_painted_key(region.id)], budget))
         if len({plane.shape for plane in coverages.values()}) > 1:
             raise ProjectError(f"{self.folder.name}: the coverages differ in size.")

@@ -10,7 +10,7 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.dividing.flags import nearest_pure
-from evenpalette.core.regions.model import FlagSource
+from evenpalette.core.regions.sources.flag import FlagSource
 
 
 def find(look: Look) -> Iterator[Finding]:

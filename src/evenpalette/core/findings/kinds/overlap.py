@@ -8,7 +8,7 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
-from evenpalette.core.regions.model import Overlap
+from evenpalette.core.regions.overlap import Overlap
 
 
 def find(look: Look) -> Iterator[Finding]:

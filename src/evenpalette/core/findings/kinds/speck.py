@@ -14,7 +14,7 @@ from evenpalette.core.findings.kinds.gap import flag_maps
 from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
 from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, despeckle
-from evenpalette.core.regions.model import FlagSource, PaintedSource
+from evenpalette.core.regions.sources.flag import FlagSource
 
 
 def find(look: Look) -> Iterator[Finding]:
@@ -41,7 +41,7 @@ def _without_specks(state: State) -> State:
         state = regions.clean_texture(state, texture, SMALLEST_TEXELS, False)[0]
     painted = {}
     for region in state.project.regions.regions:
-        if isinstance(region.source, PaintedSource) and is_paintable(region):
+        if is_paintable(region):
             plane = state.coverages[region.id].astype(np.float32) / np.float32(255)
             painted[region.id] = np.rint(despeckle(plane, SMALLEST_TEXELS) * 255).astype(np.uint8)
     state = with_painted(state, painted) if painted else state

@@ -10,8 +10,7 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.mesh.tiles import is_aside
-from evenpalette.core.regions.dividing.face_runs import unassigned
-from evenpalette.core.regions.model import FacesSource
+from evenpalette.core.regions.sources.faces import unassigned
 
 
 def find(look: Look) -> Iterator[Finding]:
@@ -21,7 +20,7 @@ def find(look: Look) -> Iterator[Finding]:
         return
     for division in look.divisions:
         regions = division.division.regions
-        if not all(isinstance(region.source, FacesSource) for region in regions):
+        if not all(region.source.of_faces for region in regions):
             continue
         free = np.flatnonzero(unassigned(regions, mesh.face_count) & ~is_aside(mesh))
         if len(free):

@@ -5,8 +5,6 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.regions.model import FacesSource, Region
-
 
 def to_runs(chosen: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
     """A selection, bool (F,), as runs."""
@@ -23,14 +21,9 @@ def from_runs(runs: Sequence[tuple[int, int]], face_count: int) -> NDArray[np.bo
     return chosen
 
 
-def face_labels(sources: Sequence[FacesSource], face_count: int) -> NDArray[np.int32]:
-    """Which source each face belongs to, int32 (F,), -1 for none; later sources win."""
+def face_labels(runs: Sequence[Sequence[tuple[int, int]]], face_count: int) -> NDArray[np.int32]:
+    """Which of several sets of runs each face belongs to, int32 (F,), -1 for none; later sets win."""
     labels = np.full(face_count, -1, np.int32)
-    for index, source in enumerate(sources):
-        labels[from_runs(source.runs, face_count)] = index
+    for index, held in enumerate(runs):
+        labels[from_runs(held, face_count)] = index
     return labels
-
-
-def unassigned(regions: Sequence[Region], face_count: int) -> NDArray[np.bool_]:
-    """Faces that no face region has, bool (F,)."""
-    return face_labels([r.source for r in regions if isinstance(r.source, FacesSource)], face_count) < 0
