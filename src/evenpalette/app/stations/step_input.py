@@ -13,6 +13,7 @@ from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.pulse_dialog import PulseDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.tone import is_tint
 from evenpalette.core.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
@@ -93,7 +94,7 @@ class InputRow:
         row, report = step.row(self.row_id), state.project.tone.report
         regions = row.regions if row is not None else None
         known = [line.gray for line in report.rows if line.region in (regions or ())] if report is not None else []
-        tints = step.kind == "tint" and state.project.recipe.base == TONE and bool(known)
+        tints = is_tint(step) and state.project.recipe.base == TONE and bool(known)
         return ColorAround(colors, sum(known) / len(known) if tints else None)
 
     def refresh(self) -> None:

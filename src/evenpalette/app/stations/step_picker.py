@@ -9,17 +9,6 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVB
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.steps import KINDS
 
-#: What people say when they look for a kind, beside its own words: common practice, no source.
-_WORDS = {
-    "tint": "paint color multiply recolor dye", "levels": "brighter darker contrast brightness clip gamma", "residue": "rest hue wander rebuild original",
-    "channel_tints": "rgb mask channels three colors", "replace": "remove overpaint solid", "two_tone": "pattern stripes print camouflage two colors",
-    "ramp": "gradient map heat rust", "palette": "index lookup pixel art rows day night", "fill": "texture material tile", "mix": "moss sand snow between stones two textures height blend", "blend": "overlay multiply screen soft light mode",
-    "hue_shift": "rotate hue saturation", "drift": "variation vary noise hand painted uneven", "fade": "gradient root tip bleach sun top bottom",
-    "grade": "saturation contrast black white point", "balance": "shadows highlights midtones warm cool", "finish": "metal gloss satin matte roughness coat lacquer",
-    "normal_detail": "bumps weave grain normal map detail", "cover": "dirt dirty dust rust soot wear edges scratches moss snow", "cut_out": "hole holes alpha opacity torn lace",
-    "shade": "occlusion shadow cavity ao dark corners", "glow": "light emissive lamp shine night neon",
-}  # fmt: skip
-
 
 class StepPicker(QFrame):
     """A field and a list; Enter or a click takes a kind."""
@@ -77,7 +66,7 @@ def found_by(text: str) -> list[StepKind]:
     wanted = text.lower().split()
     scored = []
     for place, kind in enumerate(KINDS.values()):
-        name, does = kind.label.lower(), f"{kind.summary} {_WORDS.get(kind.key, '')}".lower()
+        name, does = kind.label.lower(), f"{kind.summary} {kind.words}".lower()
         hits = sum(
             3
             if word in name

@@ -137,7 +137,7 @@ def clipping_picture(state: State, variant: str | None, most: int = 1024) -> Ras
     working = state.sources.at_size(width, height)
     steps = state.bound_steps(variant)
     levels = [n for n, step in enumerate(steps, 1) if step.kind.key == KIND.key]
-    tints = [n for n, step in enumerate(steps, 1) if step.kind.key == "tint"]
+    tints = [n for n, step in enumerate(steps, 1) if step.kind.tint]
     gray = evaluate(steps[: max(levels, default=0)], working, float_output=True).pixels
     tinted = evaluate(steps[: max([*levels, *tints], default=0)], working, float_output=True).pixels
     codes = np.rint(encode_srgb(np.clip(gray, 0, 1)) * 255).astype(np.uint8)

@@ -28,6 +28,7 @@ from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.sources import Sources
+from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.tones.fit import calm_hidden, hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
 from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
@@ -43,10 +44,15 @@ _LOOKED_AT = 1 << 20
 _UNDONE_AT = 1 << 16
 
 
+def is_tint(step: Step) -> bool:
+    """Whether a step multiplies the gray of the tone by a color."""
+    return step.kind in KINDS and bool(KINDS[step.kind].tint)
+
+
 def tint_of(state: State, region_id: str) -> tuple[Step, Row] | None:
     """The step and row that tint just this region through a parameter."""
     for step in state.project.recipe.steps:
-        for row in step.rows if step.kind == "tint" else ():
+        for row in step.rows if is_tint(step) else ():
             color = step.binding(row, "color")
             if row.regions == (region_id,) and color is not None and color.parameter:
                 return step, row
@@ -72,7 +78,7 @@ def add_missing_tints(state: State) -> State:
     inside = {region.id for region in division.regions}
     fitting = [
         step for step in state.project.recipe.steps
-        if step.kind == "tint" and step.named_regions() and inside.issuperset(step.named_regions())
+        if is_tint(step) and step.named_regions() and inside.issuperset(step.named_regions())
         and all(row.regions is not None for row in step.rows)
     ]  # fmt: skip
     begun = fitting[0].id if fitting else new_id("step")
@@ -238,7 +244,7 @@ def _laid(state: State, raster: Raster, held: str | None) -> State:
     made = state.project.asset.textures[-1].id
     step_id = step.id if step is not None else new_id("step")
     if step is None:
-        tinted = [n for n, other in enumerate(state.project.recipe.steps, 1) if other.kind == "tint"]
+        tinted = [n for n, other in enumerate(state.project.recipe.steps, 1) if is_tint(other)]
         state = add_step(state, RESIDUE, None, max(tinted, default=0), step_id)
     return set_first_row(state, step_id, {"turn": str(ChannelRef(made, 0)), "chroma": str(ChannelRef(made, 1))})
 

@@ -101,7 +101,8 @@ class Op:
     with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input
     whose number or switch is multiplied into the weight; 0 leaves the attribute alone. needs: maps and inputs; where in
     all rows none of the maps has a texture and all of the inputs are 0 it does nothing. affine: for values with which a
-    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass.
+    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass. shared: functions of
+    `recipe/shared.py` that its GLSL calls.
     """
 
     writes: str
@@ -114,6 +115,7 @@ class Op:
     scale: str = ""
     needs: tuple[str, ...] = ()
     affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
+    shared: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -132,7 +134,9 @@ class StepKind:
     `over_paint` go behind all steps of kinds before them, on the whole surface. own: inputs of which each row has its
     own unless the artist shares them, by default the first, which names the look. helpers: GLSL functions that its
     operations share. examples: sets of values away from the neutral ones, each of which runs other code; warm-up and
-    tests run them all.
+    tests run them all. words: what people say when they look for it, beside its own words: common practice, no source.
+    tint: the input whose color a gray is fitted to and multiplied by. keeps_mean: it promises that the mean color of
+    what it covers stays.
     """
 
     key: str
@@ -150,6 +154,9 @@ class StepKind:
     own: tuple[str, ...] = ()
     starting_points: tuple[StartingPoint, ...] = ()
     helpers: str = ""
+    words: str = ""
+    tint: str = ""
+    keeps_mean: bool = False
 
     def __post_init__(self) -> None:
         known = {*(i.key for i in self.inputs), *(m.key for m in self.maps), UV, SIDE}

@@ -8,10 +8,7 @@ in, and switched-off steps are left out, which is what a game wants.
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
-from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.files import plain_text, safe_name
 from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Placement
@@ -22,14 +19,13 @@ from evenpalette.core.raster.sampling import is_hardware
 from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
-from evenpalette.core.recipe.heights import GLSL as HEIGHTS_GLSL
 from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
 from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
-from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
+from evenpalette.core.recipe.shared import SHARED
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.weights import Sharing
@@ -439,8 +435,10 @@ class _Builder:
         if not rows:
             return ""
         ops = self._plan.ops[index]
-        for part in (kind.helpers, *([kind.weigh.glsl] if kind.weigh is not None else []), *(op.glsl for op in ops)):
-            self._functions.update(dict.fromkeys(_parts(part)))
+        parts = [kind.helpers, *([kind.weigh.glsl] if kind.weigh is not None else [])]
+        for op in ops:
+            parts += [*(SHARED[name] for name in op.shared), op.glsl]
+        self._functions.update(dict.fromkeys(parts))
         maps = self._plan.maps_of(index, kind)
         amount = self._expression(index, -1, AMOUNT, step.amount)
         named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})
@@ -498,14 +496,6 @@ EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
     return evenpalette_surface_grad(uv, dFdx(uv), dFdy(uv), seconds, copy);
 }
 """
-
-
-def _parts(glsl: str) -> list[str]:
-    """A text with the functions that kinds share apart, so that each is written once."""
-    shared = [text for text in (ENCODING_GLSL, OKLAB_GLSL, YIQ_GLSL, HEIGHTS_GLSL, RELIEF_GLSL) if text in glsl]
-    for text in shared:
-        glsl = glsl.replace(text, "")
-    return [*shared, glsl]
 
 
 def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str:

@@ -11,6 +11,7 @@ from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.evaluate import weight_planes
+from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.variants.small_surface import small_sources, small_stages
 
 #: CIEDE2000 by which a mean may move unseen: common practice, no source.
@@ -19,9 +20,10 @@ _SIDE = 64
 
 
 def find(look: Look) -> Iterator[Finding]:
-    """Each Drift after which the mean color of what it covers is another one, with the defaults."""
+    """Each step that keeps the mean, after which the mean color of what it covers is another one, with the defaults."""
     state = look.state
-    drifts = {step.id for step in state.project.recipe.steps if step.kind == "drift" and step.enabled}
+    steps = state.project.recipe.steps
+    drifts = {s.id for s in steps if s.enabled and s.kind in KINDS and KINDS[s.kind].keeps_mean}
     if not drifts:
         return
     small, used = small_sources(state, _SIDE)

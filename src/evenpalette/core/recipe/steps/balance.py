@@ -4,7 +4,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import encode_scalar
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
@@ -62,8 +61,7 @@ KIND = StepKind(
         Op(
             "base_color",
             _run,
-            ENCODING_GLSL
-            + """
+            """
 vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights, float strength) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);
     float light = dot(c, luma);
@@ -81,6 +79,7 @@ vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights,
 }
 """,
             ("shadows", "midtones", "highlights", "strength"),
+            shared=("encoding",),
         ),
     ),
     examples=(
@@ -91,4 +90,5 @@ vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights,
     formula="c + Y strength sum(part_k (color_k / Y(color_k) - 1)), scaled back to Y; parts (1-t)^2, 2t(1-t), t^2 of the encoded luminance t",
     source="three-way balance, common practice, no source; luminance by ITU-R BT.709-6",
     order=42,
+    words="shadows highlights midtones warm cool",
 )

@@ -4,7 +4,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
@@ -134,7 +133,7 @@ KIND = StepKind(
         MapInput("picture", "Texture", (1.0, 1.0, 1.0, 1.0), "Its alpha, where it has one, is how much of it is laid", whole=True, straight=True,
                  roles=("other color", "pattern"), needed=False),
     ),
-    ops=(Op("base_color", _run, ENCODING_GLSL + """
+    ops=(Op("base_color", _run, """
 float ep_blend_one(float b, float s, int mode) {
     if (mode == 1) return b * s;
     if (mode == 2) return b + s - b * s;
@@ -178,7 +177,7 @@ vec3 ep_blend_base_color(vec3 c, vec3 color, int mode, int space, vec4 picture) 
     if (space == 0) made = ep_decode_srgb(max(made, 0.0));
     return mix(c, made, picture.a);
 }
-""", ("color", "mode", "space", "picture")),),
+""", ("color", "mode", "space", "picture"), shared=("encoding",)),),
     examples=(
         {"color": "#c0a080", "mode": "Multiply"}, {"color": "#808890", "mode": "Screen"}, {"color": "#b08040", "mode": "Overlay"},
         {"color": "#c0a080", "mode": "Soft light"}, {"color": "#b08040", "mode": "Color", "space": "Linear light"},
@@ -188,4 +187,5 @@ vec3 ep_blend_base_color(vec3 c, vec3 color, int mode, int space, vec4 picture) 
     formula="B(c, s) of the mode, mixed by the texture's alpha",
     source="W3C Compositing and Blending Level 1, sections 10 and 12; encoding by IEC 61966-2-1",
     order=26,
+    words="overlay multiply screen soft light mode",
 )  # fmt: skip

@@ -60,4 +60,5 @@ vec3 ep_channel_tints_base_color(vec3 c, vec3 red, vec3 green, vec3 blue, vec3 a
     formula="c (1 - M) + sum(color_k m_k) mix(1, c, keep); m divided by max(1, sum m), M their sum",
     source="removing a mask and adding a color, the sum clamped to 1: common practice, no source",
     order=15,
+    words="rgb mask channels three colors",
 )  # fmt: skip

@@ -6,7 +6,6 @@ import numpy as np
 
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind, Weigh
-from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
 from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.recipe.toward import replacing
 from evenpalette.core.values import Input, ValueType
@@ -66,11 +65,11 @@ KIND = StepKind(
         replacing("cover", "base_color", "color"),
         replacing("cover", "roughness", "roughness", "finish"),
         replacing("cover", "metallic", "metallic", "finish"),
-        Op("normal", _lay, RELIEF_GLSL + """
+        Op("normal", _lay, """
 vec2 ep_cover_normal(vec2 c, float levels, float strength, vec4 detail) {
     return ep_relief(c, detail.rgb, strength, 1.0 - levels, false);
 }
-""", ("levels", "strength", "detail"), needs=("levels", "detail")),
+""", ("levels", "strength", "detail"), needs=("levels", "detail"), shared=("relief",)),
     ),
     examples=(
         {"color": "#2b2620", "level": 0.8, "softness": 0.4},
@@ -80,4 +79,5 @@ vec2 ep_cover_normal(vec2 c, float levels, float strength, vec4 detail) {
     source="common practice, no source; normals: C. Barre-Brisebois, S. Hill, \"Blending in Detail\", 2012",
     order=50,
     over_paint=True,
+    words="dirt dirty dust rust soot wear edges scratches moss snow",
 )  # fmt: skip

@@ -40,4 +40,5 @@ float ep_cut_out_opacity(float c, float threshold, float softness, float mask) {
     formula="c clamp((m - threshold) / softness + 0.5)",
     source="alpha test with a soft edge: common practice, no source",
     order=55,
+    words="hole holes alpha opacity torn lace",
 )  # fmt: skip

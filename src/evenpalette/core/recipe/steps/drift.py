@@ -11,7 +11,6 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.color.blocks import sine_cosine
-from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
@@ -65,7 +64,7 @@ KIND = StepKind(
         MapInput("noise", "Noise", (0.5, 0.5, 0.5, 1.0), "Red turns the hue, green moves the saturation, blue the light; the middle is none",
                  whole=True, roles=("other data", "pattern")),
     ),
-    ops=(Op("base_color", _run, YIQ_GLSL + """
+    ops=(Op("base_color", _run, """
 vec3 ep_drift_base_color(vec3 c, float hue, float saturation, float light, vec4 noise) {
     float angle = radians(hue) * (noise.r * 2.0 - 1.0);
     float chroma = (noise.g * 2.0 - 1.0) * saturation;
@@ -76,11 +75,13 @@ vec3 ep_drift_base_color(vec3 c, float hue, float saturation, float light, vec4 
     vec3 room = min(c - min(c, vec3(0.0)), max(c, vec3(1.0)) - c);
     return c + clamp(change, -room, room);
 }
-""", ("hue", "saturation", "light", "noise")),),
+""", ("hue", "saturation", "light", "noise"), shared=("yiq",)),),
     examples=({"hue": 20.0, "saturation": 0.3, "light": 0.2}, {"hue": 0.0, "saturation": 0.2, "light": 0.3}),
     own=("hue", "saturation", "light"),
     formula="in linear YIQ: f(n) turns (I, Q) by n1 hue, scales it by 1 + n2 saturation and all by 1 + n3 light; the change is (f(n) - f(-n)) / 2, "
             "in each of R, G, B at most what leaves 0..1 neither way; n in -1..1",
     source="YIQ: NTSC (FCC); the mean of an odd function of evenly spread noise is zero",
     order=32,
+    keeps_mean=True,
+    words="variation vary noise hand painted uneven",
 )  # fmt: skip

@@ -65,4 +65,5 @@ vec3 ep_fade_base_color(vec3 c, vec3 root, vec3 tip, float start, float end, flo
     formula="mix(root, tip, clamp((g - start) / (end - start))^power) mix(1, c, keep)",
     source="common practice, no source",
     order=34,
+    words="gradient root tip bleach sun top bottom",
 )  # fmt: skip

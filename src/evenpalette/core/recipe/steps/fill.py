@@ -6,7 +6,6 @@ import numpy as np
 
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
-from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
 from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.values import Input, ValueType
 
@@ -95,11 +94,11 @@ vec3 ep_fill_base_color(vec3 c, vec3 tint, float multiply, float level, float he
     return mix(c, mix(made, made * c, multiply), ep_fill_share(level, height, picture.a));
 }
 """, ("tint", "multiply", *_TAKES)),
-        Op("normal", _relief, RELIEF_GLSL + """
+        Op("normal", _relief, """
 vec2 ep_fill_normal(vec2 c, float strength, float multiply, vec4 relief, float level, float height, vec4 picture) {
     return mix(c, ep_relief(c, relief.rgb, strength, multiply, false), ep_fill_share(level, height, picture.a));
 }
-""", ("strength", "multiply", "relief", *_TAKES), needs=("relief",)),
+""", ("strength", "multiply", "relief", *_TAKES), needs=("relief",), shared=("relief",)),
         Op("roughness", _roughness, """
 float ep_fill_roughness(float c, float gray, float level, float height, vec4 picture) {
     return gray < 0.0 ? c : mix(c, gray, ep_fill_share(level, height, picture.a));
@@ -112,4 +111,5 @@ float ep_fill_roughness(float c, float gray, float level, float height, vec4 pic
     formula="op(c) = mix(c, t * mix(1, c, multiply), s), t = texture * tint, s = alpha clamp((height - 1 + 1.1 level) / 0.1); normal: combined with `keep below` of the slopes below; roughness: mix(c, map, s)",
     source="source-over and multiply, W3C Compositing and Blending Level 1, on linear light; normals: C. Barre-Brisebois, S. Hill, \"Blending in Detail\", 2012; heights are common practice, no source",
     order=25,
+    words="texture material tile",
 )  # fmt: skip

@@ -51,4 +51,5 @@ KIND = StepKind(
     formula="metallic, roughness, coat and coat roughness replaced by the values, anisotropy and its angle where it is brushed",
     source="glTF 2.0 metallic-roughness, KHR_materials_clearcoat and KHR_materials_anisotropy; the starting points are common practice, no source",
     order=45,
+    words="metal gloss satin matte roughness coat lacquer",
 )  # fmt: skip

@@ -56,4 +56,5 @@ vec3 ep_glow_emissive(vec3 c, vec3 color, float stops, int adds, int ramped, vec
     formula="emissive = mix(dim color, color, m) * 2^stops * m * texture, m = mask^falloff, added to what glows below or in its place",
     source="glTF 2.0 emissive and KHR_materials_emissive_strength; stops are common practice, no source",
     order=65,
+    words="light emissive lamp shine night neon",
 )  # fmt: skip

@@ -5,7 +5,6 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.color.blocks import BLOCK, decode_block, encode_block
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
@@ -82,8 +81,7 @@ KIND = StepKind(
         Op(
             "base_color",
             _run,
-            ENCODING_GLSL
-            + """
+            """
 vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
     vec3 e = clamp((ep_encode_srgb(c) - black) / max(white - black, 1e-3), 0.0, 1.0);
     if (gamma != 1.0) e = pow(e, vec3(1.0 / gamma));
@@ -93,10 +91,12 @@ vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float co
 }
 """,
             ("black", "white", "gamma", "contrast", "saturation"),
+            shared=("encoding",),
         ),
     ),
     examples=({"black": 0.1, "white": 0.85, "gamma": 1.4, "contrast": 1.2, "saturation": 0.6},),
     formula="e = clamp((encode(c) - black) / (white - black))^(1/gamma); contrast about 0.5; saturation about BT.709 luma; decode",
     source="common practice, no source; encoding by IEC 61966-2-1",
     order=40,
+    words="saturation contrast black white point",
 )

@@ -5,11 +5,8 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_signed, encode_signed
-from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
-from evenpalette.core.color.yiq import GLSL as YIQ_GLSL
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.affine import apply_affine
@@ -205,11 +202,7 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: 
     _oklch(r, g, b, weight, f(amount), LMS_FROM_RGB.astype(f), between.astype(f), RGB_FROM_LMS.astype(f), brightness)
 
 
-_GLSL = (
-    ENCODING_GLSL
-    + YIQ_GLSL
-    + OKLAB_GLSL
-    + """
+_GLSL = """
 vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float brightness, int space, float spread, float offset) {
     float turn = radians(angle + (offset * 2.0 - 1.0) * spread);
     float x = cos(turn) * saturation, y = sin(turn) * saturation;
@@ -222,7 +215,6 @@ vec3 ep_hue_shift_base_color(vec3 c, float angle, float saturation, float bright
     return ep_from_oklab(vec3(lab.x + brightness, x * lab.y - y * lab.z, y * lab.y + x * lab.z));
 }
 """
-)
 
 KIND = StepKind(
     key="hue_shift",
@@ -268,6 +260,7 @@ KIND = StepKind(
             _GLSL,
             ("angle", "saturation", "brightness", "space", "spread", "offset"),
             affine=_affine,
+            shared=("encoding", "oklab", "yiq"),
         ),
     ),
     examples=(
@@ -281,4 +274,5 @@ KIND = StepKind(
     formula="(I, Q) or (a, b) turned by angle + (2 t - 1) spread, red to yellow to green, and scaled by saturation; Y or L moved by brightness",
     source="NTSC (FCC 1953) matrices, on linear light or on IEC 61966-2-1 values; OKLab: B. Ottosson 2020, matrices of CSS Color Module Level 4",
     order=30,
+    words="rotate hue saturation",
 )

@@ -4,7 +4,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
@@ -70,8 +69,7 @@ KIND = StepKind(
         Op(
             "base_color",
             _run,
-            ENCODING_GLSL
-            + f"""
+            f"""
 vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float contrast, float brightness) {{
     vec2 ends = ep_decode_srgb(vec3(black, white, 0.0)).xy;
     vec3 x = max((c - ends.x) / max(ends.y - ends.x, 1e-4), 0.0);
@@ -81,6 +79,7 @@ vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float c
 }}
 """,
             ("black", "white", "gamma", "contrast", "brightness"),
+            shared=("encoding",),
         ),
     ),
     examples=({"black": 0.1, "white": 0.8, "gamma": 1.3, "contrast": 1.2, "brightness": 0.9},),
@@ -88,4 +87,5 @@ vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float c
     formula="x = max((c - b) / (w - b), 0)^(1/gamma), b and w decoded; 0.18 (x / 0.18)^contrast; times brightness",
     source="levels and power contrast, common practice, no source; encoding by IEC 61966-2-1",
     order=5,
+    words="brighter darker contrast brightness clip gamma",
 )

@@ -5,7 +5,6 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.heights import GLSL as HEIGHTS_GLSL
 from evenpalette.core.recipe.heights import WAYS, shares
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
@@ -45,15 +44,16 @@ KIND = StepKind(
         MapInput("first_height", "First height", (0.5,), "How high the first stands", roles=("height", "other data"), needed=False),
         MapInput("second_height", "Second height", (0.5,), "How high the second stands", roles=("height", "other data"), needed=False),
     ),
-    ops=(Op("base_color", _run, HEIGHTS_GLSL + """
+    ops=(Op("base_color", _run, """
 vec3 ep_mix_base_color(vec3 c, vec3 first_tint, vec3 second_tint, int way, float contrast, float keep, vec4 first, vec4 second, float pattern, float first_height, float second_height) {
     float t = ep_heights(way, contrast, pattern, first_height, second_height);
     return mix(first.rgb * first_tint, second.rgb * second_tint, t) * mix(vec3(1.0), c, keep);
 }
-""", ("first_tint", "second_tint", "way", "contrast", "keep", "first", "second", "pattern", "first_height", "second_height")),),
+""", ("first_tint", "second_tint", "way", "contrast", "keep", "first", "second", "pattern", "first_height", "second_height"), shared=("heights",)),),
     examples=({"way": "Plain", "keep": 0.5}, {"way": "By heights", "contrast": 0.3, "first_tint": "#c0a080"}),
     own=("first", "second", "first_tint", "second_tint"),
     formula="mix(first, second, t); by heights t = b / (a + b), a = max(h1 + 1 - t - g, 0), b = max(h2 + t - g, 0), g = max of both less the depth",
     source="height blending, common practice, no source",
     order=23,
+    words="moss sand snow between stones two textures height blend",
 )  # fmt: skip

@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
-from evenpalette.core.recipe.relief import GLSL as RELIEF_GLSL
 from evenpalette.core.recipe.relief import lay_relief
 from evenpalette.core.values import Input, ValueType
 
@@ -23,13 +22,14 @@ KIND = StepKind(
     maps=(
         MapInput("detail", "Detail", (0.5, 0.5, 1.0, 1.0), "A normal map; it may be tiled", whole=True, roles=("normal", "pattern")),
     ),
-    ops=(Op("normal", _run, RELIEF_GLSL + """
+    ops=(Op("normal", _run, """
 vec2 ep_normal_detail_normal(vec2 c, float strength, int down, vec4 detail) {
     return ep_relief(c, detail.rgb, strength, 1.0, down == 1);
 }
-""", ("strength", "down", "detail")),),
+""", ("strength", "down", "detail"), shared=("relief",)),),
     examples=({"strength": 1.0}, {"strength": 0.6, "down": True}),
     formula="t = n + (0, 0, 1), u = (-d.x, -d.y, d.z); t (t . u) / t.z - u, as slopes",
     source="C. Barre-Brisebois, S. Hill, \"Blending in Detail\", 2012: reoriented normal mapping",
     order=47,
+    words="bumps weave grain normal map detail",
 )  # fmt: skip

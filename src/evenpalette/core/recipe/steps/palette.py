@@ -52,4 +52,5 @@ vec3 ep_palette_base_color(vec3 c, float multiply, vec4 index) {
     formula="op(c) = mix(c, t * mix(1, c, multiply), alpha), t = mix(strip[row][i], strip[to][i], blend), i the entry of the level",
     source="palette lookup, common practice, no source; each texel is looked up before colors are filtered",
     order=24,
+    words="index lookup pixel art rows day night",
 )  # fmt: skip

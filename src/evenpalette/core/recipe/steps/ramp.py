@@ -4,9 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import encode_scalar
-from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
 from evenpalette.core.color.oklab import RGB_FROM_LMS, ROOTS_FROM_LAB, linear_to_oklab
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
@@ -117,7 +115,7 @@ KIND = StepKind(
         Input("high", "To", ValueType.NUMBER, 1.0, 0.05, 1.0, description="The gray that is its end"),
     ),
     maps=(MapInput("gray", "Texture", (0.0,), "The place on the ramp, where it reads a texture", roles=("mask", "height", "other data"), needed=False),),
-    ops=(Op("base_color", _run, ENCODING_GLSL + OKLAB_GLSL + _glsl(), _TAKES),),
+    ops=(Op("base_color", _run, _glsl(), _TAKES, shared=("encoding", "oklab")),),
     examples=(
         {"stops": 4, "between": "OKLab", "color_1": "#101830", "color_2": "#a04030", "place_2": 0.4, "color_3": "#f0c060", "place_3": 0.7, "color_4": "#ffffff", "place_4": 1.0},
         {"stops": 6, "between": "Linear", "reads": "A texture", "low": 0.1, "high": 0.8},
@@ -127,4 +125,5 @@ KIND = StepKind(
     formula="t = (gray - low) / (high - low); between the stops around t, in linear light or OKLab, or the last stop reached",
     source="gradient mapping, common practice, no source; OKLab: B. Ottosson 2020",
     order=22,
+    words="gradient map heat rust",
 )  # fmt: skip

@@ -72,4 +72,5 @@ vec3 ep_replace_base_color(vec3 c, vec3 color, float keep_light) {
     formula="op(c) = color * mix(1, Y(c) / max(Y(color), 0.001), keep_light), Y by ITU-R BT.709",
     source="common practice, no source: c * (1 - m) + color * m",
     order=20,
+    words="remove overpaint solid",
 )

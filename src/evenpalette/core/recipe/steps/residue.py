@@ -4,7 +4,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.oklab import GLSL as OKLAB_GLSL
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
@@ -70,8 +69,7 @@ KIND = StepKind(
         Op(
             "base_color",
             _run,
-            OKLAB_GLSL
-            + """
+            """
 vec3 ep_residue_base_color(vec3 c, float strength, float turn, float chroma) {
     float angle = (turn - 128.0 / 255.0) * 1.57079633 * strength;
     float factor = 1.0 + (chroma * 255.0 / 128.0 - 1.0) * strength;
@@ -83,10 +81,12 @@ vec3 ep_residue_base_color(vec3 c, float strength, float turn, float chroma) {
 }
 """,
             ("strength", "turn", "chroma"),
+            shared=("oklab",),
         ),
     ),
     examples=({"strength": 1.0}, {"strength": 0.5}),
     formula="in OKLCh: h + (r - 128/255) pi/2 strength, C (1 + (g 255/128 - 1) strength)",
     source="OKLab: B. Ottosson 2020; the offsets are ours",
     order=12,
+    words="rest hue wander rebuild original",
 )

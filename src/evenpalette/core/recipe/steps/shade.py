@@ -47,4 +47,5 @@ vec3 ep_shade_base_color(vec3 c, vec3 color, float occlusion) {
     formula="op(c) = c * mix(color, 1, occlusion)",
     source="glTF 2.0, occlusionTexture (1 + strength * (occlusion - 1)); the shadow color is common practice, no source",
     order=60,
+    words="occlusion shadow cavity ao dark corners",
 )

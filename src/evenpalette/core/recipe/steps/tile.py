@@ -5,7 +5,6 @@ from collections.abc import Mapping
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.heights import GLSL as HEIGHTS_GLSL
 from evenpalette.core.recipe.heights import WAYS, shares
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
@@ -60,12 +59,12 @@ KIND = StepKind(
         MapInput("first_height", "Height", (0.5,), "Of the atlas, tile by tile", roles=("height", "other data"), needed=False, cells=True),
         MapInput("second_height", "Second height", (0.5,), "Of the second atlas", roles=("height", "other data"), needed=False, cells=True),
     ),
-    ops=(Op("base_color", _run, HEIGHTS_GLSL + """
+    ops=(Op("base_color", _run, """
 vec3 ep_tile_base_color(vec3 c, vec3 tint, vec3 second_tint, float keep, int way, float contrast, vec4 atlas, vec4 second, float pattern, float first_height, float second_height) {
     float t = ep_heights(way, contrast, pattern, first_height, second_height);
     return mix(c, mix(atlas.rgb * tint, second.rgb * second_tint, t) * mix(vec3(1.0), c, keep), mix(atlas.a, second.a, t));
 }
-""", ("tint", "second_tint", "keep", "way", "contrast", "atlas", "second", "pattern", "first_height", "second_height")),),
+""", ("tint", "second_tint", "keep", "way", "contrast", "atlas", "second", "pattern", "first_height", "second_height"), shared=("heights",)),),
     examples=(
         {"tile": 3.0, "columns": 2.0, "rows": 2.0, "tint": "#e0d0c0"},
         {"tile": 2.0, "columns": 3.0, "rows": 2.0, "count": 5.0, "seed": 7.0, "soften": 0.2, "keep": 0.2, "way": "By heights", "contrast": 0.5},

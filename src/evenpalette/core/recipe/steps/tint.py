@@ -57,4 +57,6 @@ vec3 ep_tint_base_color(vec3 c, vec3 color, float detail) {
     formula="op(c) = color * mix(1, c, detail)",
     source="multiply, W3C Compositing and Blending Level 1, section 10.1.2, on linear light",
     order=10,
+    tint="color",
+    words="paint color multiply recolor dye",
 )

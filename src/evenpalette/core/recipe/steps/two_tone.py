@@ -4,7 +4,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from evenpalette.core.color.encoding import GLSL as ENCODING_GLSL
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
@@ -48,7 +47,7 @@ KIND = StepKind(
         Input("blend", "Between", ValueType.CHOICE, BLENDS[0], choices=BLENDS, description="Encoded values leave a dark seam between bright colors; squared and rooted nearly removes it; linear light has none"),
     ),
     maps=(MapInput("pattern", "Pattern", (1.0,), "What is white and what is black", roles=("pattern", "mask", "other data")),),
-    ops=(Op("base_color", _run, ENCODING_GLSL + """
+    ops=(Op("base_color", _run, """
 vec3 ep_two_tone_base_color(vec3 c, vec3 white, vec3 black, float keep, int blend, float pattern) {
     pattern = clamp(pattern, 0.0, 1.0);
     vec3 made = mix(black, white, pattern);
@@ -59,7 +58,7 @@ vec3 ep_two_tone_base_color(vec3 c, vec3 white, vec3 black, float keep, int blen
     }
     return made * mix(vec3(1.0), c, keep);
 }
-""", ("white", "black", "keep", "blend", "pattern")),),
+""", ("white", "black", "keep", "blend", "pattern"), shared=("encoding",)),),
     examples=(
         {"white": "#ff3020", "black": "#20c040", "blend": "Linear light"},
         {"white": "#ff3020", "black": "#20c040", "blend": "Squared and rooted", "keep": 0.5},
@@ -69,4 +68,5 @@ vec3 ep_two_tone_base_color(vec3 c, vec3 white, vec3 black, float keep, int blen
     formula="mix(black, white, p) in linear light; sqrt(mix(black^2, white^2, p)) or mix of encoded values; times mix(1, c, keep)",
     source="blending of saturated colors: common practice, no source; encoding by IEC 61966-2-1",
     order=21,
+    words="pattern stripes print camouflage two colors",
 )  # fmt: skip
