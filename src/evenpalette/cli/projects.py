@@ -8,7 +8,6 @@ from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
 from evenpalette.cli.saying import bar_of
 from evenpalette.core.consent import inside
 from evenpalette.core.delivery.kit import write_kit
-from evenpalette.core.delivery.kit_textures import coverage_textures
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
 from evenpalette.core.document.state import State
@@ -157,8 +156,7 @@ def _map(
         wanted = name.removeprefix("coverage:").lower()
         for index, region in enumerate(state.project.regions.regions):
             if wanted in (region.name.lower(), str(index + 1)):
-                plane = coverage_textures(state)[index // 4].pixels[..., index % 4]
-                return Raster.gray(plane).resized(*size)
+                return Raster.gray(state.sources.coverages[index]).resized(*size)
         raise EvenPaletteError(f"There is no region '{wanted}'.")
     raise EvenPaletteError(
         f"'{name}' is no map. There are {', '.join(ATTRIBUTES)}, tone, id, id:DIVISION and coverage:REGION."

@@ -18,6 +18,7 @@ from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
 from evenpalette.core.recipe.binding import BoundStep, Moment
+from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
@@ -150,9 +151,10 @@ class SceneRenderer:
 
     def patch_coverages(self, regions: set[str], boxes: Sequence[Box]) -> None:
         """Texels of these regions' coverages changed in place, in boxes."""
-        ids, planes = self._state.region_ids, list(self._state.sources.coverages)
-        for group in {ids.index(region) // 4 for region in regions if region in ids}:
-            self._textures.patch(planes[4 * group : 4 * group + 4], boxes)
+        named = by_sampler(list(zip(self._state.region_ids, self._state.sources.coverages, strict=True)))
+        for group in named.values():
+            if any(region in regions for region, _ in group):
+                self._textures.patch([plane for _, plane in group], boxes)
 
     def set_selection(self, faces: NDArray[np.int64]) -> None:
         """Faces that Form and Flat mark as selected."""
@@ -505,10 +507,9 @@ class SceneRenderer:
     ) -> dict[str, Picture]:
         """Every texture that a view reads, by the name of its sampler."""
         state = self._state
-        planes = list(state.sources.coverages)
-        wanted = {"ep_base": Picture(self._textures.of(state.base))}
-        for k in range(shader.coverage_samplers):
-            wanted[f"ep_coverage_{k}"] = Picture(self._textures.of_planes(planes[4 * k : 4 * k + 4]))
+        wanted = {BASE_SAMPLER: Picture(self._textures.of(state.base))}
+        for sampler, planes in by_sampler(list(state.sources.coverages)).items():
+            wanted[sampler] = Picture(self._textures.of_planes(planes))
         values = state.values(look.variant)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)
@@ -533,7 +534,7 @@ class SceneRenderer:
             wanted["u_others"] = Picture(below)
         for part in ("surface", "slopes", "normal", "tangent", "bitangent"):
             # The plane has no model to read: what is not looked at must still be some texture.
-            wanted[f"u_{part}"] = Picture(getattr(buffer, part)) if buffer is not None else wanted["ep_base"]
+            wanted[f"u_{part}"] = Picture(getattr(buffer, part)) if buffer is not None else wanted[BASE_SAMPLER]
         return wanted
 
     def _bind(self, program: moderngl.Program, pictures: Mapping[str, Picture]) -> int:

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import decode_srgb_8bit_half
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
+from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import packed
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.levels import Room, free, make_room, read_level, texture_in, write_level
 

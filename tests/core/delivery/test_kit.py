@@ -369,7 +369,7 @@ def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of
     assert "never premultiplied" in schema_text()
     text = (out / "kit" / "recipe.glsl").read_text()
     assert (
-        kit_shader(state.project.recipe, state.shader_reads).sampler_count
+        len(kit_shader(state.project.recipe, state.shader_reads).samplers)
         == len({t["sampler"] for t in said["textures"]})
         == text.count("uniform sampler2D ")
     )

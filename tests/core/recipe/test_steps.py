@@ -8,8 +8,8 @@ from tests.glsl import Game
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch
+from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import packed
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, trace
 from evenpalette.core.recipe.model import Binding, Recipe, Row, Step

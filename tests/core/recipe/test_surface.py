@@ -16,8 +16,8 @@ from evenpalette.core.errors import RecipeError, ValueProblem
 from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.mips import MipKind, mip_chain
+from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.raster.reading import packed
 from evenpalette.core.raster.sampling import level_of_detail, read_placed
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import Moment, bind_recipe

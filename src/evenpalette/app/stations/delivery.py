@@ -144,7 +144,7 @@ class DeliveryBench(QWidget):
             self._shader.setPlainText(str(error))
             return
         self._shader_facts.setText(
-            f"{shader.sampler_count} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
+            f"{len(shader.samplers)} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
         )
         place = self._shader.verticalScrollBar().value()  # type: ignore[union-attr]
         self._shader.setPlainText(shader.text)

@@ -210,7 +210,7 @@ class RecipeBench(QWidget):
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
         try:
-            reads = build_shader(self.session.state).sampler_count
+            reads = len(build_shader(self.session.state).samplers)
         except EvenPaletteError:  # a step of a newer version
             reads = 0
         parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture bound", "textures bound"))

@@ -41,8 +41,9 @@ from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
-from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.recipe.shader import ShaderText, kit_shader, parameter_uniform_names
+from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
+from evenpalette.core.recipe.samplers import coverage_slot
+from evenpalette.core.recipe.shader import ShaderText, kit_shader
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.values import Value, ValueType, vector_parts
@@ -205,10 +206,10 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
         divisions=[KitDivision(id=d.id, name=d.name, overlap=d.overlap.value) for d in project.regions.divisions],
         regions=[
             KitRegion(
-                id=r.id, number=n + 1, name=r.name, division=homes[r.id], flag=r.flag, sampler=f"ep_coverage_{n // 4}",
-                channel="rgba"[n % 4],
+                id=r.id, number=n + 1, name=r.name, division=homes[r.id], flag=r.flag, sampler=sampler,
+                channel=place.letter,
             )
-            for n, r in enumerate(project.regions.regions)
+            for n, r in enumerate(project.regions.regions) for sampler, place in [coverage_slot(n)]
         ],
         steps=[
             KitStep(

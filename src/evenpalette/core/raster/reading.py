@@ -121,9 +121,3 @@ def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:
     if (plane.shape[1], plane.shape[0]) == size:
         return plane
     return derived((plane,), size, lambda: resize_plane(plane, size))
-
-
-def packed(planes: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
-    """One to four planes (height, width) as RGBA; missing ones are 0."""
-    four = [*planes, *([np.zeros_like(planes[0])] * (4 - len(planes)))]
-    return np.asarray(cv2.merge(four), np.uint8)

@@ -1,8 +1,11 @@
 """Parameters: named, typed, ranged values that steps refer to."""
 
+from collections.abc import Sequence
+
 from pydantic import Field, model_validator
 
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.files import safe_name
 from evenpalette.core.stored import Stored
 from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
 
@@ -55,3 +58,16 @@ class Parameter(Stored):
     def accept(self, value: Value) -> Value:
         """The value in this parameter's type and range. Raises ValueProblem when it cannot be."""
         return self.input.accept(value)
+
+
+def parameter_uniform_names(parameters: Sequence[Parameter]) -> dict[str, str]:
+    """A GLSL name for each parameter id, readable and unique."""
+    names: dict[str, str] = {}
+    for parameter in parameters:
+        # GLSL keeps names with two underscores in a row for itself.
+        base = "p_" + safe_name(parameter.name, "value").replace("-", "_")
+        name, count = base, 2
+        while name in names.values():
+            name, count = f"{base}_{count}", count + 1
+        names[parameter.id] = name
+    return names

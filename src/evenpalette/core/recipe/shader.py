@@ -9,10 +9,11 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.files import plain_text, safe_name
+from evenpalette.core.files import plain_text
 from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.cells import GLSL as CELLS_GLSL
+from evenpalette.core.raster.packing import Slot
 from evenpalette.core.raster.reading import channel_index
 from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
 from evenpalette.core.raster.sampling import is_hardware
@@ -21,10 +22,11 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
 from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
 from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
-from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
+from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_samplers, coverage_slot
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.steps import KINDS, kind_of
@@ -37,7 +39,6 @@ GLSL_TYPES = {
     ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.INTEGER: "int", ValueType.CHOICE: "int",
     ValueType.SWITCH: "int", ValueType.PLACEMENT: "mat4",
 }  # fmt: skip
-_COMPONENTS = "rgba"
 
 
 @dataclass(frozen=True)
@@ -88,7 +89,8 @@ class Sampled:
 class ShaderText:
     """GLSL for 3.30 and ES 3.00 that defines `evenpalette_surface` and `evenpalette_recipe`, without a #version line.
 
-    textures: sampler name to what it reads; coverage and base samplers are always `ep_base` and `ep_coverage_<k>`.
+    textures: of steps, sampler name to what it reads. samplers: all textures that are bound at once, those of the base
+    and of coverages first.
     attributes: what `EpSurface` has. without_steps: only the coverages, for views that show no recipe; they call
     `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages.
     """
@@ -96,14 +98,9 @@ class ShaderText:
     text: str
     uniforms: tuple[ShaderUniform, ...]
     textures: dict[str, Sampled]
-    coverage_samplers: int
+    samplers: tuple[str, ...]
     attributes: tuple[str, ...]
     without_steps: str = ""
-
-    @property
-    def sampler_count(self) -> int:
-        """How many textures it has bound at once."""
-        return self.text.count("uniform sampler2D ")
 
 
 #: Step index, row index (-1: shared), input, binding -> an expression.
@@ -230,19 +227,6 @@ def _in_range(name: str, parameter: Parameter, input: Input) -> str:
     return f"clamp({name}, {_number(input.low)}, {_number(input.high)})"
 
 
-def parameter_uniform_names(parameters: Sequence[Parameter]) -> dict[str, str]:
-    """A GLSL name for each parameter id, readable and unique."""
-    names: dict[str, str] = {}
-    for parameter in parameters:
-        # GLSL keeps names with two underscores in a row for itself.
-        base = "p_" + safe_name(parameter.name, "value").replace("-", "_")
-        name, count = base, 2
-        while name in names.values():
-            name, count = f"{base}_{count}", count + 1
-        names[parameter.id] = name
-    return names
-
-
 def _vector(values: Sequence[float]) -> str:
     numbers = ", ".join(_number(value) for value in values)
     return numbers if len(values) == 1 else f"vec{len(values)}({numbers})"
@@ -273,7 +257,7 @@ class _Builder:
             self._functions = {PCG_GLSL: None, PICK_GLSL: None, **self._functions}
         if "ep_side" in said:
             self._functions = {SIDE_GLSL: None, **self._functions}
-        count = (len(self._ids) + 3) // 4
+        samplers = (BASE_SAMPLER, *coverage_samplers(len(self._ids)), *self.textures)
         made = uniforms()
         lines = [
             "#ifdef GL_ES",
@@ -282,9 +266,7 @@ class _Builder:
             "precision highp sampler2D;",
             "#endif",
         ]
-        lines += ["uniform sampler2D ep_base;"]
-        lines += [f"uniform sampler2D ep_coverage_{k};" for k in range(count)]
-        lines += [f"uniform sampler2D {name};" for name in self.textures]
+        lines += [f"uniform sampler2D {name};" for name in samplers]
         lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in made]
         head = "\n".join(lines) + "\n"
         coverages = _coverage_text(self._reads)
@@ -300,7 +282,7 @@ class _Builder:
         text += "    return surface;\n}\n" + _ENTRIES
         if BASE_COLOR in wanted:
             text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
-        return ShaderText(text, tuple(made), self.textures, count, wanted, head + coverages)
+        return ShaderText(text, tuple(made), self.textures, samplers, wanted, head + coverages)
 
     def _start(self, attribute: str) -> str:
         """What an attribute begins with. Attributes are held in variables named `a_<key>`."""
@@ -308,7 +290,7 @@ class _Builder:
         if attribute not in self._plan.starts:
             text = described.glsl_neutral
         elif attribute == BASE_COLOR:
-            text = f"textureGrad(ep_base, uv, dx, dy).{'rgb' if self._reads.base_channels >= 3 else 'rrr'}"
+            text = f"textureGrad({BASE_SAMPLER}, uv, dx, dy).{'rgb' if self._reads.base_channels >= 3 else 'rrr'}"
         elif start is None or (start.texture and start.texture not in self._reads.channels):
             text = described.glsl_neutral
         elif not start.texture:
@@ -331,7 +313,7 @@ class _Builder:
         count = self._reads.channels[texture]
         index = channel_index(count, channel)
         # Gray with alpha is stored as four channels.
-        return "1.0" if index < 0 else f"{read}.{_COMPONENTS[3 if count == 2 and index == 1 else index]}"
+        return "1.0" if index < 0 else f"{read}.{Slot(0, 3 if count == 2 and index == 1 else index).letter}"
 
     def _sampler(self, sampled: Sampled) -> str:
         found = next((name for name, held in self.textures.items() if held == sampled), None)
@@ -512,8 +494,10 @@ def _coverage_text(reads: Reads) -> str:
     if not count:
         return ""
     names = [f"ep_k{i}" for i in range(count)]
-    lines = [f"vec4 t{k} = textureGrad(ep_coverage_{k}, uv, dx, dy);" for k in range((count + 3) // 4)]
-    lines += [f"{name} = t{i // 4}.{_COMPONENTS[i % 4]};" for i, name in enumerate(names)]
+    samplers = coverage_samplers(count)
+    lines = [f"vec4 t{k} = textureGrad({sampler}, uv, dx, dy);" for k, sampler in enumerate(samplers)]
+    places = [coverage_slot(i)[1] for i in range(count)]
+    lines += [f"{name} = t{at.texture}.{at.letter};" for name, at in zip(names, places, strict=True)]
     start = 0
     for sharing in reads.sharings:
         lines += overlap_glsl(names[start : start + sharing.count], sharing.overlap)

@@ -15,7 +15,7 @@ MOST_SAMPLERS = 16
 def find(look: Look) -> Iterator[Finding]:
     """Where the kit of the active sheet asks for too many."""
     try:
-        samplers = kit_shader(look.project.recipe, look.state.shader_reads).sampler_count
+        samplers = len(kit_shader(look.project.recipe, look.state.shader_reads).samplers)
     except EvenPaletteError:
         return
     if samplers > MOST_SAMPLERS:

@@ -1,0 +1,74 @@
+"""Which plane lies in which channel of which texture of a kit, and what each of them is called: said here once."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from evenpalette.core.document.state import State
+from evenpalette.core.files import safe_name
+from evenpalette.core.raster.packing import stored
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.parameters import parameter_uniform_names
+from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
+from evenpalette.core.recipe.shader import Sampled, ShaderText
+
+
+@dataclass(frozen=True)
+class PlannedTexture:
+    """A texture of a kit before it is written. stem: its file without the ending. holds: in words. planes: what lies in
+    its channels, in order, where each is a thing of its own. exact: its texels are fetched one by one. parameter,
+    choice: of several with one sampler, the uniform that chooses and the value that it is chosen by.
+    """
+
+    sampler: str
+    stem: str
+    raster: Raster
+    holds: str
+    planes: tuple[str, ...] = field(default=())
+    repeats: bool = False
+    exact: bool = False
+    parameter: str = ""
+    choice: str = ""
+
+
+def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
+    """The textures that a shader reads, in the order of its samplers."""
+    base = state.base
+    stem = "tone" if base is state.tone else "base"
+    made = [PlannedTexture(BASE_SAMPLER, stem, base, "what the recipe starts from")]
+    names = by_sampler([region.name for region in state.project.regions.regions])
+    for sampler, planes in by_sampler(list(state.sources.coverages)).items():
+        raster = Raster(stored(planes), Encoding.DATA)
+        stem = sampler.removeprefix("ep_").replace("_", "-")
+        made.append(PlannedTexture(sampler, stem, raster, "coverages", tuple(names[sampler])))
+    uniforms = parameter_uniform_names(state.project.parameters)
+    for sampler, sampled, key in _read(state, shader):
+        texture = state.project.asset.texture(key)
+        stem = f"{sampler.removeprefix('ep_')}-{safe_name(Path(texture.name).stem if texture else key)}"
+        raster = state.read_textures[key]
+        made.append(
+            PlannedTexture(
+                sampler,
+                stem,
+                # Channels that steps read are data, whatever else the texture is.
+                raster if sampled.as_color else raster.with_encoding(Encoding.DATA),
+                texture.role.value if texture else "",
+                repeats=sampled.placed,
+                exact=sampled.exact,
+                parameter=uniforms[sampled.parameter] if sampled.parameter else "",
+                choice=key if sampled.parameter else "",
+            )
+        )
+    return made
+
+
+def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, Sampled, str]]:
+    """Every sampler of steps with every texture that it may read; of a choice the default last, so that whoever knows
+    no choices is left with it."""
+    for sampler, sampled in shader.textures.items():
+        parameter = state.project.recipe.parameter(sampled.parameter)
+        if parameter is None:
+            yield sampler, sampled, sampled.texture
+            continue
+        for key in sorted(parameter.choices, key=lambda k: k == parameter.default):
+            yield sampler, sampled, key
