@@ -24,9 +24,9 @@ from evenpalette.core.edits.face_sets import share_shells
 from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.regions import Into
 from evenpalette.core.edits.variants import activate
+from evenpalette.core.light.lamps import Light
 from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.ramps import LOUD
-from evenpalette.gpu.lights import Light
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 

@@ -1,16 +1,15 @@
 """The plain light of Form: a white furnace, and the formulas of glTF 2.0, appendix B, at angles worked out here."""
 
-from importlib.resources import files
-
 import numpy as np
 import pytest
 
-from evenpalette.gpu.lights import SET_UPS, Light
-from evenpalette.gpu.sample import lit_sample
-from evenpalette.gpu.surroundings import BANDS, COLUMNS, ROWS, blurred, directions, harmonics_of, surroundings
+from evenpalette.core.light.ball import lit_sample
+from evenpalette.core.light.environment import BANDS, COLUMNS, ROWS, blurred, directions, environment, harmonics_of
+from evenpalette.core.light.lamps import SET_UPS, Light
+from evenpalette.core.light.model import Finish, light_glsl, lit
 from tests.glsl import Game
 
-LIGHT = (files("evenpalette.gpu") / "shaders" / "light.glsl").read_text("utf-8")
+LIGHT = light_glsl()
 LAMPS = np.array([lamp[:3] for lamp in Light().lamps])
 STRENGTHS = tuple(lamp[3] for lamp in Light().lamps)
 
@@ -222,7 +221,7 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
     """Irradiance over pi at a normal, summed over the picture (Ramamoorthi and Hanrahan 2001 bound the error of nine
     harmonics for any picture; a few hundredths here), and a furnace: what is everywhere alike is mirrored as it is."""
     for key in ("room", "yard"):
-        made = surroundings(key)
+        made = environment(key)
         picture, (d, area) = made.bands[:ROWS], directions(ROWS, COLUMNS)
         assert float(area.sum()) == pytest.approx(4 * np.pi, rel=1e-3)
         h = made.harmonics
@@ -251,6 +250,30 @@ def test_light_of_surroundings_is_the_integral_over_them() -> None:
     assert harmonics_of(np.ones((ROWS, COLUMNS), np.float32), *directions(ROWS, COLUMNS))[0] == pytest.approx(
         1, abs=2e-3
     )
+
+
+@pytest.mark.parametrize("anisotropy", [0.0, 0.7])
+def test_the_model_on_the_cpu_is_the_text(game: Game, anisotropy: float) -> None:
+    """For every angle of the eye (y) and many of the normal (x), metal or not, coated or not."""
+    size = (32, 32)
+    x, y = (np.arange(32) + 0.5) / 32, (np.arange(32) + 0.5) / 32
+    x, y = np.broadcast_to(x, size), np.broadcast_to(y[:, None], size)
+    to_eye = np.stack([np.sqrt(1 - y * y), 0 * y, y], -1)
+    n = np.stack([0.6 * x - 0.3, 0.4 - 0.5 * x, 1 + 0 * x], -1)
+    n /= np.linalg.norm(n, axis=-1, keepdims=True)
+    along = np.cross(n, (0.0, 0.0, 1.0)) + np.cross(n, (0.3, 1.0, 0.0))
+    along /= np.linalg.norm(along, axis=-1, keepdims=True)
+    normal = "normalize(vec3(0.6 * x - 0.3, 0.4 - 0.5 * x, 1.0))"
+    way = f"normalize(cross({normal}, vec3(0.0, 0.0, 1.0)) + cross({normal}, vec3(0.3, 1.0, 0.0)))"
+    ends = "0.0, vec3(1.0), vec3(1.0), vec4(0.5)"
+    scratched = f"Grain({way}, cross({normal}, {way}), {anisotropy!r}, {ends})" if anisotropy else ""
+    for metallic, coat in ((0.0, 0.0), (1.0, 0.4), (0.5, 1.0)):
+        finish = f"Finish(vec3(0.7, 0.3, 0.1), {metallic}, 0.35, 0.8, {coat}, 0.1)"
+        eye = "vec3(sqrt(1.0 - y * y), 0.0, y)"
+        drawn = shone(game, finish, normal, eye, sky=Light().sky, lamps=1.0, size=size, grain=scratched)
+        surface = Finish(np.array([0.7, 0.3, 0.1]), metallic, 0.35, 0.8, coat, 0.1, anisotropy)
+        made = lit(surface, n, along if anisotropy else None, to_eye, Light())
+        assert np.abs(drawn - made).max() < 2e-3 * made.max()
 
 
 def test_the_lit_ball_tells_finishes_apart() -> None:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import IntEnum
 
-from evenpalette.gpu.lights import EVEN, Light
+from evenpalette.core.light.lamps import EVEN, Light
 
 
 class Show(IntEnum):

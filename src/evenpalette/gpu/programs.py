@@ -10,6 +10,7 @@ import moderngl
 import numpy as np
 
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
+from evenpalette.core.light.model import light_glsl
 from evenpalette.core.recipe.attributes import (
     ANISOTROPY,
     ANISOTROPY_ANGLE,
@@ -144,7 +145,7 @@ class ViewText:
     """The shader of the views, made for a number of regions."""
 
     def __init__(self) -> None:
-        self._whole, self._light = shader_file("view.frag"), shader_file("light.glsl")
+        self._whole, self._light = shader_file("view.frag"), light_glsl()
         self.fit(0)
 
     def fit(self, regions: int) -> None:

@@ -12,6 +12,7 @@ from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
+from evenpalette.core.light.environment import environment
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
@@ -25,7 +26,6 @@ from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.programs import LIGHTING, Drawing, Elsewhere, Picture, ViewPrograms, ViewText, shader_file, tell
 from evenpalette.gpu.surface import SurfaceBuffer
-from evenpalette.gpu.surroundings import surroundings
 from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
 
 #: The surround of color work: sRGB 119 (CIE L* about 50).
@@ -409,8 +409,8 @@ class SceneRenderer:
         tell(program, "u_lamps", light.lamps)
         tell(program, "u_gain", light.gain)
         tell(program, "u_filmic", int(light.filmic))
-        if light.surroundings:
-            tell(program, "u_harmonics", surroundings(light.surroundings).harmonics)
+        if light.environment:
+            tell(program, "u_harmonics", environment(light.environment).harmonics)
             tell(program, "u_turned", light.turned)
 
     def _shader(self, look: Look, *, lit: bool) -> ShaderText:
@@ -433,10 +433,10 @@ class SceneRenderer:
             op.writes == EMISSIVE and step.is_active(op) for step in self._steps(look) for op in step.kind.ops
         )
 
-    def _surroundings(self, key: str) -> moderngl.Texture:
-        """The picture of surroundings."""
+    def _environment(self, key: str) -> moderngl.Texture:
+        """The bands of an environment."""
         if key not in self._around:
-            bands = surroundings(key).bands
+            bands = environment(key).bands
             made = self.ctx.texture((bands.shape[1], bands.shape[0]), 1, bands.tobytes(), dtype="f4")
             made.filter = (moderngl.LINEAR, moderngl.LINEAR)
             made.repeat_y = False
@@ -451,7 +451,7 @@ class SceneRenderer:
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
             "NORMAL_MAP": NORMAL in self._state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
             "BLOOM": lit and blooms, "SIDED": not inspect and "float ep_side" in shader.text,
-            "SURROUNDED": lit and bool(look.light.surroundings), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
+            "ENVIRONED": lit and bool(look.light.environment), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
         return self._text.of(shader.without_steps if inspect else shader.text, shader, look.attribute, switches)
 
@@ -528,8 +528,8 @@ class SceneRenderer:
         is_data = bool(look.texture) and stored.encoding is Encoding.DATA
         wanted["u_painted"] = Picture(self._textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored))
         wanted["u_tone"] = Picture(self._textures.of(state.tone or _WHITE))
-        if buffer is not None and look.light.surroundings:
-            wanted["u_surroundings"] = Picture(self._surroundings(look.light.surroundings))
+        if buffer is not None and look.light.environment:
+            wanted["u_environment"] = Picture(self._environment(look.light.environment))
         if below is not None:
             wanted["u_others"] = Picture(below)
         for part in ("surface", "slopes", "normal", "tangent", "bitangent"):

@@ -29,12 +29,12 @@ from evenpalette.app.widgets.value_slider import SHARE, share_display
 from evenpalette.core.document.state import new_id
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.variants import set_value
+from evenpalette.core.light.ball import lit_sample
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StartingPoint, StepKind
 from evenpalette.core.recipe.model import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType, value_text
-from evenpalette.gpu.sample import lit_sample
 
 PICTURE = (100, 76)
 #: Side of the lit balls beside named finishes.

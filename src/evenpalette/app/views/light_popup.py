@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import caption
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.gpu.lights import SET_UPS, Light
+from evenpalette.core.light.lamps import SET_UPS, Light
 
 
 class LightPopup(QWidget):

@@ -13,8 +13,8 @@ from evenpalette.app.views.stages import Stages
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
+from evenpalette.core.light.lamps import Light
 from evenpalette.core.values import ValueType
-from evenpalette.gpu.lights import Light
 from evenpalette.gpu.look import Look, Show
 
 #: Stages that show regions already, so that none are laid over.

@@ -10,17 +10,17 @@ Direction = tuple[float, float, float]
 @dataclass(frozen=True)
 class SetUp:
     """Three lamps, each a direction toward it and how bright white paper straight under it is; the radiance of the sky
-    from straight below and from straight above. surroundings: a picture of them in the sky's place, see
-    `Surroundings`."""
+    from straight below and from straight above. environment: a picture of one in the sky's place, see
+    `Environment`."""
 
     label: str
     description: str
     lamps: tuple[tuple[Direction, float], tuple[Direction, float], tuple[Direction, float]]
     sky: tuple[float, float]
-    surroundings: str = ""
+    environment: str = ""
 
 
-#: No lamp: the light comes from surroundings alone.
+#: No lamp: the light comes from an environment alone.
 _OFF = ((0.0, 1.0, 0.0), 0.0)
 
 SET_UPS = {
@@ -67,9 +67,9 @@ class Light:
         return SET_UPS[self.set_up].sky
 
     @property
-    def surroundings(self) -> str:
-        """The picture of surroundings in the sky's place, '' for none."""
-        return SET_UPS[self.set_up].surroundings
+    def environment(self) -> str:
+        """The environment in the sky's place, '' for none."""
+        return SET_UPS[self.set_up].environment
 
     @property
     def turned(self) -> tuple[float, float]:

@@ -1,4 +1,4 @@
-"""Small pictures of surroundings, made here, for light from all sides: blurred for every roughness and as harmonics.
+"""Environments: small pictures made here, for light from all sides: blurred for every roughness and as harmonics.
 
 Directions: y is up; a picture's u runs around from +z over +x, its v from the zenith down. All are neutral gray, since
 colors are judged in them.
@@ -71,7 +71,7 @@ MADE: dict[str, Callable[[F32], F32]] = {"room": _room, "yard": _yard}
 
 
 @dataclass(frozen=True, eq=False)
-class Surroundings:
+class Environment:
     """bands: float32 (BANDS * ROWS, COLUMNS), radiance as surfaces of each roughness mirror it. harmonics: nine numbers
     from which the shader makes the light that falls on a surface, divided by pi: what white paper sends back."""
 
@@ -80,16 +80,16 @@ class Surroundings:
 
 
 @cache
-def surroundings(key: str) -> Surroundings:
-    """The surroundings of this name, one of MADE."""
+def environment(key: str) -> Environment:
+    """The environment of this name, one of MADE."""
     return blurred(MADE[key](directions(ROWS, COLUMNS)[0]))
 
 
-def blurred(picture: F32) -> Surroundings:
-    """Any picture of surroundings (ROWS, COLUMNS), radiance, as surfaces meet it."""
+def blurred(picture: F32) -> Environment:
+    """Any picture of an environment (ROWS, COLUMNS), radiance, as surfaces meet it."""
     d, area = directions(ROWS, COLUMNS)
     bands = [picture, *(_mirrored(picture, d, area, k / (BANDS - 1)) for k in range(1, BANDS))]
-    return Surroundings(np.concatenate(bands).astype(np.float32), harmonics_of(picture, d, area))
+    return Environment(np.concatenate(bands).astype(np.float32), harmonics_of(picture, d, area))
 
 
 def _mirrored(picture: F32, d: F32, area: F32, roughness: float) -> F32:

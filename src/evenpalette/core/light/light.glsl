@@ -1,6 +1,6 @@
 // The metallic-roughness model of glTF 2.0 (appendix B) with KHR_materials_clearcoat and KHR_materials_anisotropy (E.
 // Heitz, JCGT 3(2), 2014), and strands by Kajiya and Kay, 1989, and Scheuermann, 2004, under three lights and a sky or
-// a small picture of surroundings.
+// an environment.
 // The sky is met by the split sum: its fit is Karis, "Physically Based Shading on Mobile", 2014, from memory; what
 // single scattering loses is given back as in Turquin, "Practical multiple scattering compensation", 2019.
 struct Finish { vec3 base; float metallic; float roughness; float occlusion; float coat; float coat_roughness; };
@@ -9,8 +9,8 @@ struct Grain { vec3 along; vec3 across; float anisotropy; float strands; vec3 fi
 #ifndef GRAINED
 #define GRAINED 0
 #endif
-#ifndef SURROUNDED
-#define SURROUNDED 0
+#ifndef ENVIRONED
+#define ENVIRONED 0
 #endif
 uniform vec2 u_sky;        // radiance from straight below and from straight above
 uniform vec4 u_lamps[3];   // toward each lamp, and how strong it is
@@ -18,13 +18,12 @@ uniform float u_gain;      // the exposure as a factor
 uniform int u_filmic;      // 1: highlights are bent in
 const float PI = 3.14159265;
 
-#if SURROUNDED
-// Surroundings: bands of one picture, each blurred for a roughness, the sharpest first; and their light on a surface as
+#if ENVIRONED
+// An environment: bands of one picture, each blurred for a roughness, the sharpest first; and their light on a surface as
 // nine spherical harmonics (Ramamoorthi and Hanrahan, "An efficient representation for irradiance", 2001).
-uniform sampler2D u_surroundings;
+uniform sampler2D u_environment;
 uniform float u_harmonics[9];
 uniform vec2 u_turned;     // cosine and sine of how far they are turned
-const float BANDS = 5.0, ROWS = 64.0;
 vec3 turned_back(vec3 d) { return vec3(d.x * u_turned.x - d.z * u_turned.y, d.y, d.z * u_turned.x + d.x * u_turned.y); }
 float sky(vec3 n) {
     vec3 d = turned_back(n);
@@ -36,8 +35,8 @@ float mirrored_sky(vec3 mirrored, vec3 n, float roughness) {
     vec3 d = turned_back(mirrored);
     float v = clamp(acos(clamp(d.y, -1.0, 1.0)) / PI, 0.5 / ROWS, 1.0 - 0.5 / ROWS), u = atan(d.x, d.z) / (2.0 * PI);
     float band = clamp(roughness, 0.0, 1.0) * (BANDS - 1.0), low = min(floor(band), BANDS - 2.0);
-    float sharp = textureLod(u_surroundings, vec2(u, (low + v) / BANDS), 0.0).r;
-    return mix(sharp, textureLod(u_surroundings, vec2(u, (low + 1.0 + v) / BANDS), 0.0).r, band - low);
+    float sharp = textureLod(u_environment, vec2(u, (low + v) / BANDS), 0.0).r;
+    return mix(sharp, textureLod(u_environment, vec2(u, (low + 1.0 + v) / BANDS), 0.0).r, band - low);
 }
 #else
 float sky(vec3 direction) { return mix(u_sky.x, u_sky.y, 0.5 + 0.5 * direction.y); }
@@ -57,9 +56,9 @@ float lobe(float nl, float nv, float nh, float roughness) {
 
 // How much of the sky a surface of this roughness reflects: f0 * x + y.
 vec2 split_sum(float nv, float roughness) {
-    vec4 r = roughness * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
-    float a = min(r.x * r.x, exp2(-9.28 * nv)) * r.x + r.y;
-    return vec2(-1.04, 1.04) * a + r.zw;
+    vec4 r = roughness * FIT_BY_ROUGHNESS + FIT;
+    float a = min(r.x * r.x, exp2(FALL * nv)) * r.x + r.y;
+    return ENDS * a + r.zw;
 }
 
 vec3 reflected(vec3 f0, vec2 split) {
@@ -84,8 +83,8 @@ float strand_lobe(vec3 along, vec3 n, vec3 h, float shift, float width) {
 }
 
 vec3 lit(Finish s, Grain g, vec3 n, vec3 to_eye) {
-    float nv = clamp(dot(n, to_eye), 1e-3, 1.0), roughness = clamp(s.roughness, 0.045, 1.0);
-    vec3 f0 = mix(vec3(0.04), s.base, s.metallic), inside = s.base * (1.0 - s.metallic);
+    float nv = clamp(dot(n, to_eye), 1e-3, 1.0), roughness = clamp(s.roughness, LEAST_ROUGHNESS, 1.0);
+    vec3 f0 = mix(vec3(DIELECTRIC), s.base, s.metallic), inside = s.base * (1.0 - s.metallic);
     vec3 mirrored = reflect(-to_eye, n);
 #if GRAINED
     // Scratches mirror what lies across them: the normal is bent that way.
@@ -95,9 +94,9 @@ vec3 lit(Finish s, Grain g, vec3 n, vec3 to_eye) {
 #endif
     vec3 shine = reflected(f0, split_sum(nv, roughness));
     vec3 c = s.occlusion * (sky(n) * inside * (1.0 - shine) + mirrored_sky(mirrored, n, roughness) * shine);
-    float coat_rough = clamp(s.coat_roughness, 0.045, 1.0), away = 1.0 - nv;
+    float coat_rough = clamp(s.coat_roughness, LEAST_ROUGHNESS, 1.0), away = 1.0 - nv;
     // KHR_materials_clearcoat lays the coat over all by its Fresnel term toward the eye, whatever it is lit by.
-    float over = COATED * s.coat * (0.04 + 0.96 * away * away * away * away * away);
+    float over = COATED * s.coat * (DIELECTRIC + (1.0 - DIELECTRIC) * away * away * away * away * away);
     c = c * (1.0 - over) + over * s.occlusion * mirrored_sky(reflect(-to_eye, n), n, coat_rough);
     for (int k = 0; k < 3; ++k) {
         float nl = dot(n, u_lamps[k].xyz) * step(1e-6, u_lamps[k].w);
