@@ -18,6 +18,7 @@ from evenpalette.core.recipe.attributes import (
     BASE_COLOR,
     COAT,
     COAT_ROUGHNESS,
+    CUT,
     EMISSIVE,
     HIGHLIGHT_TINT,
     METALLIC,
@@ -25,12 +26,14 @@ from evenpalette.core.recipe.attributes import (
     OCCLUSION,
     OPACITY,
     ROUGHNESS,
+    STEEPEST,
     STRAND_SHAPE,
     STRAND_TINT,
     STRANDS,
     Holds,
 )
 from evenpalette.core.recipe.shader import ShaderText
+from evenpalette.core.recipe.shared import SHARED
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.rehearsal import Rehearsal, rehearse, target_of
 
@@ -141,6 +144,12 @@ def shader_file(name: str) -> str:
     return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
 
 
+def defined(text: str, words: Mapping[str, object]) -> str:
+    """A shader with these words defined behind its first line, which says the version."""
+    first, rest = text.split("\n", 1)
+    return "\n".join((first, *(f"#define {name} {value}" for name, value in words.items()), rest))
+
+
 class ViewText:
     """The shader of the views, made for a number of regions."""
 
@@ -153,16 +162,18 @@ class ViewText:
         text = self._whole.replace("REGION_SLOTS", str(max(regions, 1))).replace("REGION_COUNT", str(regions))
         self._text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(regions)))
 
-    def of(self, recipe: str, shader: ShaderText, attribute: str, switches: Mapping[str, bool]) -> str:
-        """The text that runs a recipe and shows an attribute. Software drivers run every branch, so looks that need
-        less get a text that has less. switches: LIT is whether there is light."""
+    def of(self, shader: ShaderText, attribute: str, switches: Mapping[str, bool], *, inspect: bool) -> str:
+        """The text that runs a recipe and shows an attribute, or with inspect one that runs no recipe. Software drivers
+        run every branch, so looks that need less get a text that has less. switches: LIT is whether there is light."""
+        recipe = shader.without_steps if inspect else shader.text
+        if inspect or "encoding" not in shader.shared:
+            recipe = SHARED["encoding"] + recipe
         text = self._text.replace("//RECIPE//", recipe).replace("//LIGHT//", self._light if switches["LIT"] else "")
-        defines = "".join(f"#define {name} {int(on)}\n" for name, on in switches.items())
-        defines += _surface_words(shader.attributes, attribute)
-        return text.replace("#version 330 core\n", "#version 330 core\n" + defines, 1)
+        words = {name: int(on) for name, on in switches.items()} | _surface_words(shader.attributes, attribute)
+        return defined(text, {"STEEPEST": STEEPEST, "CUT": CUT, **words})
 
 
-def _surface_words(made: Sequence[str], attribute: str) -> str:
+def _surface_words(made: Sequence[str], attribute: str) -> dict[str, str]:
     """What the view's shader calls the parts of the surface that there are; the others are neutral."""
 
     def part(key: str) -> str:
@@ -181,8 +192,7 @@ def _surface_words(made: Sequence[str], attribute: str) -> str:
         "LIT_GRAIN": grain, "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
         "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "COATED": "1.0" if COAT in made else "0.0",
     }  # fmt: skip
-    lines = "".join(f"#define {name} {text}\n" for name, text in words.items())
-    return lines + ("#define HAS_OPACITY\n" if OPACITY in made else "")
+    return words | ({"HAS_OPACITY": "1"} if OPACITY in made else {})
 
 
 def _refusal(said: str, text: str) -> str:

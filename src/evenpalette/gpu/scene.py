@@ -17,14 +17,24 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
+from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, CUT, EMISSIVE, NORMAL, OPACITY, STRANDS
 from evenpalette.core.recipe.binding import BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look, Show
-from evenpalette.gpu.programs import LIGHTING, Drawing, Elsewhere, Picture, ViewPrograms, ViewText, shader_file, tell
+from evenpalette.gpu.programs import (
+    LIGHTING,
+    Drawing,
+    Elsewhere,
+    Picture,
+    ViewPrograms,
+    ViewText,
+    defined,
+    shader_file,
+    tell,
+)
 from evenpalette.gpu.surface import SurfaceBuffer
 from evenpalette.gpu.textures import SMOOTH, SQUARE, TextureCache
 
@@ -51,7 +61,7 @@ class SceneRenderer:
         self._textures = TextureCache(ctx, elsewhere=elsewhere)
         self._programs, self._text = ViewPrograms(ctx, elsewhere), ViewText()
         self._lines = ctx.program(shader_file("lines.vert"), shader_file("lines.frag"))
-        self._surface = ctx.program(shader_file("surface.vert"), shader_file("surface.frag"))
+        self._surface = ctx.program(shader_file("surface.vert"), defined(shader_file("surface.frag"), {"CUT": CUT}))
         self._fill = ctx.program(shader_file("fill.vert"), shader_file("lines.frag"))
         self._chosen: moderngl.Buffer | None = None
         self._smooth = self._programs.plain(shader_file("smooth.frag"))
@@ -453,7 +463,7 @@ class SceneRenderer:
             "BLOOM": lit and blooms, "SIDED": not inspect and "float ep_side" in shader.text,
             "ENVIRONED": lit and bool(look.light.environment), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
-        return self._text.of(shader.without_steps if inspect else shader.text, shader, look.attribute, switches)
+        return self._text.of(shader, look.attribute, switches, inspect=inspect)
 
     def _set_look(self, program: moderngl.Program, look: Look, shader: ShaderText) -> None:
         if self._programs.told.get(program) == look:

@@ -14,6 +14,7 @@ from evenpalette.core.color.encoding import decode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.errors import RecipeError, ValueProblem
 from evenpalette.core.pcg import GLSL as PCG_GLSL
+from evenpalette.core.pcg import pcg_of_one
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.packing import packed
@@ -434,6 +435,7 @@ def test_a_million_copies_pick_the_same_on_cpu_gpu_and_in_python_and_evenly(game
         assert np.array_equal(share, pick_share(MILLION, seed))
         hashes = [pcg_by_hand((copy + pcg_by_hand(seed)) & 0xFFFFFFFF) for copy in range(1_000_000)]
         assert np.array_equal(index, np.array(hashes, np.uint64) % count)
+        assert [int(pcg_of_one(n)) for n in hashes[:1000]] == [pcg_by_hand(n) for n in hashes[:1000]]
         # Evenly spread: chi-square at one in a thousand.
         assert scipy.stats.chisquare(np.bincount(index, minlength=count)).pvalue > 0.001
         assert scipy.stats.chisquare(np.histogram(share, 64, (0, 1))[0]).pvalue > 0.001

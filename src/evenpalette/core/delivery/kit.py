@@ -32,7 +32,6 @@ from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_rang
 from evenpalette.core.delivery.kit_textures import kit_textures
 from evenpalette.core.delivery.render import Map, delivered_size, render_variants
 from evenpalette.core.delivery.writing import Writing
-from evenpalette.core.document.project import CUT
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import Variant
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
@@ -40,7 +39,7 @@ from evenpalette.core.files import plain_text, reason, unique_names
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, CUT, OPACITY, Holds
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.samplers import coverage_slot
 from evenpalette.core.recipe.shader import ShaderText, kit_shader

@@ -116,10 +116,6 @@ class OpacityUse(StrEnum):
     OPAQUE = "opaque"
 
 
-#: Below this opacity a surface that is cut out is not there.
-CUT = 0.5
-
-
 def _attribute(key: str) -> str:
     if key not in ATTRIBUTES:
         raise ValueError(f"'{key[:40]}' is no attribute of a surface")

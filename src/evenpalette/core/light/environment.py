@@ -11,6 +11,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.reading import bilinear
+
 F32 = NDArray[np.float32]
 #: Rows and columns of a picture; bands of roughness 0, 1/4 ... 1, as the shader has them.
 ROWS, COLUMNS, BANDS = 64, 128, 5
@@ -112,14 +114,8 @@ def _mirrored(picture: F32, d: F32, area: F32, roughness: float) -> F32:
 def _enlarged(coarse: F32) -> F32:
     """A coarse picture at full size, bilinear, around the seam."""
     rows, columns = coarse.shape
-    y = np.clip((np.arange(ROWS) + 0.5) * rows / ROWS - 0.5, 0, rows - 1)
-    x = (np.arange(COLUMNS) + 0.5) * columns / COLUMNS - 0.5
-    y0, x0 = np.floor(y).astype(int), np.floor(x).astype(int)
-    fy, fx = (y - y0)[:, None].astype(np.float32), (x - x0)[None].astype(np.float32)
-    y1, left, right = np.minimum(y0 + 1, rows - 1), x0 % columns, (x0 + 1) % columns
-    upper = coarse[y0][:, left] * (1 - fx) + coarse[y0][:, right] * fx
-    lower = coarse[y1][:, left] * (1 - fx) + coarse[y1][:, right] * fx
-    return upper * (1 - fy) + lower * fy
+    y, x = (np.arange(ROWS) + 0.5) * rows / ROWS, (np.arange(COLUMNS) + 0.5) * columns / COLUMNS
+    return bilinear(coarse, *np.broadcast_arrays(x[None], y[:, None]), repeats=(True, False))
 
 
 def harmonics_of(picture: F32, d: F32, area: F32) -> tuple[float, ...]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from evenpalette.core.kernels import njit
+from evenpalette.core.pcg import pcg_of_one
 
 
 @dataclass(frozen=True)
@@ -30,14 +31,6 @@ class Cells:
 
 
 @njit(nogil=True, cache=True)
-def _hash(v):  # type: ignore[no-untyped-def]
-    """`pcg`; the compiler widens sums of 32 bits, so each is cut again."""
-    state = np.uint32(np.uint32(v) * np.uint32(747796405) + np.uint32(2891336453))
-    word = np.uint32(((state >> ((state >> np.uint32(28)) + np.uint32(4))) ^ state) * np.uint32(277803737))
-    return np.uint32((word >> np.uint32(22)) ^ word)
-
-
-@njit(nogil=True, cache=True)
 def _held(p, wrap):  # type: ignore[no-untyped-def]
     """The share of a cell's width at which it is read."""
     f = p - np.floor(p)
@@ -55,7 +48,7 @@ def read_cells(values, table, channels, us, vs, width, height, texture, grid, mi
     columns, rows, first, count, seed = int(grid[0]), int(grid[1]), int(grid[2]), int(grid[3]), np.uint32(grid[4])
     wide, high = int(texture[0]), int(texture[1])
     lookup = table.size > 0
-    salt = _hash(seed)
+    salt = pcg_of_one(seed)
     for row in range(height):
         for column in range(width):
             u = us[0] + us[1] * column + us[2] * row
@@ -73,7 +66,7 @@ def read_cells(values, table, channels, us, vs, width, height, texture, grid, mi
                     continue
                 x = cu + ((-1 if fu < 0.5 else 1) if corner % 2 else 0)
                 y = cv + ((-1 if fv < 0.5 else 1) if corner // 2 else 0)
-                chance = _hash((x & 63) + int(_hash((y & 63) + int(salt))))
+                chance = pcg_of_one((x & 63) + int(pcg_of_one((y & 63) + int(salt))))
                 tile = (first + int(chance % np.uint32(count))) % (columns * rows)
                 left = int(np.floor(tile % columns / columns * wide + 0.5))
                 top = int(np.floor(tile // columns / rows * high + 0.5))

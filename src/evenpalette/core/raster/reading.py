@@ -65,6 +65,20 @@ def resize_plane(plane: NDArray, size: tuple[int, int]) -> NDArray:
     return plane if smaller == size else cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR)
 
 
+def bilinear(plane: NDArray, x: NDArray, y: NDArray, *, repeats: tuple[bool, bool] = (True, True)) -> NDArray:
+    """A plane (height, width) between its texels. x, y: in texels, 0.5 the middle of the first one. repeats: along x
+    and along y; else the border goes on."""
+    height, width = plane.shape
+    x, y = x - 0.5, y - 0.5
+    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
+    fx, fy = (x - left).astype(np.float32), (y - top).astype(np.float32)
+    columns = [n % width if repeats[0] else np.clip(n, 0, width - 1) for n in (left, left + 1)]
+    rows = [n % height if repeats[1] else np.clip(n, 0, height - 1) for n in (top, top + 1)]
+    above = plane[rows[0], columns[0]] * (1 - fx) + plane[rows[0], columns[1]] * fx
+    below = plane[rows[1], columns[0]] * (1 - fx) + plane[rows[1], columns[1]] * fx
+    return np.asarray(above + (below - above) * fy)
+
+
 class _Sized(Protocol):
     @property
     def nbytes(self) -> int: ...

@@ -53,6 +53,11 @@ NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS = "normal", "emissive", "coat", "coat_rou
 HIGHLIGHT_TINT, ANISOTROPY, ANISOTROPY_ANGLE = "highlight_tint", "anisotropy", "anisotropy_angle"
 STRANDS, STRAND_TINT, STRAND_SHAPE = "strands", "strand_tint", "strand_shape"
 
+#: The least z of a unit vector that slopes are taken from: steeper ones are held at 89 degrees.
+STEEPEST = 0.0175
+#: Below this opacity a surface that is cut out is not there.
+CUT = 0.5
+
 ATTRIBUTES: dict[str, Attribute] = {
     made.key: made
     for made in (

@@ -16,7 +16,7 @@ from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.affine import apply_affine
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, STEEPEST, Holds
 from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.kind import Op, Planes
 from evenpalette.core.recipe.plan import Plan, plan_of, whole_plan
@@ -218,7 +218,7 @@ def _as_delivered(attribute: str, out: NDArray, *, float_output: bool, shrinks: 
         return Raster(out, Encoding.SRGB if is_color else Encoding.DATA)
     if holds is Holds.SLOPES and shrinks:
         if float_output:
-            z = np.maximum(out[..., 2:], 1e-4)
+            z = np.maximum(out[..., 2:], np.float32(STEEPEST))
             return Raster(np.ascontiguousarray(out[..., :2] / z), Encoding.DATA)
         length = np.maximum(np.linalg.norm(out, axis=-1, keepdims=True), 1e-6)
         return Raster(quantize(out / length * 0.5 + 0.5, np.dtype(np.uint8)), Encoding.DATA)

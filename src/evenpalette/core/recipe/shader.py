@@ -18,7 +18,7 @@ from evenpalette.core.raster.reading import channel_index
 from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
 from evenpalette.core.raster.sampling import is_hardware
 from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
 from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
 from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
@@ -92,7 +92,8 @@ class ShaderText:
     textures: of steps, sampler name to what it reads. samplers: all textures that are bound at once, those of the base
     and of coverages first.
     attributes: what `EpSurface` has. without_steps: only the coverages, for views that show no recipe; they call
-    `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages.
+    `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages. shared: names of the shared
+    functions that `text` has.
     """
 
     text: str
@@ -101,6 +102,7 @@ class ShaderText:
     samplers: tuple[str, ...]
     attributes: tuple[str, ...]
     without_steps: str = ""
+    shared: frozenset[str] = frozenset()
 
 
 #: Step index, row index (-1: shared), input, binding -> an expression.
@@ -282,7 +284,8 @@ class _Builder:
         text += "    return surface;\n}\n" + _ENTRIES
         if BASE_COLOR in wanted:
             text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
-        return ShaderText(text, tuple(made), self.textures, samplers, wanted, head + coverages)
+        shared = frozenset(name for name, glsl in SHARED.items() if glsl in self._functions)
+        return ShaderText(text, tuple(made), self.textures, samplers, wanted, head + coverages, shared)
 
     def _start(self, attribute: str) -> str:
         """What an attribute begins with. Attributes are held in variables named `a_<key>`."""
@@ -300,7 +303,7 @@ class _Builder:
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
             if attribute == NORMAL:
                 v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
-                text = f"{v}.xy / max({v}.z, 0.0175)"
+                text = f"{v}.xy / max({v}.z, {STEEPEST})"
             elif start.as_color:
                 text = f"{m}.{'rgb' if self._reads.channels[start.texture] >= 3 else 'rrr'}"
             else:

@@ -14,7 +14,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, derived, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed
 from evenpalette.core.raster.strips import color_table, levels_of
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
 from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead
 from evenpalette.core.recipe.kind import CELLS, UV, MapInput, Planes
 from evenpalette.core.recipe.weights import Sharing
@@ -252,7 +252,7 @@ def _slopes(vectors: Sequence[F32]) -> Planes:
     x, y, z = vectors
     z *= 2
     z -= 1
-    np.maximum(z, np.float32(0.0175), out=z)
+    np.maximum(z, np.float32(STEEPEST), out=z)
     for plane in (x, y):
         plane *= 2
         plane -= 1

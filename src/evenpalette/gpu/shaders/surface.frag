@@ -15,7 +15,7 @@ layout(location = 4) out vec4 out_tangent;   // the direction in which u grows, 
 layout(location = 5) out vec4 out_bitangent; // across both, toward where v grows: as MikkTSpace lays the frame of normal maps
 
 void main() {
-    if (u_cut == 1 && texture(u_opacity, v_uv)[u_opacity_in] < 0.5) discard;
+    if (u_cut == 1 && texture(u_opacity, v_uv)[u_opacity_in] < CUT) discard;
     vec3 n = normalize(v_normal);
     vec3 dp1 = dFdx(v_position), dp2 = dFdy(v_position);
     vec2 duv1 = dFdx(v_uv), duv2 = dFdy(v_uv);

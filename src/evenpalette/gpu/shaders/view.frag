@@ -32,10 +32,7 @@ float[REGION_COUNT] coverages(vec2 uv) {
 }
 #endif
 
-vec3 encode_color(vec3 c) {
-    vec3 a = clamp(c, 0.0, 1.0);
-    return mix(1.055 * pow(a, vec3(1.0 / 2.4)) - 0.055, 12.92 * a, vec3(lessThanEqual(a, vec3(0.0031308))));
-}
+vec3 encode_color(vec3 c) { return ep_encode_srgb(min(c, 1.0)); }
 
 // A rough perceptual length: the root of each channel, so that dark differences count.
 float difference(vec3 a, vec3 b) { return length(sqrt(max(a, 0.0)) - sqrt(max(b, 0.0))); }
@@ -125,7 +122,7 @@ void main() {
     vec2 slopes = vec2(0.0);
 #if NORMAL_MAP
     vec3 v = read_map(u_normal_map, uv).xyz * 2.0 - 1.0;
-    slopes = v.xy / max(v.z, 0.0175);
+    slopes = v.xy / max(v.z, STEEPEST);
 #endif
     c = exposed(in_light(Finish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel));
 #endif
@@ -133,7 +130,7 @@ void main() {
 #else
     EpSurface s = evenpalette_surface_grad(uv, slope_x, slope_y, 0.0, 0u);
 #ifdef HAS_OPACITY
-    opacity = u_opacity_use == 1 ? step(0.5, s.opacity) : u_opacity_use == 2 ? clamp(s.opacity, 0.0, 1.0) : 1.0;
+    opacity = u_opacity_use == 1 ? step(CUT, s.opacity) : u_opacity_use == 2 ? clamp(s.opacity, 0.0, 1.0) : 1.0;
 #endif
 #if COMPARE
     float d = clamp(difference(s.base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);

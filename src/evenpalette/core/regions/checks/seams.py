@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import Topology
+from evenpalette.core.raster.reading import bilinear
 
 #: Coverages of the two sides further apart than this differ.
 DIFFERENT = 0.35
@@ -121,16 +122,10 @@ def lost_at_seams(
     return sorted(found, key=lambda seam: -seam.part)
 
 
-def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray[np.float64]:
-    """Bilinear, repeating, 0..1."""
+def _read(plane: NDArray[np.uint8], places: NDArray) -> NDArray:
+    """Between texels, repeating, 0..1."""
     height, width = plane.shape
-    x, y = places[..., 0] % 1.0 * width - 0.5, places[..., 1] % 1.0 * height - 0.5
-    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    fx, fy = x - left, y - top
-    right, bottom = (left + 1) % width, (top + 1) % height
-    above = plane[top, left] * (1 - fx) + plane[top, right] * fx
-    below = plane[bottom, left] * (1 - fx) + plane[bottom, right] * fx
-    return np.asarray((above + (below - above) * fy) / 255)
+    return bilinear(plane, places[..., 0] % 1.0 * width, places[..., 1] % 1.0 * height) / 255
 
 
 def _meeting(islands: NDArray[np.int32]) -> NDArray[np.int64]:
