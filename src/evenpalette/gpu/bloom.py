@@ -5,6 +5,8 @@ from collections.abc import Sequence
 
 import moderngl
 
+from evenpalette.gpu.programs import tell
+
 #: A picture's side over that of its blurred ones.
 _COARSER = 4
 
@@ -58,10 +60,10 @@ class Bloom:
         self._ctx.viewport = (0, 0, *self._small[into].size)
         self._ctx.disable(moderngl.BLEND | moderngl.CULL_FACE | moderngl.DEPTH_TEST)
         source.use(0)
-        program["u_picture"].value = 0
-        program["u_shrink"].value = int(source is self._glow)
-        program["u_step"].value = step
-        program["u_size"].value = tuple(float(side) for side in self._small[into].size)
+        tell(program, "u_picture", 0)
+        tell(program, "u_shrink", int(source is self._glow))
+        tell(program, "u_step", step)
+        tell(program, "u_size", tuple(float(side) for side in self._small[into].size))
         width, height = self._small[into].size
         self._ctx.scissor = None
         self._rooms[into].clear()
@@ -70,10 +72,11 @@ class Bloom:
             left, right = math.ceil(low * width - 1e-6), math.floor(high * width + 1e-6)
             if right > left:
                 self._ctx.scissor = (left, 0, right - left, height)
-                program["u_band"].value = (left / width, right / width)
+                tell(program, "u_band", (left / width, right / width))
                 quad.render(moderngl.TRIANGLE_STRIP)
 
     def release(self) -> None:
         """Give the memory back."""
-        for part in (self.target, self._alone, *self._rooms, self._glow, *self._small):
+        rooms: list[moderngl.Framebuffer | moderngl.Texture] = [self.target, self._alone, *self._rooms]
+        for part in (*rooms, self._glow, *self._small):
             part.release()

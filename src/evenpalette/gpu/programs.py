@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
 from importlib.resources import files
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import moderngl
 import numpy as np
@@ -211,6 +211,13 @@ def _refusal(said: str, text: str) -> str:
 
 def tell(program: moderngl.Program, name: str, value: object) -> None:
     """Set a uniform that the compiler may have dropped because nothing reads it."""
-    member = program.get(name, None)
+    member: Any = program.get(name, None)
     if member is not None:
         member.value = value
+
+
+def tell_bytes(program: moderngl.Program, name: str, content: bytes) -> None:
+    """`tell`, of a matrix column by column."""
+    member: Any = program.get(name, None)
+    if member is not None:
+        member.write(content)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb_8bit_half
-from evenpalette.core.raster.box import Box
+from evenpalette.core.raster.box import Box, joined
 from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -277,7 +277,7 @@ def _differs(a: tuple, b: list[NDArray[np.uint8]]) -> Box | None:
         rows, columns = np.flatnonzero(different.any(1)), np.flatnonzero(different.any(0))
         if len(rows):
             box = (int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
-            found = box if found is None else (*map(min, found[:2], box[:2]), *map(max, found[2:], box[2:]))
+            found = box if found is None else joined(found, box)
     return found
 
 

@@ -1,0 +1,41 @@
+"""Flat: the texture plane, with the UV layout over it."""
+
+import moderngl
+
+from evenpalette.gpu.camera import PlaneView
+from evenpalette.gpu.drawing import Viewport, bands, begin
+from evenpalette.gpu.geometry import MeshBuffers
+from evenpalette.gpu.look import Look
+from evenpalette.gpu.overlays import Overlays
+from evenpalette.gpu.shading import Shading
+from evenpalette.gpu.textures import SMOOTH, SQUARE
+
+#: Pixels of a texel from which on it is drawn as a square.
+_SQUARE_FROM = 3
+
+
+class Flat:
+    """Draws the texture plane of one sheet."""
+
+    def __init__(self, ctx: moderngl.Context, shading: Shading, overlays: Overlays) -> None:
+        self._ctx, self._shading, self._overlays = ctx, shading, overlays
+        self.buffers: MeshBuffers | None = None
+
+    def draw(
+        self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
+        *, lines: bool,
+    ) -> None:  # fmt: skip
+        """See `SceneRenderer.draw_flat`."""
+        shading = self._shading
+        texel = min(viewport[2], viewport[3]) / view.span / max(shading.state.sources.size)
+        shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
+        for look, left, right in bands(looks, viewport[2]):
+            part = (viewport[0] + left, viewport[1], right - left, viewport[3])
+            shading.shade(viewport, part, look, target=target, plane=view)
+        shading.textures.magnify(SMOOTH)
+        begin(self._ctx, target, viewport, viewport)
+        clip = view.matrix(viewport[2], viewport[3])
+        self._overlays.draw_selection(clip, flat=True)
+        if lines and self.buffers is not None:
+            self._overlays.draw_lines(self.buffers, clip, view)
+        self._ctx.scissor = None

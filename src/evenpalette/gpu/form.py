@@ -1,0 +1,160 @@
+"""Form: the lit model. What each of its pixels shows is kept; a moved slider only shades it again."""
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.document.project import OpacityUse
+from evenpalette.core.raster.mips import MipKind
+from evenpalette.core.raster.raster import Raster
+from evenpalette.core.recipe.attributes import CUT, OPACITY
+from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin
+from evenpalette.gpu.geometry import MeshBuffers
+from evenpalette.gpu.look import Look
+from evenpalette.gpu.overlays import Overlays
+from evenpalette.gpu.programs import defined, shader_file, tell, tell_bytes
+from evenpalette.gpu.shading import WHITE, Shading
+from evenpalette.gpu.sheets import OtherSheets
+from evenpalette.gpu.surface import SurfaceBuffer
+
+
+class Form:
+    """Draws the model of one sheet, each view of it by a name."""
+
+    def __init__(self, ctx: moderngl.Context, shading: Shading, overlays: Overlays, others: OtherSheets) -> None:
+        self._ctx, self._shading, self._overlays, self._others = ctx, shading, overlays, others
+        self._surface = ctx.program(shader_file("surface.vert"), defined(shader_file("surface.frag"), {"CUT": CUT}))
+        self._smooth = shading.programs.plain(shader_file("smooth.frag"))
+        self._blur = shading.programs.plain(shader_file("blur.frag"))
+        self._surfaces: dict[str, SurfaceBuffer] = {}
+        self._coarser: dict[str, int] = {}
+        #: Whether it was last drawn with what scatters: small pictures are then drawn by the same program.
+        self.bloomed = False
+        self.buffers: MeshBuffers | None = None
+        self._array: moderngl.VertexArray | None = None
+
+    def take(self, buffers: MeshBuffers) -> None:
+        """Draw this mesh from now on."""
+        self.buffers, self._array = buffers, None
+
+    @property
+    def is_there(self) -> bool:
+        """Whether there is a mesh to draw."""
+        return self.buffers is not None and self.buffers.form is not None
+
+    def draw(
+        self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
+        name: str, coarser: int,
+    ) -> None:  # fmt: skip
+        """See `SceneRenderer.draw_form`."""
+        # A coarse picture has a buffer of its own; where the pointer is, is asked of the one that was drawn last.
+        self._coarser[name] = coarser
+        size = max(1, viewport[2] // coarser), max(1, viewport[3] // coarser)
+        buffer = self.buffer(_called(name, coarser), size, camera)
+        self.clear(buffer)
+        shading, parts = self._shading, bands(looks, size[0])
+        blooms = max((look.light.bloom for look, _ in looks if shading.blooms(look)), default=0.0)
+        self.bloomed = bool(blooms)
+        if blooms:
+            buffer.bloom.clear()
+        for look, left, right in parts:
+            part = (left, 0, right - left, size[1])
+            below = self._others.picture(size, camera, look, _called(name, coarser))
+            shading.shade(
+                (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=shading.blooms(look)
+            )
+        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+        self._ctx.enable(moderngl.DEPTH_TEST)
+        self._ctx.depth_func = "<="
+        self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
+        self._ctx.depth_func = "<"
+        if blooms:
+            buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in parts])
+        self._show(buffer, target, viewport, blooms)
+
+    def _show(self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, blooms: float) -> None:
+        """Put the picture into the target, its steps smoothed, with what it scatters."""
+        program, quad = self._smooth
+        begin(self._ctx, target, viewport, viewport)
+        buffer.picture.use(0)
+        tell(program, "u_picture", 0)
+        tell(program, "u_scale", (buffer.size[0] / viewport[2], buffer.size[1] / viewport[3]))
+        tell(program, "u_blooms", blooms)
+        if blooms:
+            for unit, picture in enumerate(buffer.bloom.pictures, 1):
+                picture.use(unit)
+        tell(program, "u_bloom", [1, 2])
+        tell(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        quad.render(moderngl.TRIANGLE_STRIP)
+        self._ctx.scissor = None
+
+    def clear(self, buffer: SurfaceBuffer) -> None:
+        """Nothing but the surround."""
+        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+        buffer.shaded.depth_mask = False
+        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0)
+
+    def last(self, name: str) -> tuple[SurfaceBuffer | None, int]:
+        """What a view's pixels show, and how much coarser it is than the view."""
+        coarser = self._coarser.get(name, 1)
+        return self._surfaces.get(_called(name, coarser)), coarser
+
+    def outdate(self) -> None:
+        """What is cut out is part of what is kept for each pixel: look again."""
+        for surface in self._surfaces.values():
+            surface.key = None
+
+    def buffer(self, name: str, size: tuple[int, int], camera: OrbitCamera) -> SurfaceBuffer:
+        """What each pixel of a view shows, drawn anew where the camera, the size or the mesh changed."""
+        held = self._surfaces.get(name)
+        if held is None or held.size != size:
+            if held is not None:
+                held.release()
+            held = self._surfaces[name] = SurfaceBuffer(self._ctx, size)
+        cut = self._cut_texture()
+        key = (camera, id(self.buffers), id(cut.pixels) if cut is not None else 0)
+        if held.key != key:
+            self._draw_surface(held, camera, cut)
+            held.key = key
+        return held
+
+    def _cut_texture(self) -> Raster | None:
+        """The texture whose alpha cuts the surface out."""
+        state = self._shading.state
+        start = state.starts.get(OPACITY)
+        cuts = state.project.sheet.opacity is OpacityUse.CUT_OUT
+        return state.textures.get(start.texture) if start is not None and cuts else None
+
+    def _draw_surface(self, buffer: SurfaceBuffer, camera: OrbitCamera, cut: Raster | None) -> None:
+        width, height = buffer.size
+        begin(self._ctx, buffer.target, (0, 0, width, height), (0, 0, width, height))
+        buffer.target.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+        if self.buffers is None or self.buffers.form is None:
+            return
+        buffer.target.depth_mask = True
+        self._ctx.enable(moderngl.DEPTH_TEST)
+        program = self._surface
+        tell_bytes(program, "u_clip", camera.matrix(width, height).T.tobytes())
+        tell(program, "u_cut", int(cut is not None))
+        tell(program, "u_opacity_in", 3)
+        self._shading.textures.of(cut or WHITE, MipKind.CUT_OUT if cut is not None else MipKind.PLAIN).use(0)
+        tell(program, "u_opacity", 0)
+        if self._array is None:
+            layout = (self.buffers.form, "3f 3f 2f", "in_position", "in_normal", "in_uv")
+            self._array = self._ctx.vertex_array(program, [layout])
+        self._array.render(moderngl.TRIANGLES)
+        self._ctx.disable(moderngl.DEPTH_TEST)
+
+
+def faces_of(buffer: SurfaceBuffer | None, part: Viewport, coarser: int) -> NDArray[np.int32]:
+    """The faces that a part of a view shows (origin bottom left), -1 for none."""
+    if buffer is None:
+        return np.full((0, 0), -1, np.int32)
+    x, y, width, height = part
+    return buffer.read_faces(x // coarser, y // coarser, max(1, width // coarser), max(1, height // coarser))
+
+
+def _called(name: str, coarser: int) -> str:
+    """What the buffer of a view is kept under."""
+    return name if coarser == 1 else f"{name} coarse"
