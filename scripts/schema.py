@@ -5,11 +5,12 @@ from pathlib import Path
 
 from evenpalette.core.delivery import kit_model
 from evenpalette.core.document.project import Project
+from evenpalette.core.stored import schema_of
 
 
 def schema_text() -> str:
     """The schema as it is published."""
-    return json.dumps(Project.model_json_schema(), indent=2) + "\n"
+    return json.dumps(schema_of(Project), indent=2) + "\n"
 
 
 if __name__ == "__main__":

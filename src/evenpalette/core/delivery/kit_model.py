@@ -5,6 +5,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from evenpalette.core.stored import schema_of
+
 FORMAT: Literal["even-palette-kit"] = "even-palette-kit"
 VERSION: Literal[2] = 2
 
@@ -203,4 +205,4 @@ class KitDescription(_Said):
 def schema_text() -> str:
     """The JSON Schema of the file, as it is published in docs/ and delivered beside it."""
     schema: dict[str, Any] = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
-    return json.dumps(schema | KitDescription.model_json_schema(), indent=2) + "\n"
+    return json.dumps(schema | schema_of(KitDescription), indent=2) + "\n"
