@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations import STATIONS
-from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.app.stations.regions.bench import RegionsBench
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
 from evenpalette.core.document.project import Role
@@ -198,7 +198,7 @@ def _mend(camera: Photographer) -> None:
     bench = camera.window.bench("asset")
     bench.pages.open("Mend")
     page = bench.pages.currentWidget()
-    page.size.setCurrentIndex(1)
+    page.enlarge.setCurrentIndex(1)
     page.noise.set_value(1.0)
     page.noise.edited.emit(1.0)
     camera.settle()

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
 
 from evenpalette.app.main import make_application
-from evenpalette.app.stations.into import IntoDialog
+from evenpalette.app.stations.regions.into import IntoDialog
 from evenpalette.app.window import MainWindow
 
 W = TypeVar("W", bound=QWidget)

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton,
 from evenpalette.app import theme
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.stations import STATIONS
-from evenpalette.app.stations.bring_in import BringInDialog
+from evenpalette.app.stations.asset.bring_in import BringInDialog
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.color_plane import gamut_edge, plane_colors
 from evenpalette.core.color.hexcode import hex_to_linear
@@ -175,7 +175,7 @@ def test_a_window_with_the_demo_is_painted_before_what_it_does_not_need_is_loade
         "from evenpalette.app.window import MainWindow; w = MainWindow(); w.show()\n"
         "def painted():\n"
         "    if w.session.state.region_ids:\n"
-        "        late = {'numba', 'scipy', 'tifffile', 'OpenEXR', 'trimesh', 'PIL', 'etcpak', 'embreex', 'evenpalette.app.stations.delivery'}\n"
+        "        late = {'numba', 'scipy', 'tifffile', 'OpenEXR', 'trimesh', 'PIL', 'etcpak', 'embreex', 'evenpalette.app.stations.delivery.bench'}\n"
         "        print(sorted(late & set(sys.modules)), flush=True); os._exit(0)\n"
         "w.views.painted.connect(painted); w.project.open_demo(into=pathlib.Path(sys.argv[1])); app.exec()\n"
     )

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFrame, QInputDialog, QPushButton
 
-from evenpalette.app.stations.step_cards import OpenCard
+from evenpalette.app.stations.recipe.step_cards import OpenCard
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.asset import add_texture

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLabel
 
 from evenpalette.app.answers import answer
 from evenpalette.app.mishaps import Mishaps
-from evenpalette.app.roll_dialog import RollDialog
+from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.tasks import Task
 from evenpalette.core.edits import asset, recipe, variants
 from evenpalette.core.storage.autosave import find_recoverable

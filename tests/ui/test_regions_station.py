@@ -9,11 +9,11 @@ from PyQt6.QtGui import QPointingDevice, QTabletEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QPushButton, QToolButton
 
-from evenpalette.app.stations.chance_dialog import ChanceDialog
-from evenpalette.app.stations.clean_dialog import CleanDialog
-from evenpalette.app.stations.flag_dialog import FlagDialog
-from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
-from evenpalette.app.stations.regions import RegionsBench
+from evenpalette.app.stations.regions.bench import RegionsBench
+from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
+from evenpalette.app.stations.regions.clean_dialog import CleanDialog
+from evenpalette.app.stations.regions.flag_dialog import FlagDialog
+from evenpalette.app.stations.regions.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.edits.asset import replace_texture, set_encoding
@@ -138,10 +138,10 @@ def test_regions_from_the_mesh_and_by_chance(hand: Hand) -> None:
     dialog = ChanceDialog(session, hand.window)
     dialog.percentages.setText("60, 40")
     dialog.share()
-    hand.wait(lambda: "asked 60.0%, got " in dialog.result.text())
+    hand.wait(lambda: "asked 60.0%, got " in dialog.outcome.text())
     dialog.apart.setChecked(True)
     dialog.share()
-    hand.wait(lambda: "neighbors" in dialog.result.text())
+    hand.wait(lambda: "neighbors" in dialog.outcome.text())
     # A second roll takes the place of the first; parts and materials stay.
     assert [len(d.regions) for d in session.state.project.regions.divisions] == [7, 6, 2]
     assert len({r.flag for r in session.state.project.regions.regions}) == 15
@@ -156,7 +156,7 @@ def test_an_id_map_is_cleaned_and_maps_and_vertex_colors_are_written(hand: Hand,
     session.apply("dirt", lambda s: replace_texture(s, texture.id, Raster(dirty, Encoding.DATA)))
     dialog = CleanDialog(session, hand.window)
     dialog.clean()
-    hand.wait(lambda: "texels made pure" in dialog.result.text())
+    hand.wait(lambda: "texels made pure" in dialog.outcome.text())
     assert (session.state.textures[texture.id].pixels[100, 100] == (255, 0, 0)).all()
     bench.write_maps(tmp_path)
     hand.wait(lambda: (tmp_path / "density.exr").exists())
@@ -167,7 +167,7 @@ def test_an_id_map_is_cleaned_and_maps_and_vertex_colors_are_written(hand: Hand,
     asked: list[MeshSourceDialog] = []
     bench.take_other(tmp_path / "lantern.glb", asked.append)
     hand.wait(lambda: asked)
-    assert "colors" in asked[0].result.text()
+    assert "colors" in asked[0].outcome.text()
     asked[0].take()
     hand.wait(lambda: any(r.name.startswith("Color") for r in session.state.project.regions.regions))
 
@@ -413,7 +413,7 @@ def test_flags_are_planned_for_as_many_as_asked(hand: Hand) -> None:
     at_regions(hand)
     dialog = FlagDialog(session, hand.window)
     hand.wait(lambda: dialog.plan is not None)
-    assert "passes third flags at" in dialog.result.text()
+    assert "passes third flags at" in dialog.outcome.text()
     dialog.give()
     assert (
         session.history.undo_label == "Plan flag colors" or session.state.project.regions.regions[3].flag == "#ffff00"
@@ -421,7 +421,7 @@ def test_flags_are_planned_for_as_many_as_asked(hand: Hand) -> None:
     dialog.any.setChecked(True)
     dialog.count.setValue(64)
     hand.wait(lambda: len(dialog.plan.flags) == 64)
-    assert "Not every edge can be kept clear" in dialog.result.text()
+    assert "Not every edge can be kept clear" in dialog.outcome.text()
     dialog.copy()
     clipboard = QApplication.clipboard()
     assert clipboard is not None
@@ -465,13 +465,13 @@ def test_vertex_colors_become_regions_by_a_tolerance_that_says_what_it_gives(han
     window.take_files([tmp_path / "flags.ply"])
     hand.wait(lambda: session.state.mesh is not None and session.state.mesh.mesh.colors is not None)
     dialog = MeshSourceDialog(session, window)
-    assert dialog.result.text() == "flags.ply has 7 colors."
+    assert dialog.outcome.text() == "flags.ply has 7 colors."
     dialog.tolerance.edited.emit(200.0)
     hand.type_into(dialog.tolerance.field, "200")
-    assert "flags.ply has 7 colors" in dialog.result.text(), "pure corners are 255 apart"
+    assert "flags.ply has 7 colors" in dialog.outcome.text(), "pure corners are 255 apart"
     before = len(session.state.region_ids)
     dialog.take()
-    hand.wait(lambda: "Made 7 regions" in dialog.result.text())
+    hand.wait(lambda: "Made 7 regions" in dialog.outcome.text())
     assert len(session.state.region_ids) == before + 7
     # Selecting by vertex color takes the same faces.
     bench.pages.open("Faces")

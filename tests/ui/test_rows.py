@@ -9,9 +9,9 @@ from PyQt6.QtGui import QColor, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
 
-from evenpalette.app.stations.chance_dialog import ChanceDialog
-from evenpalette.app.stations.row_strips import RowStrip
-from evenpalette.app.stations.step_cards import OpenCard
+from evenpalette.app.stations.recipe.row_strips import RowStrip
+from evenpalette.app.stations.recipe.step_cards import OpenCard
+from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushButton, QSpinBox, QWidget
 
-from evenpalette.app.stations.step_input import QInputDialog
+from evenpalette.app.stations.recipe.step_input import QInputDialog
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import recipe as edit

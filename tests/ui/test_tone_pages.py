@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialogButtonBox, QMenu, QPushButton, QTableWidget
 
-from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
-from evenpalette.app.stations.pack_dialog import PackDialog
+from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
+from evenpalette.app.stations.tones.pack_dialog import PackDialog
 from evenpalette.app.widgets.before_after import BeforeAfter
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.ramp_field import RampField
@@ -283,7 +283,7 @@ def test_a_parameter_tells_its_reach_and_leads_to_why_there_is_none(hand: Hand) 
 def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(hand: Hand) -> None:
     from PyQt6.QtWidgets import QLineEdit, QListWidget
 
-    from evenpalette.app.stations.step_picker import StepPicker
+    from evenpalette.app.stations.recipe.step_picker import StepPicker
 
     session = hand.session
     session.set_station("recipe")

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSpinBox, QTableWidget
 
-from evenpalette.app.walk import HINTS
+from evenpalette.app.stations import STATIONS
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.window import MainWindow
 from evenpalette.core.edits import palette
@@ -117,7 +117,7 @@ def test_the_first_walk_goes_on_by_doing_and_ends_for_good(hand: Hand) -> None:
     assert session.station == "variants"
     hand.keys("Ctrl+D")
     hand.wait(lambda: session.station == "delivery")
-    assert walk.hint is HINTS[-1]
+    assert walk.hint is STATIONS[-1].hint
     hand.find("Skip", QPushButton, line).click()
     assert walk.hint is None
     assert not line.isVisible()

@@ -8,8 +8,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget, QPushButton, QSpinBox
 
 from evenpalette.app.picture_grid import PictureGrid
-from evenpalette.app.roll_dialog import RollDialog
 from evenpalette.app.side_by_side import COPIES, MIXED, SideBySide
+from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.core.edits.variants import duplicate_variant
 from evenpalette.core.raster.image_read import read_image
 from tests.ui.conftest import Hand, choose

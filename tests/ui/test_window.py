@@ -12,10 +12,10 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QToolButton
 
 from evenpalette.app import dialogs
 from evenpalette.app.stations import STATIONS
-from evenpalette.app.stations.delivery import DeliveryBench
-from evenpalette.app.stations.recipe import RecipeBench
-from evenpalette.app.stations.step_cards import OpenCard
-from evenpalette.app.stations.tones import TonesBench
+from evenpalette.app.stations.delivery.bench import DeliveryBench
+from evenpalette.app.stations.recipe.bench import RecipeBench
+from evenpalette.app.stations.recipe.step_cards import OpenCard
+from evenpalette.app.stations.tones.bench import TonesBench
 from evenpalette.app.widgets.color_field import ColorEditor, ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits.asset import replace_texture

@@ -353,7 +353,7 @@ class Ledger(QWidget):
             action.setEnabled(finding is not None)
         self._leave[0].setText("Look at it again" if finding in self._session.left else "Leave it as it is")
         self._leave[1].setEnabled(mend is not None)
-        if mend is not None:
+        if mend is not None and finding is not None:
             self._mend.setToolTip(plain(f"{mend[0]}: {finding.text}"))
 
     def mend(self) -> None:

@@ -50,7 +50,7 @@ def _leave_proof(window: MainWindow, path: str) -> None:
     """Save what the screen shows and end: for machines where nobody can look at the window."""
     screen = window.screen()
     if screen is not None:
-        screen.grabWindow(int(window.winId())).save(path)
+        screen.grabWindow(window.winId()).save(path)
     os._exit(0)
 
 

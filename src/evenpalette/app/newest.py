@@ -3,10 +3,11 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
+from evenpalette.app.timers import timer
 
 #: What is to be done on a thread, and what is done with its result on the window's.
 Wish = tuple[Callable[[], Any], Callable[[Any], None]]
@@ -23,7 +24,7 @@ class Newest(QObject):
         super().__init__(parent)
         self._session, self._words, self._make = session, words, make
         self._is_busy = self._asked_again = False
-        self._timer = QTimer(self, singleShot=True, interval=pause)
+        self._timer = timer(self, pause)
         self._timer.timeout.connect(self._run)
 
     def ask(self) -> None:

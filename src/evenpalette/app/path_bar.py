@@ -10,7 +10,6 @@ from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations import STATIONS
-from evenpalette.core.findings.findings import station_state
 
 
 class StationButton(QAbstractButton):
@@ -88,9 +87,10 @@ class PathBar(QWidget):
 
     def refresh(self) -> None:
         """Show every station's state."""
-        for name, button in self.buttons.items():
-            button.set_state(station_state(self._session.state, name, self._session.findings))
-            button.setChecked(name == self._session.station)
+        for place in STATIONS:
+            button = self.buttons[place.key]
+            button.set_state(place.state_text(self._session.state, self._session.findings))
+            button.setChecked(place.key == self._session.station)
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:

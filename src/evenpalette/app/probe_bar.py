@@ -2,13 +2,14 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
+from evenpalette.app.timers import timer
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.color.hexcode import linear_to_hex
@@ -73,7 +74,7 @@ class ProbeBar(QWidget):
         layout.addWidget(self._stop)
         self._bar.hide()
         self._stop.hide()
-        self._said = QTimer(self, singleShot=True, interval=_SAY_MS)
+        self._said = timer(self, _SAY_MS)
         self._said.timeout.connect(self._end_said)
         session.said.connect(self.say)
         session.tasks.started.connect(self._start_task)

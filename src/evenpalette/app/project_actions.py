@@ -25,11 +25,12 @@ from evenpalette.core.storage.storage import PROJECT_FILE, Storage, project_fold
 
 
 class ProjectActions(QObject):
-    """Works on the session; questions and dialogs belong to a window."""
+    """Works on the session; questions and dialogs belong to a window. begin_at: the station that a project's work
+    needs, given its state."""
 
-    def __init__(self, session: Session, window: QWidget) -> None:
+    def __init__(self, session: Session, window: QWidget, begin_at: Callable[[State], str]) -> None:
         super().__init__(window)
-        self._session, self._window = session, window
+        self._session, self._window, self._begin_at = session, window, begin_at
         session.conflicted.connect(self._ask_conflict)
 
     def rename(self) -> None:
@@ -61,7 +62,7 @@ class ProjectActions(QObject):
         if answer != wait:
             return False
         if tasks.is_busy:
-            tasks.ended.connect(self._close_after, Qt.ConnectionType.SingleShotConnection)
+            tasks.ended.connect(self._close_after, Qt.ConnectionType.SingleShotConnection)  # type: ignore[call-arg]
             return False
         return True
 
@@ -269,9 +270,5 @@ class ProjectActions(QObject):
 
     def _go_to_work(self, state: State) -> None:
         """Open the station where this project was left, else the first one that its work needs."""
-        project, path = state.project, self._session.path
-        needed = (
-            "recipe" if project.recipe.steps else "tones" if project.regions.regions
-            else "regions" if project.asset.textures else "asset"
-        )  # fmt: skip
-        self._session.set_station((station_of(path) if path is not None else "") or needed)
+        path = self._session.path
+        self._session.set_station((station_of(path) if path is not None else "") or self._begin_at(state))

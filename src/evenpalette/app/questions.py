@@ -3,7 +3,16 @@
 from collections.abc import Iterable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QDialog, QDialogButtonBox, QListWidget, QMessageBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QDialog,
+    QDialogButtonBox,
+    QListWidget,
+    QMessageBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import label
@@ -22,7 +31,7 @@ def ask(parent: QWidget, title: str, text: str, choices: Sequence[Choice], more:
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(one_line(text))
     box.setInformativeText(plain(more))
-    made = {box.addButton(words, role): words for words, role in choices}
+    made: dict[QAbstractButton | None, str] = {box.addButton(words, role): words for words, role in choices}
     box.addButton(CANCEL, Role.RejectRole)
     box.exec()
     answer = made.get(box.clickedButton(), CANCEL)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
@@ -15,6 +15,7 @@ from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
 from evenpalette.app.tasks import Task, TaskRunner
+from evenpalette.app.timers import timer
 from evenpalette.core.consent import inside
 from evenpalette.core.document.history import History
 from evenpalette.core.document.state import State
@@ -73,9 +74,9 @@ class Session(QObject):
         self.saving.failed.connect(self._save_failed)
         self._latest: tuple[str, Callable[[State], State], str] | None = None
         self._latest_running = False
-        self._findings_timer = QTimer(self, singleShot=True, interval=250)
+        self._findings_timer = timer(self, 250)
         self._findings_timer.timeout.connect(self._find)
-        self._autosave_timer = QTimer(self, interval=INTERVAL_SECONDS * 1000)
+        self._autosave_timer = timer(self, INTERVAL_SECONDS * 1000, once=False)
         self._autosave_timer.timeout.connect(self.autosave)
         self._autosave_timer.start()
 

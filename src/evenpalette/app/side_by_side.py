@@ -115,7 +115,7 @@ class SideBySide(QWidget):
             self._note.setText("Enter or a double click shows the chosen one")
             current = active or ""
         else:
-            ids = [v.id for v in state.project.variants] or [None]
+            ids: list[str | None] = [*(v.id for v in state.project.variants)] or [None]
             entries = []
             for copy in range(_COPIES):
                 variant = ids[int(pick_index(copy, 0, len(ids)))] if mode == MIXED else active

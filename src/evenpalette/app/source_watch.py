@@ -2,11 +2,12 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
+from PyQt6.QtCore import QFileSystemWatcher, QObject
 
 from evenpalette.app.facets import ASSET, RECIPE
 from evenpalette.app.session import Session
-from evenpalette.app.stations.bring_in import read_again
+from evenpalette.app.stations.asset.bring_in import read_again
+from evenpalette.app.timers import timer
 
 #: Other programs write in several steps: a file is read when it has been quiet for so long.
 _QUIET_MILLISECONDS = 500
@@ -23,7 +24,7 @@ class SourceWatch(QObject):
         self._watcher.directoryChanged.connect(lambda _: self._look())
         self._stamps: dict[str, tuple[int, int] | None] = {}
         self._changed: set[str] = set()
-        self._timer = QTimer(self, singleShot=True, interval=_QUIET_MILLISECONDS)
+        self._timer = timer(self, _QUIET_MILLISECONDS)
         self._timer.timeout.connect(self._read)
         session.changed.connect(lambda facets: self._follow() if facets & {ASSET, RECIPE} else None)
 

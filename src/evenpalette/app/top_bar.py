@@ -87,13 +87,13 @@ class TopBar(QWidget):
         past = _submenu(menu, "Recent projects")
         for path in recent_projects():
             short = self.fontMetrics().elidedText(str(path), Qt.TextElideMode.ElideMiddle, _PATH_PIXELS)
-            action = past.addAction(entry(short), lambda p=path: self._project.open_path(p))  # type: ignore[misc]
+            action = past.addAction(entry(short), lambda p=path: self._project.open_path(p))
             assert action is not None
             action.setToolTip(plain(str(path)))
         past.setEnabled(not past.isEmpty())
         demo = _submenu(menu, "Demo projects")
         for name in demo_names():
-            demo.addAction(name.replace("-", " ").title(), lambda n=name: self._project.open_demo(n))  # type: ignore[misc]
+            demo.addAction(name.replace("-", " ").title(), lambda n=name: self._project.open_demo(n))
         menu.addSeparator()
         for name in ("Save", "Save as ...", "Rename project ...", "Show folder"):
             menu.addAction(self._actions[name])

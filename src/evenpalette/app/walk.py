@@ -1,39 +1,13 @@
 """A first walk along the path, on wish: one hint at each station, each done by doing it."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from evenpalette.app.session import Session
+from evenpalette.app.station import Hint
+from evenpalette.app.stations import STATIONS
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row
-
-
-@dataclass(frozen=True)
-class Hint:
-    """What to do at a station. mark: a look at what the deed changes; the hint is done when it differs."""
-
-    station: str
-    text: str
-    mark: Callable[[Session, TwinViews], object]
-
-
-HINTS = (
-    Hint("asset", "A mesh and its textures lie here. Turn the model: drag on Form, the view on the left.",
-         lambda _, views: views.frame.camera),
-    Hint("regions", "What is recolored as one is a region. Click on another part of the model to select its region.",
-         lambda session, _: session.region),
-    Hint("tones", "The paint became a neutral gray with a tint for each region. Compare with the painted original: press C.",
-         lambda _, views: views.shown.against),
-    Hint("recipe", "Steps color the tone from left to right. Give a row another color: click on its color field, or pull a slider.",
-         lambda session, _: session.state.values(session.state.project.active_variant)),
-    Hint("variants", "A variant is a name for a set of values. Derive one that follows its parent: press Ctrl+D.",
-         lambda session, _: len(session.state.project.variants)),
-    Hint("delivery", "Textures, parameters and shader code for the game. Choose what is written: click on a variant or a map.",
-         lambda session, _: session.state.project.delivery),
-)  # fmt: skip
 
 
 class Walk(QObject):
@@ -53,7 +27,7 @@ class Walk(QObject):
     @property
     def hint(self) -> Hint | None:
         """The hint that is shown."""
-        return HINTS[self.place] if self.place is not None else None
+        return STATIONS[self.place].hint if self.place is not None else None
 
     def begin(self) -> None:
         """Walk from the first hint on."""
@@ -70,24 +44,23 @@ class Walk(QObject):
         self.changed.emit()
 
     def _go(self, place: int) -> None:
-        if place >= len(HINTS):
+        if place >= len(STATIONS):
             self._session.said.emit(
                 "That was the whole path. The walk is in the project menu, should you want it again.", False
             )
             self.end()
             return
         self.place = None
-        self._session.set_station(HINTS[place].station)
-        self.place, self._mark = place, HINTS[place].mark(self._session, self._views)
+        self._session.set_station(STATIONS[place].key)
+        self.place, self._mark = place, STATIONS[place].hint.mark(self._session, self._views)
         self.changed.emit()
 
     def _look(self, *_: object) -> None:
         """Whether the deed is done."""
         hint = self.hint
-        if hint is None or self._session.station != hint.station:
+        if hint is None or self.place is None or self._session.station != STATIONS[self.place].key:
             return
         if hint.mark(self._session, self._views) != self._mark:
-            assert self.place is not None
             self._go(self.place + 1)
 
 
@@ -116,5 +89,5 @@ class WalkLine(QWidget):
         hint = self._walk.hint
         self.setVisible(hint is not None)
         if hint is not None and self._walk.place is not None:
-            self._count.setText(f"First walk, {self._walk.place + 1} of {len(HINTS)}")
+            self._count.setText(f"First walk, {self._walk.place + 1} of {len(STATIONS)}")
             self._text.setText(hint.text)

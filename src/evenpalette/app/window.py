@@ -19,13 +19,16 @@ from evenpalette.app.session import Session
 from evenpalette.app.settings import recent_projects, remember_station, remember_window, window_state
 from evenpalette.app.side_by_side import SideBySide
 from evenpalette.app.source_watch import SourceWatch
-from evenpalette.app.stations import STATIONS, Room
-from evenpalette.app.stations.bring_in import bring_in
+from evenpalette.app.station import Workplace
+from evenpalette.app.stations import STATIONS
+from evenpalette.app.stations.asset.bring_in import bring_in
+from evenpalette.app.timers import timer
 from evenpalette.app.top_bar import TopBar
 from evenpalette.app.variant_offer import VariantOffer
 from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.walk import Walk, WalkLine
+from evenpalette.core.document.state import State
 from evenpalette.core.mesh.read import MESH_ENDINGS
 from evenpalette.core.raster.image_read import IMAGE_ENDINGS
 from evenpalette.core.storage.storage import PROJECT_FILE
@@ -48,15 +51,15 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1024, 680)
-        self.project = ProjectActions(self.session, self)
-        self.views = TwinViews(self.session)
+        self.project = ProjectActions(self.session, self, _begin_at)
+        self.views = TwinViews(self.session, {place.key: place.look for place in STATIONS})
         self.ledger = Ledger(self.session)
         self.rail = VariantRail(self.session)
         self.probe = ProbeBar(self.session)
-        self._room = Room(self.session, self.views, self.rail)
+        self._room = Workplace(self.session, self.views, self.rail)
         self._benches: dict[str, QWidget] = {}
         self._sheet: SideBySide | None = None
-        self._after_painting = QTimer(self, singleShot=True, interval=0)
+        self._after_painting = timer(self, 0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
         self._verbs = self._make_verbs()
@@ -229,7 +232,7 @@ class MainWindow(QMainWindow):
 
     def _keep_place(self) -> None:
         remember_window({
-            "geometry": bytes(self.saveGeometry().toHex()).decode(), "split": bytes(self._split.saveState().toHex()).decode(),
+            "geometry": self.saveGeometry().toHex().data().decode(), "split": self._split.saveState().toHex().data().decode(),
             "views": f"{self.views.frame.split:.4f}",
         })  # fmt: skip
 
@@ -273,6 +276,11 @@ class MainWindow(QMainWindow):
         self.hide()
         self.session.close()
         event.accept()
+
+
+def _begin_at(state: State) -> str:
+    """The last station that an opened project's work can begin at."""
+    return [place.key for place in STATIONS if place.ready(state)][-1]
 
 
 def _line(layout: QHBoxLayout | QVBoxLayout, *parts: tuple[QWidget, int]) -> None:

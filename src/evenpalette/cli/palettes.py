@@ -89,7 +89,7 @@ def _reduce(options: argparse.Namespace) -> None:
                 f"{path.name} has {strip.width} colors in a row; a row of this strip has {options.colors}."
             )
     progress, shown = bar_of("reducing")
-    with shown:  # type: ignore[attr-defined]
+    with shown:
         made = reduce_pictures(
             [image], options.colors, dither=options.dither, importance=[importance], order=options.order,
             locked=np.array(locked, np.uint8) if locked else None, progress=progress,
@@ -132,7 +132,7 @@ def _sampling(options: argparse.Namespace) -> None:
         read_image(options.source),
     )
     progress, shown = bar_of("measuring")
-    with shown:  # type: ignore[attr-defined]
+    with shown:
         seen = measure_index_art(index, strip, source, options.row, progress=progress)
     keys = ["setting", "level", "mean_ciede2000", "p95_ciede2000", "psnr", "bytes"]
     if (worst := max(each.mean_error for each in seen)) > 0:

@@ -22,7 +22,7 @@ _INTERNAL = {
 }  # fmt: skip
 
 
-class Room(NamedTuple):
+class Space(NamedTuple):
     """What a texture with all its levels needs. internal: its format, where it is not the plain one of its dtype."""
 
     size: tuple[int, int]
@@ -31,7 +31,7 @@ class Room(NamedTuple):
     internal: int | None = None
 
 
-def make_room(room: Room) -> int:
+def make_room(room: Space) -> int:
     """A texture of any content in the context that is current on this thread; its name.
 
     A driver that draws by software clears the memory: that takes long for a large texture, and anew for every level
@@ -54,7 +54,7 @@ def make_room(room: Room) -> int:
     return name.value
 
 
-def texture_in(ctx: moderngl.Context, name: int, room: Room) -> moderngl.Texture:
+def texture_in(ctx: moderngl.Context, name: int, room: Space) -> moderngl.Texture:
     """The texture of that name, to be given back with `free`."""
     return ctx.external_texture(name, room.size, room.components, 0, room.dtype)
 

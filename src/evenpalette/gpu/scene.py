@@ -59,6 +59,10 @@ class SceneRenderer:
         """Pictures that are no textures of the document, by the name that a look calls them."""
         return self._shading.extras
 
+    @extras.setter
+    def extras(self, extras: dict[str, Raster]) -> None:
+        self._shading.extras = extras
+
     @property
     def patient(self) -> bool:
         """Whether a new shader may be compiled elsewhere first: drawing then raises ShaderOnItsWay until it is

@@ -14,7 +14,7 @@ from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.gpu.elsewhere import Elsewhere
-from evenpalette.gpu.levels import Room, free, make_room, read_level, texture_in, write_level
+from evenpalette.gpu.levels import Space, free, make_room, read_level, texture_in, write_level
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -47,7 +47,7 @@ class Upload:
             else:
                 self._as_linear = True
         dtype = "f2" if self._as_linear else _DTYPES[raster.pixels.dtype]
-        self.room = Room(raster.size, raster.channels, dtype, internal)
+        self.room = Space(raster.size, raster.channels, dtype, internal)
         self.texture: moderngl.Texture | None = None
 
     def begin(self, name: int) -> None:

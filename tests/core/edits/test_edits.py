@@ -13,7 +13,7 @@ from evenpalette.core.edits import asset, face_sets, recipe, regions, variants
 from evenpalette.core.edits.asset import add_texture, exchange_texture
 from evenpalette.core.edits.guess import guess
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RecipeError
-from evenpalette.core.findings.findings import find_all, mend_for, station_state
+from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.model import Binding
@@ -100,7 +100,6 @@ def test_steps_forget_regions_that_are_gone(lantern: State) -> None:
     without = regions.remove_region(lantern, paper)
     assert all(paper not in s.named_regions() for s in without.project.recipe.steps)
     assert "no-region" in [f.code for f in find_all(without)]
-    assert station_state(without, "recipe", find_all(without)).isdigit()
     assert lantern.project.regions.regions[0].id == paper
 
 

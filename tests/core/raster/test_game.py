@@ -29,11 +29,11 @@ def opengl(levels: list[np.ndarray], at: np.ndarray, filter: int, repeats: bool)
     """Every level uploaded as half floats would lose: as floats; read at (u, v, level) of each pixel, (n, 4)."""
 
     def draw() -> np.ndarray:
-        from evenpalette.gpu.levels import Room, make_room, texture_in, write_level
+        from evenpalette.gpu.levels import Space, make_room, texture_in, write_level
 
         ctx = moderngl.create_standalone_context(backend="egl")
         height, width, channels = levels[0].shape
-        room = Room((width, height), channels, "f4")
+        room = Space((width, height), channels, "f4")
         texture = texture_in(ctx, make_room(room), room)
         for number, level in enumerate(levels):
             write_level(texture, number, level.astype(np.float32))

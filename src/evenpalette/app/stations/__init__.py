@@ -1,11 +1,7 @@
-"""The six places of the work, in the order people do it. What a station is made of is loaded when it is first
-needed."""
+"""The six places of the work, a folder each, in the order people do it. What a station is made of is loaded when it is
+first needed; a folder here that defines PLACE is one, nothing lists them by hand."""
 
-from evenpalette.app.stations.station import Place, Room, Station
+from evenpalette.app.station import Place
+from evenpalette.core.registry import Registry
 
-STATIONS = (
-    Place("asset", "Asset"), Place("regions", "Regions"), Place("tones", "Tones"), Place("recipe", "Recipe"),
-    Place("variants", "Variants"), Place("delivery", "Delivery"),
-)  # fmt: skip
-
-__all__ = ["STATIONS", "Place", "Room", "Station"]
+STATIONS: tuple[Place, ...] = tuple(Registry[Place](__name__, __path__, "PLACE").values())

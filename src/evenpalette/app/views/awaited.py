@@ -3,9 +3,10 @@
 from collections.abc import Iterable
 from concurrent.futures import Future, wait
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app.tasks import Task, TaskRunner
+from evenpalette.app.timers import timer
 
 #: Milliseconds after which it is said that something is coming.
 _LONG = 300
@@ -23,7 +24,7 @@ class Awaited(QObject):
         super().__init__(parent)
         self._tasks = tasks
         self._waiting: set[Future[None]] = set()
-        self._timer = QTimer(self, singleShot=True, interval=_LONG)
+        self._timer = timer(self, _LONG)
         self._timer.timeout.connect(lambda: self.lasts.emit(True))
 
     @property

@@ -5,9 +5,10 @@ what the pointer has to say.
 """
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from types import MappingProxyType
 
 import moderngl
 import numpy as np
@@ -18,6 +19,7 @@ from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.session import Session
+from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
 from evenpalette.app.views.awaited import Awaited
 from evenpalette.app.views.frame import Frame
@@ -25,6 +27,7 @@ from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
+from evenpalette.app.views.stages import StationLook
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.core.mesh.uv_raster import barycentric
@@ -48,7 +51,9 @@ class Canvas(QOpenGLWidget):
 
     painted = pyqtSignal()
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, looks: Mapping[str, StationLook] = MappingProxyType({}), parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         # What is not drawn again stays: Flat, while the camera of Form moves.
@@ -58,7 +63,7 @@ class Canvas(QOpenGLWidget):
         self.setAccessibleName("Form and Flat")
         self._frame = Frame()
         self.headers = ViewHeaders(self)
-        self.shown = Shown(session, self.headers)
+        self.shown = Shown(session, self.headers, looks)
         #: The texel that both views mark, and the circle at the pointer.
         self.spot: tuple[float, float] | None = None
         self.circle: tuple[QPointF, float] | None = None
@@ -79,12 +84,12 @@ class Canvas(QOpenGLWidget):
         self._extras: dict[str, Raster] = {}
         self._copies: list[tuple[NDArray, NDArray]] = []
         #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
-        self._moving = QTimer(self, singleShot=True, interval=_AT_REST)
+        self._moving = timer(self, _AT_REST)
         self._moving.timeout.connect(self.come_to_rest)
         self._coarser = 1
         #: What is painted over, None for all.
         self._clip: QRectF | QRect | None = None
-        self._upload_timer = QTimer(self, singleShot=True, interval=5)
+        self._upload_timer = timer(self, 5)
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
         session.changed.connect(self._on_change)
@@ -293,7 +298,7 @@ class Canvas(QOpenGLWidget):
         ratio = self.devicePixelRatioF()
         return image.pixelColor(int(place.x() * ratio), int(place.y() * ratio)).name()
 
-    def grabFramebuffer(self) -> QImage:
+    def grabFramebuffer(self) -> QImage:  # type: ignore[override]
         """What the views show of the document as it is now."""
         self._waited_for = True
         # What stands there may be older, while a shader is awaited.

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QImage
 
 from evenpalette.app.answers import answer
+from evenpalette.app.timers import timer
 from evenpalette.gpu.look import Look
 
 #: Pictures drawn in one turn, so that the window answers in between.
@@ -22,7 +23,7 @@ class PictureQueue(QObject):
         super().__init__(parent)
         self._draw_now = draw
         self._wanted: dict[object, tuple[Wanted, Callable[[QImage], None]]] = {}
-        self._timer = QTimer(self, singleShot=True, interval=60)
+        self._timer = timer(self, 60)
         self._timer.timeout.connect(self._draw)
 
     @property

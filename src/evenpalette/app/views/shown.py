@@ -1,15 +1,17 @@
 """What Form and Flat show: the stage of each, how far the recipe goes, what is compared, the copy and the time."""
 
 import time
+from collections.abc import Mapping
 from dataclasses import replace
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
+from evenpalette.app.timers import timer
 from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
 from evenpalette.app.views.light_popup import LightPopup
-from evenpalette.app.views.stages import Stages
+from evenpalette.app.views.stages import Stages, StationLook
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
@@ -30,7 +32,7 @@ class Shown(QObject):
     #: Another copy is shown.
     copy_changed = pyqtSignal()
 
-    def __init__(self, session: Session, headers: ViewHeaders) -> None:
+    def __init__(self, session: Session, headers: ViewHeaders, looks: Mapping[str, StationLook]) -> None:
         super().__init__(session)
         self._session, self._headers = session, headers
         self.wipe = 0.5
@@ -43,14 +45,14 @@ class Shown(QObject):
         self.step_limit: int | None = None
         self._alone = False
         self._seconds, self._clock_began = 0.0, 0.0
-        self._clock = QTimer(self, interval=33)
+        self._clock = timer(self, 33, once=False)
         self._clock.timeout.connect(self._run_clock)
-        self._stages, self._station = Stages(), session.station
+        self._stages, self._station = Stages(looks), session.station
         headers.light.clicked.connect(self._ask_light)
         headers.clock.toggled.connect(self._set_clock)
         headers.copy.valueChanged.connect(lambda _: self.copy_changed.emit())
         headers.against_box.activated.connect(lambda _: self.set_against(str(headers.against_box.currentData())))
-        headers.show_overlay(session.station == "regions")
+        headers.show_overlay(self.overlays)
         self.copy_changed.connect(self.changed)
         self._fill_against()
         self._fill_headers()
@@ -65,7 +67,7 @@ class Shown(QObject):
     @property
     def overlays(self) -> bool:
         """Whether regions are laid over: while they are made."""
-        return self._station == "regions"
+        return self._stages.look(self._station).lays_regions
 
     def form(self) -> list[tuple[Look, float]]:
         """What Form shows from the left on, each look up to a share of the width."""
@@ -223,7 +225,7 @@ class Shown(QObject):
         for box, stage in zip(boxes, self._stages.of(station, self._session.state), strict=True):
             box.setCurrentIndex(max(0, box.findData(stage)))
         self._headers.show_overlay(self.overlays)
-        if station != "recipe" and self.step_limit is not None:
+        if not self._stages.look(station).limits_steps and self.step_limit is not None:
             self.step_limit, self._alone = None, False
         self.changed.emit()
 

@@ -7,10 +7,11 @@ from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
+from evenpalette.app.timers import timer
 from evenpalette.app.views.face_finder import FaceFinder
 from evenpalette.app.views.tools import Drawing
 from evenpalette.core.document.state import State
@@ -55,7 +56,7 @@ class StrokeTool:
         self._last: tuple[QPointF, float] | None = None
         self._line_from: tuple[QPointF, bool] | None = None
         self._ends = False
-        self._timer = QTimer(session, singleShot=True, interval=0)
+        self._timer = timer(session, 0)
         self._timer.timeout.connect(self._work)
 
     @property

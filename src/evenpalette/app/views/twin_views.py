@@ -1,7 +1,8 @@
 """The twin views: Form, the lit model, and Flat, the texture plane, side by side with one pointer."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from evenpalette.app.views.face_tool import FaceTool
 from evenpalette.app.views.headers import HEADER
 from evenpalette.app.views.loupe import TEXELS, Loupe, texels_at
 from evenpalette.app.views.pictures import PictureQueue
+from evenpalette.app.views.stages import StationLook
 from evenpalette.app.views.stroke_tool import StrokeTool
 from evenpalette.app.views.tools import Tool
 from evenpalette.core.regions.coverage import strongest_at
@@ -47,8 +49,10 @@ class TwinViews(Canvas):
 
     hovered = pyqtSignal(object)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(session, parent)
+    def __init__(
+        self, session: Session, looks: Mapping[str, StationLook] = MappingProxyType({}), parent: QWidget | None = None
+    ) -> None:
+        super().__init__(session, looks, parent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.pictures = PictureQueue(self.draw_small, self)

@@ -138,7 +138,7 @@ def clear(layout) -> None:  # type: ignore[no-untyped-def]
             widget.hide()
             widget.setParent(None)
             # Without a parent it would belong to Python, which deletes it as soon as nobody holds it.
-            sip.transferto(widget, None)
+            sip.transferto(widget, None)  # type: ignore[arg-type]
             widget.deleteLater()
 
 

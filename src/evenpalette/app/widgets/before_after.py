@@ -14,7 +14,7 @@ _NEAR_PIXELS = 8
 def image_of(codes: NDArray[np.uint8]) -> QImage:
     """uint8 (height, width, 3) as an image that owns its pixels."""
     held = np.ascontiguousarray(codes)
-    return QImage(held.data, held.shape[1], held.shape[0], held.shape[1] * 3, QImage.Format.Format_RGB888).copy()
+    return QImage(held.tobytes(), held.shape[1], held.shape[0], held.shape[1] * 3, QImage.Format.Format_RGB888).copy()
 
 
 def crop_of(picture: NDArray[np.uint8], middle: tuple[float, float], size: tuple[int, int]) -> NDArray[np.uint8]:

@@ -38,5 +38,5 @@ def captioned(
     bits = image.constBits()
     assert bits is not None
     bits.setsize(image.sizeInBytes())
-    rows = np.frombuffer(bits, np.uint8).reshape(image.height(), image.bytesPerLine())
+    rows = np.frombuffer(bits.asstring(), np.uint8).reshape(image.height(), image.bytesPerLine())
     return Raster(rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy(), Encoding.SRGB)

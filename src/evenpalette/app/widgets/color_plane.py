@@ -25,7 +25,7 @@ def plane_colors(hue: float, size: tuple[int, int] = _GRID) -> tuple[np.ndarray,
     lch = np.stack([*np.meshgrid(lightness, chroma, indexing="ij"), np.full((height, width), hue)], -1)
     linear = oklab_to_linear(oklch_to_oklab(lch))
     inside = ((linear > -1e-6) & (linear < 1 + 1e-6)).all(-1)
-    return np.clip(encode_srgb(np.clip(linear, 0, 1)), 0, 1), inside
+    return np.clip(encode_srgb(np.clip(linear, 0, 1)), 0, 1), np.asarray(inside)
 
 
 def gamut_edge(hue: float, steps: int = 48) -> list[tuple[float, float]]:

@@ -224,7 +224,7 @@ class PlacementEditor(QFrame):
         layout.addLayout(right)
         self.setFixedWidth(470)
 
-    def _words(self, name: str, words: dict) -> QComboBox:  # type: ignore[type-arg]
+    def _words(self, name: str, words: dict) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
         for value, text in words.items():

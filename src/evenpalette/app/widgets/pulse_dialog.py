@@ -55,7 +55,7 @@ class PulseDialog(QDialog):
         self._is_color = input.type is ValueType.COLOR
         if pulse is None:
             first = str(begin) if self._is_color else "#000000"
-            number = float(begin) if not self._is_color else 0.0  # type: ignore[arg-type]
+            number = float(begin) if not self._is_color else 0.0
             pulse = Pulse(
                 low=min(max(number, input.low), input.high),
                 high=input.high,

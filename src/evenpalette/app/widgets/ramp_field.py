@@ -81,8 +81,8 @@ class RampField(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(theme.SURROUND))
         wide = max(2, self.width() - 2 * _SIDE)
-        for row, ramp in enumerate(self._ramps):
-            codes = np.rint(encode_srgb(ramp.at(np.linspace(0, 1, wide))) * 255).astype(np.uint8)
+        for row, shown in enumerate(self._ramps):
+            codes = np.rint(encode_srgb(shown.at(np.linspace(0, 1, wide))) * 255).astype(np.uint8)
             painter.drawImage(self._band(row), image_of(codes[None]))
         ramp = self.ramp
         if ramp is not None:

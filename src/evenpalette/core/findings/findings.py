@@ -64,20 +64,3 @@ def mend_for(state: State, finding: Finding) -> Mend | None:
     """The label of the mend and the edit that does it, or None where only the artist can decide."""
     kind = FINDINGS.get(finding.code)
     return kind.mend(state, finding) if kind is not None and kind.mend is not None else None
-
-
-def station_state(state: State, station: str, findings: list[Finding]) -> str:
-    """'untouched', 'in order', or the number of open findings as text."""
-    count = sum(1 for finding in findings if finding.station == station)
-    if count:
-        return str(count)
-    project = state.project
-    touched = {
-        "asset": project.asset.mesh is not None or bool(project.asset.textures),
-        "regions": bool(project.regions.regions),
-        "tones": state.tone is not None,
-        "recipe": bool(project.recipe.steps),
-        "variants": bool(project.variants),
-        "delivery": bool(project.variants) and bool(project.recipe.steps) and not findings,
-    }
-    return "in order" if touched[station] else "untouched"

@@ -12,7 +12,7 @@ from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import plane_at
 from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
 from evenpalette.core.regions.model import Region, RegionSet
-from evenpalette.core.regions.source import Around
+from evenpalette.core.regions.source import SourceInputs
 from evenpalette.core.regions.sources import source_kind
 
 #: What a painted plane was made from.
@@ -110,7 +110,7 @@ def _source_planes(
         together = source_kind(region.source).together(region.source)
         alike = (region.id,) if together is None else (region.source.kind, together, homes[region.id])
         groups.setdefault(alike, []).append(region)
-    around = Around(textures, mesh, regions.bake)
+    around = SourceInputs(textures, mesh, regions.bake)
     made: dict[str, Made] = {}
     for members in groups.values():
         source = members[0].source

@@ -47,7 +47,7 @@ class Source(Stored):
 
 
 @dataclass(frozen=True)
-class Around:
+class SourceInputs:
     """What sources are made from. textures: by id. bake: how faces are drawn."""
 
     textures: Mapping[str, Raster]
@@ -77,7 +77,7 @@ class SourceKind:
     key: str
     label: str
     model: type[Source]
-    planes: Callable[[Sequence[Any], Around], Sequence[Plane]] | None
+    planes: Callable[[Sequence[Any], SourceInputs], Sequence[Plane]] | None
     said: Callable[[Any, Callable[[str], str]], str]
     together: Callable[[Any], object] = _alone
     order: int = 100

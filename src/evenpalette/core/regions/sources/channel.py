@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field
 
 from evenpalette.core.raster.raster import CHANNEL_NAMES
-from evenpalette.core.regions.source import Around, Plane, Source, SourceKind
+from evenpalette.core.regions.source import Plane, Source, SourceInputs, SourceKind
 
 
 class ChannelSource(Source):
@@ -19,7 +19,7 @@ class ChannelSource(Source):
     invert: bool = False
 
 
-def planes(sources: Sequence[ChannelSource], around: Around) -> list[Plane]:
+def planes(sources: Sequence[ChannelSource], around: SourceInputs) -> list[Plane]:
     """The channels in 8 bits."""
     found = []
     for source in sources:

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from evenpalette.core.regions.dividing.bake import bake_faces
 from evenpalette.core.regions.dividing.face_runs import face_labels
-from evenpalette.core.regions.source import Around, Plane, Source, SourceKind
+from evenpalette.core.regions.source import Plane, Source, SourceInputs, SourceKind
 
 #: A face of a mesh, or a number of them.
 _FaceCount = Annotated[int, Field(ge=0, le=1 << 31)]
@@ -46,7 +46,7 @@ def unassigned(regions: Iterable[HasSource], face_count: int) -> NDArray[np.bool
     return labels_of(regions, face_count) < 0
 
 
-def planes(sources: Sequence[FacesSource], around: Around) -> list[Plane]:
+def planes(sources: Sequence[FacesSource], around: SourceInputs) -> list[Plane]:
     """All that are of one division, drawn together so that they share edge texels."""
     mesh, bake = around.needed_mesh().mesh, around.bake
     labels = face_labels([source.runs for source in sources], mesh.face_count)

@@ -12,7 +12,7 @@ from evenpalette.core.regions.dividing.flags import find_flags, to_rgb8
 from evenpalette.core.regions.dividing.pick import keep_contiguous, pick_by_color, pick_coverages
 from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.overlap import Overlap, resolve_overlap
-from evenpalette.core.regions.source import Around, Plane, Source, SourceKind
+from evenpalette.core.regions.source import Plane, Source, SourceInputs, SourceKind
 
 #: A coordinate of a texture; layouts may leave the first tile.
 _Place = Annotated[float, Field(ge=-1000, le=1000)]
@@ -39,7 +39,7 @@ class FlagSource(Source):
     _hex = field_validator("color")(normalize_hex)
 
 
-def planes(sources: Sequence[FlagSource], around: Around) -> list[Plane]:
+def planes(sources: Sequence[FlagSource], around: SourceInputs) -> list[Plane]:
     """All that read one image in one way, together, so that they sum to at most 1."""
     raster = around.textures[sources[0].texture]
     stack = _picked(raster, [tuple(parse_hex(source.color)) for source in sources], sources)

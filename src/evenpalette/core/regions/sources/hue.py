@@ -7,7 +7,7 @@ from pydantic import field_validator
 
 from evenpalette.core.color.hexcode import normalize_hex
 from evenpalette.core.regions.dividing.hue import hue_share
-from evenpalette.core.regions.source import Around, Plane, Source, SourceKind
+from evenpalette.core.regions.source import Plane, Source, SourceInputs, SourceKind
 
 
 class HueSource(Source):
@@ -27,7 +27,7 @@ class HueSource(Source):
         return self.region
 
 
-def planes(sources: Sequence[HueSource], around: Around) -> list[Plane]:
+def planes(sources: Sequence[HueSource], around: SourceInputs) -> list[Plane]:
     """How much each texel has the hue, whatever region it is in."""
     return [hue_share(around.textures[source.texture], source.color, source.other) for source in sources]
 

@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.stations.recipe_desk import RecipeDesk
-from evenpalette.app.stations.row_strips import RowStrips, StripLook
-from evenpalette.app.stations.step_drag import MovableCard
-from evenpalette.app.stations.step_input import InputRow
+from evenpalette.app.stations.recipe.desk import RecipeDesk
+from evenpalette.app.stations.recipe.row_strips import RowStrips, StripLook
+from evenpalette.app.stations.recipe.step_drag import MovableCard
+from evenpalette.app.stations.recipe.step_input import InputRow
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import SHARE, share_display

@@ -4,12 +4,13 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.facets import ASSET, REGIONS
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
+from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.face_tool import REACHES
 from evenpalette.app.widgets.basics import button, caption, label, row
@@ -82,7 +83,7 @@ class FacesPanel(QWidget):
         grid.setColumnMinimumWidth(2, 8)
         grid.setColumnStretch(1, 1)
         grid.setRowStretch(4, 1)
-        self._timer = QTimer(self, singleShot=True, interval=120)
+        self._timer = timer(self, 120)
         self._timer.timeout.connect(self._show_count)
         session.faces_changed.connect(self._timer.start)
         session.selection_changed.connect(self.refresh)
@@ -119,7 +120,12 @@ class FacesPanel(QWidget):
         made = ValueSlider(low, high, unit, decimals=0)
         made.set_value(getattr(self._views.face_tool, key))
         made.setToolTip(plain(tip))
-        made.edited.connect(lambda value: (setattr(self._views.face_tool, key, value), self._views.update()))
+
+        def edited(value: float) -> None:
+            setattr(self._views.face_tool, key, value)
+            self._views.update()
+
+        made.edited.connect(edited)
         return made
 
     def _choose_reach(self, reach: str) -> None:

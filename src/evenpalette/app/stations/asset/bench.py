@@ -21,10 +21,10 @@ from evenpalette.app import file_filters, theme
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.stations.bring_in import bring_in, exchange, read_again
-from evenpalette.app.stations.mend_page import MendPage
-from evenpalette.app.stations.parts_dialog import PartsDialog
-from evenpalette.app.stations.station import Station
+from evenpalette.app.station import Station
+from evenpalette.app.stations.asset.bring_in import bring_in, exchange, read_again
+from evenpalette.app.stations.asset.mend_page import MendPage
+from evenpalette.app.stations.asset.parts_dialog import PartsDialog
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
@@ -207,6 +207,7 @@ class AssetBench(QWidget):
         name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 200))
         name.setToolTip(plain(texture.source_path or texture.name))
         lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
+        note: QWidget
         if lost:
             note = button(
                 "file not found, find it ...",
@@ -216,10 +217,11 @@ class AssetBench(QWidget):
             )
             note.setStyleSheet(f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
         else:
-            note = label(f"guessed: {texture.guessed}", "note")
-            note.setVisible(bool(texture.guessed))
-            note.setText(note.fontMetrics().elidedText(note.text(), Qt.TextElideMode.ElideRight, 196))
-            note.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
+            words = label(f"guessed: {texture.guessed}", "note")
+            words.setVisible(bool(texture.guessed))
+            words.setText(words.fontMetrics().elidedText(words.text(), Qt.TextElideMode.ElideRight, 196))
+            words.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
+            note = words
         return column(name, note, spacing=0, margins=(4, 2, 4, 2))
 
     def _channels_button(self, texture: Texture) -> QWidget:
@@ -242,7 +244,7 @@ class AssetBench(QWidget):
                 chosen = tuple(key if n == channel else now[n] for n in range(count))
                 action = sub.addAction(
                     ATTRIBUTES[key].label if key in ATTRIBUTES else key or "nothing of use",
-                    lambda c=chosen: self._session.apply("Channels", lambda s: edit.set_channels(s, texture.id, c)),  # type: ignore[misc]
+                    lambda c=chosen: self._session.apply("Channels", lambda s: edit.set_channels(s, texture.id, c)),
                 )
                 assert action is not None
                 action.setCheckable(True)
@@ -413,7 +415,7 @@ class AssetBench(QWidget):
         for words, recipe in MADE.items():
             action = menu.addAction(
                 words, lambda w=words: self._session.run(f"Make: {w}", lambda s, _: add_made(s, w, min(size, 2048)))
-            )  # type: ignore[misc]
+            )
             assert action is not None
             action.setEnabled(view is not None or not recipe.needs_mesh)
         menu.exec(QCursor.pos())

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.into import IntoBox
+from evenpalette.app.stations.regions.into import IntoBox
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
@@ -39,8 +39,8 @@ class MeshSourceDialog(QDialog):
         self.within = ValueSlider(0, 0.1 * size, decimals=4, curve=2.0)
         self.within.set_value(0.01 * size)
         self.within.setToolTip("Farther than this from the other mesh a face stays unassigned (units of the mesh)")
-        self.result = label("", "note")
-        self.result.setWordWrap(True)
+        self.outcome = label("", "note")
+        self.outcome.setWordWrap(True)
         form = QFormLayout()
         if self._colored.colors is not None:
             form.addRow("Color tolerance", self.tolerance)
@@ -59,7 +59,7 @@ class MeshSourceDialog(QDialog):
         self._buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(self.result)
+        layout.addWidget(self.outcome)
         layout.addWidget(self._buttons)
         self._count()
 
@@ -72,7 +72,7 @@ class MeshSourceDialog(QDialog):
             if self._other is not None:
                 check_same_place(view.mesh, self._other)
         except EvenPaletteError as error:
-            self.result.setText(str(error))
+            self.outcome.setText(str(error))
             self.make.setEnabled(False)
             return
         mesh = self._colored
@@ -82,7 +82,7 @@ class MeshSourceDialog(QDialog):
             count, what = int(vertex_color_labels(mesh, self.tolerance.value).max()) + 1, "colors"
         self.make.setEnabled(count <= MAX_FLAGS)
         more = "" if count <= MAX_FLAGS else f", {MAX_FLAGS} are possible. Raise the tolerance"
-        self.result.setText(f"{mesh.name} has {count:,} {what}{more}.")
+        self.outcome.setText(f"{mesh.name} has {count:,} {what}{more}.")
 
     def take(self) -> None:
         """Make the regions; one change that can be undone."""
@@ -101,7 +101,7 @@ class MeshSourceDialog(QDialog):
 
         def then() -> None:
             count = len(set(self._session.state.region_ids) - before)
-            self.result.setText(f"Made {count} regions.{said[0]}")
+            self.outcome.setText(f"Made {count} regions.{said[0]}")
 
         name = Path(other.name).name if other else "vertex colors"
         self._session.run(f"Regions of {name}", work, then)

@@ -27,8 +27,8 @@ class CleanDialog(QDialog):
         self.smallest.setSuffix(" texels")
         self.gaps = QCheckBox("give used texels of no region to the nearest one")
         self.gaps.setChecked(True)
-        self.result = label("Flags are made pure; soft edges keep their shares.", "note")
-        self.result.setWordWrap(True)
+        self.outcome = label("Flags are made pure; soft edges keep their shares.", "note")
+        self.outcome.setWordWrap(True)
         form = QFormLayout()
         form.addRow("ID map", self.texture)
         form.addRow("Remove specks and holes below", self.smallest)
@@ -41,7 +41,7 @@ class CleanDialog(QDialog):
         buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(self.result)
+        layout.addWidget(self.outcome)
         layout.addWidget(buttons)
 
     def clean(self) -> None:
@@ -53,4 +53,4 @@ class CleanDialog(QDialog):
             made, said[0] = clean_texture(state, texture, smallest, gaps)
             return made
 
-        self._session.run(f"Clean {self.texture.currentText()}", work, lambda: self.result.setText(said[0]))
+        self._session.run(f"Clean {self.texture.currentText()}", work, lambda: self.outcome.setText(said[0]))

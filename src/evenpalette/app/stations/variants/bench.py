@@ -21,10 +21,10 @@ from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
 from evenpalette.app.plain import plain
 from evenpalette.app.rail import VariantRail
-from evenpalette.app.roll_dialog import RollDialog
+from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
-from evenpalette.app.stations.reach_line import ReachLine
-from evenpalette.app.stations.station import Room, Station
+from evenpalette.app.station import Station, Workplace
+from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row
@@ -327,7 +327,7 @@ class VariantsBench(QWidget):
             )
 
 
-def _verbs(room: Room, bench: Callable[[], VariantsBench]) -> list[Verb]:
+def _verbs(room: Workplace, bench: Callable[[], VariantsBench]) -> list[Verb]:
     rail = room.rail
     return [
         Verb("Variants", "New variant", "Ctrl+Shift+N", rail.add),

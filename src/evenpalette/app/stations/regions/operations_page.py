@@ -88,7 +88,7 @@ class OperationsPage(QWidget):
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
         for kind in OPERATIONS.values():
-            action = menu.addAction(kind.label, lambda k=kind.key: self.add_kind(k))  # type: ignore[misc]
+            action = menu.addAction(kind.label, lambda k=kind.key: self.add_kind(k))
             assert action is not None
             action.setToolTip(plain(kind.summary))
         menu.exec(self.add.mapToGlobal(QPoint(0, -menu.sizeHint().height())))

@@ -159,7 +159,7 @@ class RampPage(QWidget):
                     lambda t=texture: take(
                         f"Palette of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_index(s, t.id)
                     ),
-                )  # type: ignore[misc]
+                )
         region = state.project.regions.find(self._session.region or "")
         for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             for words, only in (("", None), *([(f" in {region.name}", region.id)] if region is not None else [])):
@@ -168,7 +168,7 @@ class RampPage(QWidget):
                     lambda t=texture, o=only: take(
                         f"Colors of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_picture(s, t.id, count, o)
                     ),
-                )  # type: ignore[misc]
+                )
         menu.exec(QCursor.pos())
 
     def _add(self, words: str, name: str, make: Make) -> None:

@@ -28,8 +28,8 @@ class PaintPage(QWidget):
         super().__init__()
         self._session, self._tool, self._views = session, views.stroke_tool, views
         brush = self._tool.brush
-        self.size = self._slider(2 * SMALLEST_RADIUS, 2 * LARGEST_RADIUS, " tx", 2 * brush.radius, "radius", 0.5)
-        self.size.setToolTip("Diameter in texels; on Form the ball is as large as that is on average (, and .)")
+        self.brush_size = self._slider(2 * SMALLEST_RADIUS, 2 * LARGEST_RADIUS, " tx", 2 * brush.radius, "radius", 0.5)
+        self.brush_size.setToolTip("Diameter in texels; on Form the ball is as large as that is on average (, and .)")
         self._hardness = self._slider(0, 100, " %", 100 * brush.hardness, "hardness", 0.01)
         self._hardness.setToolTip("How much of the radius is full before the edge falls off")
         self._flow = self._slider(1, 100, " %", 100 * brush.flow, "flow", 0.01)
@@ -68,10 +68,11 @@ class PaintPage(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
-        for line, (text, widget) in enumerate((
-            ("Size", self.size), ("Hardness", self._hardness), ("Flow", self._flow), ("Spacing", self._spacing),
+        sliders: tuple[tuple[str, QWidget], ...] = (
+            ("Size", self.brush_size), ("Hardness", self._hardness), ("Flow", self._flow), ("Spacing", self._spacing),
             ("Scatter", self._scatter),
-        )):  # fmt: skip
+        )  # fmt: skip
+        for line, (text, widget) in enumerate(sliders):
             grid.addWidget(caption(text, widget), line, 0)
             grid.addWidget(widget, line, 1)
         for line, (text, widget) in enumerate((
@@ -129,8 +130,8 @@ class PaintPage(QWidget):
 
     def resize_brush(self, factor: float) -> None:
         """Make the brush larger or smaller."""
-        self.size.set_value(max(2 * SMALLEST_RADIUS, min(2 * LARGEST_RADIUS, self.size.value * factor)))
-        self._set(radius=self.size.value / 2)
+        self.brush_size.set_value(max(2 * SMALLEST_RADIUS, min(2 * LARGEST_RADIUS, self.brush_size.value * factor)))
+        self._set(radius=self.brush_size.value / 2)
 
     def add_region(self) -> None:
         """Add an empty painted region and select it."""
@@ -147,7 +148,15 @@ class PaintPage(QWidget):
 
     def _choose_action(self, action: str) -> None:
         self._tool.action = action
-        for widget in (self.size, self._hardness, self._flow, self._spacing, self._scatter, self.tip, self.mirror):
+        for widget in (
+            self.brush_size,
+            self._hardness,
+            self._flow,
+            self._spacing,
+            self._scatter,
+            self.tip,
+            self.mirror,
+        ):
             widget.setEnabled(action == "brush")
 
     def _freeze(self) -> None:

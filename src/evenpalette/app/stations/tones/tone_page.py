@@ -20,7 +20,7 @@ from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.stations.gray_sheet import TILE, gray_sheet
+from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, column, label, row, scrolled

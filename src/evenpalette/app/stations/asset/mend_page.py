@@ -39,9 +39,9 @@ class MendPage(QWidget):
         self.texture.activated.connect(lambda _: self._take_up())
         self.noise, self.noise_reach = ValueSlider(0, 4, decimals=2), ValueSlider(1, 16, decimals=0)
         self.flow, self.flow_reach = ValueSlider(0, 1, decimals=2), ValueSlider(1, 64, decimals=0)
-        self.size = QComboBox()
+        self.enlarge = QComboBox()
         for factor, words in ((1, "the same size"), (2, "2 times as large"), (4, "4 times as large")):
-            self.size.addItem(words, factor)
+            self.enlarge.addItem(words, factor)
         self.edges = QCheckBox("along edges")
         self.edges.setToolTip(
             "Edges without stairs, and what area averaging shows to be missing put back; else plain Lanczos"
@@ -62,7 +62,7 @@ class MendPage(QWidget):
                 "Smoothing along strands and grain, not across; nothing happens where there is no flow",
             ),
             ("as far as", self.flow_reach, "How far along the flow to either side, in texels"),
-            ("Size", row(self.size, self.edges, None, spacing=6), ""),
+            ("Size", row(self.enlarge, self.edges, None, spacing=6), ""),
             ("Channels", row(*self._channels, None, spacing=4), "What is worked on"),
         )
         for line, (words, widget, tip) in enumerate(lines):
@@ -100,7 +100,7 @@ class MendPage(QWidget):
         self._newest = Newest(session, "Mending a part", _PAUSE_MS, self._wish, self)
         for slider in (self.noise, self.noise_reach, self.flow, self.flow_reach):
             slider.edited.connect(lambda _: self._ask())
-        self.size.activated.connect(lambda _: self._ask())
+        self.enlarge.activated.connect(lambda _: self._ask())
         for box in (self.edges, *self._channels):
             box.clicked.connect(lambda _: self._ask())
         self._set(Mending(flow=1))
@@ -114,7 +114,7 @@ class MendPage(QWidget):
         chosen = tuple(k for k, box in enumerate(self._channels) if box.isChecked())
         return Mending(
             noise=self.noise.value, noise_reach=round(self.noise_reach.value), flow=self.flow.value, flow_reach=round(self.flow_reach.value),
-            enlarge=self.size.currentData(), along_edges=self.edges.isChecked(), channels=() if len(chosen) in (0, 4) else chosen,
+            enlarge=self.enlarge.currentData(), along_edges=self.edges.isChecked(), channels=() if len(chosen) in (0, 4) else chosen,
         )  # fmt: skip
 
     def _set(self, mending: Mending) -> None:
@@ -122,7 +122,7 @@ class MendPage(QWidget):
         self.noise_reach.set_value(mending.noise_reach)
         self.flow.set_value(mending.flow)
         self.flow_reach.set_value(mending.flow_reach)
-        self.size.setCurrentIndex(self.size.findData(mending.enlarge))
+        self.enlarge.setCurrentIndex(self.enlarge.findData(mending.enlarge))
         self.edges.setChecked(mending.along_edges)
         for k, box in enumerate(self._channels):
             box.setChecked(k in mending.channels or not mending.channels)

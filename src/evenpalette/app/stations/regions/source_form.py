@@ -113,14 +113,14 @@ class SourcePage(QWidget):
         self._locked.setChecked(region.locked)
         self._name.setText(region.name)
         self._flag.set_color(region.flag)
-        is_flag = isinstance(region.source, FlagSource)
+        flag = region.source if isinstance(region.source, FlagSource) else None
         for widget, text in (
             (self._color, "Image color"),
             (self._edges_row, "Edges"),
             (self._near, "Near"),
             (self._far, "Far"),
         ):
-            soft = is_flag and (text not in ("Near", "Far") or region.source.edges == "thresholds")  # type: ignore[union-attr]
+            soft = flag is not None and (text not in ("Near", "Far") or flag.edges == "thresholds")
             widget.setVisible(soft)
             self._labels[text].setVisible(soft)
         self._from.setText(edit.source_said(state, region.source))

@@ -84,7 +84,7 @@ class RecipeDesk(QObject):
                 kept = tuple(r for r in chosen if regions.division_of(r) is division)
                 toggled = tuple(r for r in kept if r != region.id) if region.id in kept else (*kept, region.id)
                 text = f"{regions.number(region.id)}  {region.name}"
-                action = menu.addAction(entry(text), lambda t=toggled: choose(t))  # type: ignore[misc]
+                action = menu.addAction(entry(text), lambda t=toggled: choose(t))
                 assert action is not None
                 action.setCheckable(True)
                 action.setChecked(region.id in chosen)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QSpinBox, 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
-from evenpalette.app.stations.pack_dialog import PackDialog, packable
+from evenpalette.app.stations.tones.pack_dialog import PackDialog, packable
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
@@ -254,14 +254,14 @@ class PalettePage(QWidget):
     def _add_row(self) -> None:
         menu = QMenu(self)
         for how in edit.ROWS:
-            menu.addAction(how, lambda h=how: self._do(f"Row: {h}", lambda s, i: edit.add_row(s, i, h, self.field.row)))  # type: ignore[misc]
+            menu.addAction(how, lambda h=how: self._do(f"Row: {h}", lambda s, i: edit.add_row(s, i, h, self.field.row)))
         mood = menu.addMenu("Mood of")
         assert mood is not None
         for texture in self._session.state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             mood.addAction(
                 texture.name,
                 lambda t=texture.id: self._do("Row: mood", lambda s, i: edit.add_row(s, i, t, self.field.row)),
-            )  # type: ignore[misc]
+            )
         menu.exec(QCursor.pos())
 
     def _sort(self) -> None:
@@ -269,7 +269,7 @@ class PalettePage(QWidget):
         for words, order in _ORDERS:
             menu.addAction(
                 words, lambda o=order, w=words: self._do(f"Sort {w}", lambda s, i: edit.sort_entries(s, i, o))
-            )  # type: ignore[misc]
+            )
         menu.exec(QCursor.pos())
 
 

@@ -19,14 +19,14 @@ from PyQt6.QtWidgets import (
 from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.plain import entry
 from evenpalette.app.questions import ListQuestion
+from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
-from evenpalette.app.stations.card_pictures import START, CardPictures
-from evenpalette.app.stations.reach_line import ReachLine
-from evenpalette.app.stations.recipe_desk import RecipeDesk
-from evenpalette.app.stations.station import Station
-from evenpalette.app.stations.step_cards import CARD_WIDTH, Arrow, OpenCard, Picture, StepCard
-from evenpalette.app.stations.step_drag import StepDrag
-from evenpalette.app.stations.step_picker import StepPicker
+from evenpalette.app.station import Station
+from evenpalette.app.stations.recipe.card_pictures import START, CardPictures
+from evenpalette.app.stations.recipe.desk import RecipeDesk
+from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, Arrow, OpenCard, Picture, StepCard
+from evenpalette.app.stations.recipe.step_drag import StepDrag
+from evenpalette.app.stations.recipe.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above

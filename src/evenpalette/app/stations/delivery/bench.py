@@ -20,8 +20,8 @@ from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.mishaps import in_words
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.stations.mip_page import MipPage
-from evenpalette.app.stations.station import Station
+from evenpalette.app.station import Station
+from evenpalette.app.stations.delivery.distance_page import MipPage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, label, row

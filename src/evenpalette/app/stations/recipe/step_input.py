@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QPushButton
 
 from evenpalette.app import theme
 from evenpalette.app.plain import entry, plain
-from evenpalette.app.stations.recipe_desk import RecipeDesk
+from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.color_field import ColorAround
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
@@ -215,7 +215,7 @@ class InputRow:
             share = menu.addMenu("Use the parameter")
             assert share is not None
             for words, made in fitting:
-                share.addAction(entry(words), lambda b=made, w=words: self._bind(b, w))  # type: ignore[misc]
+                share.addAction(entry(words), lambda b=made, w=words: self._bind(b, w))
         step = edit.step_of(recipe, self.step_id)
         if len(step.rows) > 1 and self.input.key != AMOUNT.key:
             menu.addSeparator()

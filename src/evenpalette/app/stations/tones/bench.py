@@ -3,11 +3,11 @@
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.game_page import GamePage
-from evenpalette.app.stations.palette_page import PalettePage
-from evenpalette.app.stations.ramp_page import RampPage
-from evenpalette.app.stations.station import Station
-from evenpalette.app.stations.tone_page import TonePage
+from evenpalette.app.station import Station
+from evenpalette.app.stations.tones.game_page import GamePage
+from evenpalette.app.stations.tones.palette_page import PalettePage
+from evenpalette.app.stations.tones.ramp_page import RampPage
+from evenpalette.app.stations.tones.tone_page import TonePage
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import row
 from evenpalette.app.widgets.pages import Pages

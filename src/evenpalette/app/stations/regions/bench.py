@@ -11,17 +11,17 @@ from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
-from evenpalette.app.stations.chance_dialog import ChanceDialog
-from evenpalette.app.stations.clean_dialog import CleanDialog
-from evenpalette.app.stations.encodings_page import EncodingsPage
-from evenpalette.app.stations.faces_page import FacesPanel
-from evenpalette.app.stations.flag_dialog import FlagDialog
-from evenpalette.app.stations.into import ask_into
-from evenpalette.app.stations.mesh_source_dialog import MeshSourceDialog
-from evenpalette.app.stations.paint_page import PaintPage
-from evenpalette.app.stations.refine_page import OperationsPage
-from evenpalette.app.stations.region_source import Beginning, SourcePage
-from evenpalette.app.stations.station import Room, Station
+from evenpalette.app.station import Station, Workplace
+from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
+from evenpalette.app.stations.regions.clean_dialog import CleanDialog
+from evenpalette.app.stations.regions.encodings_page import EncodingsPage
+from evenpalette.app.stations.regions.faces_page import FacesPanel
+from evenpalette.app.stations.regions.flag_dialog import FlagDialog
+from evenpalette.app.stations.regions.into import ask_into
+from evenpalette.app.stations.regions.mesh_source_dialog import MeshSourceDialog
+from evenpalette.app.stations.regions.operations_page import OperationsPage
+from evenpalette.app.stations.regions.paint_page import PaintPage
+from evenpalette.app.stations.regions.source_form import Beginning, SourcePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import Pick, TwinViews
@@ -31,6 +31,7 @@ from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as faces_edit
 from evenpalette.core.edits import regions as edit
+from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.surface_images import IMAGES, surface_images
 from evenpalette.core.mesh.write_colors import write_vertex_colors
@@ -258,10 +259,14 @@ class RegionsBench(QWidget):
 
     def take_other(self, path: Path, show: Callable[[MeshSourceDialog], object] = MeshSourceDialog.exec) -> None:
         """Read another mesh that stands in the same place, then ask how near its regions must be."""
+
+        def shown(other: Mesh) -> None:
+            show(MeshSourceDialog(self._session, self, other))
+
         self._session.tasks.start(
             Task(
                 f"Reading {path.name}", lambda _: read_mesh(path),
-                lambda other: show(MeshSourceDialog(self._session, self, other)), self._session.failed,
+                shown, self._session.failed,
             )
         )  # fmt: skip
 
@@ -454,7 +459,7 @@ class RegionsBench(QWidget):
             self._session.run(f"Remove region {region.name}", lambda s, _: edit.remove_region(s, region.id))
 
 
-def _verbs(room: Room, bench: Callable[[], RegionsBench]) -> list[Verb]:
+def _verbs(room: Workplace, bench: Callable[[], RegionsBench]) -> list[Verb]:
     session = room.session
 
     def resize(factor: float) -> None:

@@ -70,9 +70,9 @@ class FlagDialog(QDialog):
         self.any.setToolTip("Else only those count that touch in the texture now")
         self.any.toggled.connect(lambda _: self.make())
         self.cells = FlagCells()
-        self.result = label("", "note")
-        self.result.setWordWrap(True)
-        self.result.setMinimumHeight(54)
+        self.outcome = label("", "note")
+        self.outcome.setWordWrap(True)
+        self.outcome.setMinimumHeight(54)
         form = QFormLayout()
         form.addRow("Flags", row(self.count, None))
         form.addRow("Borders", self.any)
@@ -88,7 +88,7 @@ class FlagDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.cells)
-        layout.addWidget(self.result)
+        layout.addWidget(self.outcome)
         layout.addWidget(buttons)
         self.make()
 
@@ -103,7 +103,7 @@ class FlagDialog(QDialog):
             return plan_flags(count, pairs)
 
         def failed(error: Exception) -> None:
-            self.result.setText(str(error))
+            self.outcome.setText(str(error))
 
         self._session.tasks.start(Task("Planning flags", lambda _: work(), self._show, failed, exclusive=False))
 
@@ -121,7 +121,7 @@ class FlagDialog(QDialog):
             )
         elif plan.smallest_clearance != float("inf"):
             text += f" Every edge between touching regions passes third flags at {plan.smallest_clearance:.0f} or more."
-        self.result.setText(text)
+        self.outcome.setText(text)
         assert self.use is not None
         self.use.setEnabled(bool(self._session.state.region_ids))
 

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QObject, QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.session import Session
+from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.color_drag import is_far
 from evenpalette.core.edits import recipe as edit
@@ -72,7 +73,7 @@ class StepDrag(QObject):
         self._step: str | None = None
         self._place: int | None = None
         self._given_up = False
-        self._rest = QTimer(self, singleShot=True, interval=_REST)
+        self._rest = timer(self, _REST)
         self._rest.timeout.connect(self._show_order)
 
     @property

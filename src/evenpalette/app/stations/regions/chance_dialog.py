@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.into import IntoBox
+from evenpalette.app.stations.regions.into import IntoBox
 from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.face_sets import Shared, share_shells
@@ -39,7 +39,7 @@ class ChanceDialog(QDialog):
         self.seed = QSpinBox()
         self.seed.setRange(0, 999_999)
         self.seed.setValue(1)
-        self.result = label("", "note")
+        self.outcome = label("", "note")
         self.into = IntoBox(session, "By chance", "new")
         form = QFormLayout()
         form.addRow("Percentages", self.percentages)
@@ -55,7 +55,7 @@ class ChanceDialog(QDialog):
         buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(self.result)
+        layout.addWidget(self.outcome)
         layout.addWidget(buttons)
 
     def _roll_again(self) -> None:
@@ -69,7 +69,7 @@ class ChanceDialog(QDialog):
         except ValueError:
             wanted = []
         if not wanted or min(wanted) < 0 or sum(wanted) <= 0:
-            self.result.setText("Write percentages such as 50, 30, 20.")
+            self.outcome.setText("Write percentages such as 50, 30, 20.")
             return
         by_area, apart, seed = self.by.currentIndex() == 0, self.apart.isChecked(), self.seed.value()
         held: list[Shared] = []
@@ -101,4 +101,4 @@ class ChanceDialog(QDialog):
                 if shared.alike
                 else "All neighbors differ."
             )
-        self.result.setText("\n".join(lines))
+        self.outcome.setText("\n".join(lines))
