@@ -77,11 +77,12 @@ class ProjectActions(QObject):
             self._session.saving.wait()
         if not self._session.is_dirty:
             return True
+        save, discard = "Save", "Discard"
         answer = ask(
             self._window, "Unsaved changes", f"Save the changes to {self._session.state.project.name}?",
-            [("Save", Role.AcceptRole), ("Discard", Role.DestructiveRole)],
+            [(save, Role.AcceptRole), (discard, Role.DestructiveRole)],
         )  # fmt: skip
-        return self._save_now() if answer == "Save" else answer == "Discard"
+        return self._save_now() if answer == save else answer == discard
 
     def _save_now(self) -> bool:
         """Save and wait for it; False when it was not saved, for whatever reason."""

@@ -16,7 +16,7 @@ from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
 from evenpalette.core.light.lamps import Light
-from evenpalette.core.values import ValueType
+from evenpalette.core.recipe.moving import is_moving
 from evenpalette.gpu.look import Look, Show
 
 #: Stages that show regions already, so that none are laid over.
@@ -259,9 +259,8 @@ class Shown(QObject):
         state, headers = self._session.state, self._headers
         bindings = [b for step in state.project.recipe.steps for b in step.bindings]
         copies = any(binding.pick is not None for binding in bindings)
-        placed = [str(b.value) for b in bindings if isinstance(b.value, str)]
-        placed += [str(p.default) for p in state.project.recipe.parameters if p.type is ValueType.PLACEMENT]
-        moves = any("drift=" in text for text in placed) or any(b.pulse is not None for b in bindings)
+        variants = (None, *(variant.id for variant in state.project.variants))
+        moves = any(is_moving(state.project.recipe, state.values(variant)) for variant in variants)
         textures = [(texture.id, texture.name) for texture in state.project.asset.textures]
         headers.fill_stages(state.attributes, [*textures, *self._extras.items()])
         headers.show_moment(copies=copies, moves=moves)

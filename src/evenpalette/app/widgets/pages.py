@@ -40,6 +40,10 @@ class Pages(QStackedWidget):
         assert button is not None
         button.setChecked(True)
 
+    def show_page(self, page: QWidget) -> None:
+        """Show one of the pages."""
+        self.open(self._words[self.indexOf(page)])
+
     def _show(self, index: int, on: bool) -> None:
         if on:
             self.setCurrentIndex(index)

@@ -1,14 +1,12 @@
 """What a kit says of its parameters, attributes and time, so that nobody has to read the recipe for it."""
 
 import math
-from collections.abc import Iterator
 from fractions import Fraction
 
 from evenpalette.core.delivery.kit_model import KitTime
 from evenpalette.core.document.state import State
-from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
-from evenpalette.core.recipe.binding import read_binding
+from evenpalette.core.recipe.moving import speeds
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.shader import made_attributes
 from evenpalette.core.recipe.steps import KINDS
@@ -47,35 +45,26 @@ def constant_of(state: State, attribute: str) -> list[float] | None:
 
 def time_of(state: State) -> KitTime | None:
     """How seconds may be counted; None where nothing moves."""
-    speeds = [
+    found = [
         abs(speed)
         for variant in (None, *(v.id for v in state.project.variants))
-        for speed in _drifts(state, variant)
+        for speed in speeds(state.project.recipe, state.values(variant))
         if speed
     ]
     periods = [b.pulse.period for step in state.project.recipe.steps for b in step.bindings if b.pulse is not None]
-    if not speeds and not periods:
+    if not found and not periods:
         return None
-    largest = min([_FRAMES, *(_LENGTHS / speed for speed in speeds)])
+    largest = min([_FRAMES, *(_LENGTHS / speed for speed in found)])
     # A mirrored texture comes back after two lengths.
     again = _common(
         [
-            *(Fraction(2 / speed).limit_denominator(1000) for speed in speeds),
+            *(Fraction(2 / speed).limit_denominator(1000) for speed in found),
             *(Fraction(p).limit_denominator(1000) for p in periods),
         ]
     )
     return KitTime(
         largest=round(largest, 3), repeats_after=float(again) if again is not None and again <= largest else None
     )
-
-
-def _drifts(state: State, variant: str | None) -> Iterator[float]:
-    values = state.values(variant)
-    for step in state.project.recipe.steps:
-        for map_ in KINDS[step.kind].maps if step.kind in KINDS else ():
-            for row in step.rows:
-                held = read_binding(step.binding(row, map_.placement.key), map_.placement, values)
-                yield from Placement.parse(str(held)).drift
 
 
 def _common(parts: list[Fraction]) -> Fraction | None:

@@ -12,6 +12,7 @@ from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
+from evenpalette.app.stations.regions import PLACE
 from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
 from evenpalette.app.stations.regions.clean_dialog import CleanDialog
 from evenpalette.app.stations.regions.encodings_page import EncodingsPage
@@ -202,9 +203,9 @@ class RegionsBench(QWidget):
 
     def _take_tool(self) -> None:
         """The tool of the page that is open is in hand, at this station only."""
-        here, page = self._session.station == "regions", self.pages.current
-        self._views.face_tool.active = here and page == "Faces" and self.faces.toggle.isChecked()
-        self._views.stroke_tool.active = here and page == "Paint"
+        page = self.pages.currentWidget() if self._session.station == PLACE.key else None
+        self._views.face_tool.active = page is self.faces and self.faces.toggle.isChecked()
+        self._views.stroke_tool.active = page is self.paint
         self._views.stroke_tool.prepare()
         self._views.update()
 
@@ -427,8 +428,8 @@ class RegionsBench(QWidget):
 
     def toggle_faces(self) -> None:
         """Begin to select faces, or end it."""
-        if self.pages.current != "Faces":
-            self.pages.open("Faces")
+        if self.pages.currentWidget() is not self.faces:
+            self.pages.show_page(self.faces)
             self.faces.toggle.setChecked(True)
         else:
             self.faces.toggle.toggle()
