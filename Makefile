@@ -4,6 +4,8 @@ VENV := .venv
 BIN := $(VENV)/bin
 DEBIAN := xvfb xauth libegl1 libgl1 libopengl0 libgl1-mesa-dri libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 \
   libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libdbus-1-3 libfontconfig1
+# Programs that are not ours, which tests hold against what leaves the house; a test says so where one is missing.
+STRANGERS := desktop-file-utils shared-mime-info
 export QT_LOGGING_RULES := qt.qpa.*=false
 XVFB := xvfb-run -a -s "-screen 0 1600x1000x24"
 # Without a display, drawing is done by software under a virtual one.
@@ -13,15 +15,23 @@ else
 UNDER :=
 endif
 
-.PHONY: setup demo test test-window test-core fuzz torture monkey bench screenshots lint demo-files schema system
+# Debian packages, put in place as root where they are missing.
+define installed
+	missing=""; for p in $(1); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	if [ -n "$$missing" ] && command -v apt-get >/dev/null 2>&1; then \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
+	  else echo "Please install first: sudo apt-get install$$missing"; fi; fi
+endef
+
+.PHONY: setup demo test test-window test-core fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.ready
 
 system:
-	@missing=""; for p in $(DEBIAN); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
-	if [ -n "$$missing" ] && command -v apt-get >/dev/null 2>&1; then \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
-	  else echo "Please install first: sudo apt-get install$$missing"; fi; fi
+	@$(call installed,$(DEBIAN))
+
+strangers:
+	-@$(call installed,$(STRANGERS))
 
 $(VENV)/.ready: requirements.lock pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -40,7 +50,7 @@ else
 endif
 
 # Two halves beside each other, each with a display of its own; what they say is printed when both are done.
-test: setup
+test: setup strangers
 	@$(MAKE) --no-print-directory -j2 -O test-window test-core
 
 test-window:

@@ -5,14 +5,16 @@ import os
 import signal
 import sys
 from collections.abc import Sequence
+from importlib.resources import files
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
-from PyQt6.QtGui import QSurfaceFormat
+from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import theme
 from evenpalette.app.mishaps import Mishaps
+from evenpalette.app.preparing import Preparing
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 from evenpalette.gpu.software import compile_quickly
@@ -35,6 +37,8 @@ def make_application() -> QApplication:
     QSurfaceFormat.setDefaultFormat(surface)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Even Palette")
+    app.setDesktopFileName("evenpalette")
+    app.setWindowIcon(QIcon(str(files("evenpalette.desktop") / "icons" / "evenpalette-64.png")))
     theme.install(app)
     QTimer.singleShot(_STANDS_AFTER, _look_for_garbage)
     return app
@@ -68,6 +72,7 @@ def run(
     _watch(window)
     window.show()
     shot = os.environ.get("EVENPALETTE_SCREENSHOT")
+    preparing = None if shot else Preparing(window.session)
     if demo:
         window.project.open_demo(into=into)
     elif project is not None:
@@ -79,6 +84,8 @@ def run(
     else:
         QTimer.singleShot(0, window.project.offer_recovery)
     code = app.exec()
+    if preparing is not None:
+        preparing.end()
     # In this order: what draws goes while there is an application, and before Python takes its modules apart.
     window.deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

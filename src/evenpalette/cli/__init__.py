@@ -21,6 +21,7 @@ _FILES = {
     "window": ("demo",),
     "projects": ("check", "render", "export", "new"),
     "images": ("bake", "pick", "split", "merge", "unmix", "gray"),
+    "desktop": ("install-desktop",),
     "palettes": ("reduce", "restore", "sampling", "ramp"),
 }
 VERBS = tuple(verb for verbs in _FILES.values() for verb in verbs)

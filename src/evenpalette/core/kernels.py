@@ -5,10 +5,15 @@ numba keeps compiled code on disk until the file of the kernel changes; here it 
 kernel that it calls did, which may have been inlined.
 """
 
+import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+
+import platformdirs
+
+from evenpalette import __version__
 
 #: A loop that numba may share out over threads.
 prange = range
@@ -71,3 +76,26 @@ def njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
     if options.get("fastmath"):
         options = {"error_model": "numpy", **options}
     return lambda function: Kernel(function, options)
+
+
+def is_prepared() -> bool:
+    """Whether all kernels of this version have been compiled and kept on this machine."""
+    return any(mark.is_file() for mark in _marks())
+
+
+def mark_prepared() -> None:
+    """Say that they have."""
+    for mark in _marks():
+        try:
+            mark.parent.mkdir(parents=True, exist_ok=True)
+            mark.write_text("all kernels of this version have been compiled\n")
+            return
+        except OSError:
+            continue
+
+
+def _marks() -> tuple[Path, Path]:
+    """Beside the compiled kernels, as numba lays them: with the package, or with the user where that cannot be
+    written."""
+    name = f"kernels-{__version__}-{sys.implementation.cache_tag}.made"
+    return Path(__file__).parent / "__pycache__" / name, platformdirs.user_cache_path("evenpalette") / name

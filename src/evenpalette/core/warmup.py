@@ -1,5 +1,5 @@
 """Compile every numba kernel once, so that the first use of a tool is not the slow one: `python -m
-evenpalette.core.warmup`."""
+evenpalette.core.warmup`. Families that are asked for first come first."""
 
 import os
 from concurrent.futures import ProcessPoolExecutor
@@ -9,6 +9,7 @@ import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.kernels import mark_prepared
 from evenpalette.core.mesh.closest import closest_faces
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.texels import Texels
@@ -45,10 +46,12 @@ _IMAGE[:, 4:] = (255, 0, 0)
 
 
 def warm_up() -> None:
-    """Run each kernel on a few texels, the families beside each other; compiled code is kept on disk by numba."""
+    """Run each kernel on a few texels, the families beside each other; compiled code is kept on disk by numba, and a
+    mark beside it says that it is."""
     with ProcessPoolExecutor(min(os.cpu_count() or 1, len(_FAMILIES)), get_context("spawn")) as processes:
         for done in [processes.submit(family) for family in _FAMILIES]:
             done.result()
+    mark_prepared()
 
 
 def _warm_steps() -> None:
