@@ -29,13 +29,15 @@ from evenpalette.core.recipe.model import Binding
 from evenpalette.core.tones.ramps import LOUD
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+GUIDE = OUT.parent / "guide" / "pictures"
+_GUIDE_WIDTH = 960
 
 
 class Photographer:
     """Drives the window and takes pictures of it when nothing moves any more."""
 
-    def __init__(self, out: Path) -> None:
-        self.out = out
+    def __init__(self, out: Path, guide: Path | None) -> None:
+        self.out, self.guide = out, guide
         # A new user's window, and nothing is left in the folders of this one.
         own = tempfile.mkdtemp(prefix="evenpalette-pictures-")
         os.environ["EVENPALETTE_STATE"], os.environ["XDG_CONFIG_HOME"] = f"{own}/state", f"{own}/config"
@@ -62,7 +64,12 @@ class Photographer:
         # From the screen: drawing a widget into a picture leaves out what is painted over OpenGL.
         screen = self.window.screen()
         assert screen is not None
-        screen.grabWindow(int(self.window.winId())).save(str(self.out / f"{name}.png"))
+        taken = screen.grabWindow(self.window.winId())
+        taken.save(str(self.out / f"{name}.png"))
+        if self.guide is not None:
+            # As the guide shows it, in the window and beside its text.
+            smaller = taken.scaledToWidth(_GUIDE_WIDTH, Qt.TransformationMode.SmoothTransformation)
+            smaller.save(str(self.guide / f"{name}.webp"), "WEBP", 80)
 
     def demo(self, name: str) -> None:
         """Open a demo project."""
@@ -210,7 +217,7 @@ def main() -> None:
     """All pictures."""
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
     out.mkdir(parents=True, exist_ok=True)
-    camera = Photographer(out)
+    camera = Photographer(out, GUIDE if out == OUT else None)
     window, session, views = camera.window, camera.window.session, camera.window.views
     camera.take("empty")
     camera.demo("moth-lantern")

@@ -11,6 +11,7 @@ from evenpalette.app import file_filters
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
+from evenpalette.app.guide import Guide
 from evenpalette.app.ledger import Ledger
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.project_actions import ProjectActions
@@ -59,6 +60,7 @@ class MainWindow(QMainWindow):
         self._room = Workplace(self.session, self.views, self.rail)
         self._benches: dict[str, QWidget] = {}
         self._sheet: SideBySide | None = None
+        self._guide: Guide | None = None
         self._after_painting = timer(self, 0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
@@ -120,7 +122,8 @@ class MainWindow(QMainWindow):
             Verb("Help", "First walk", "", self.begin_walk),
             Verb("Help", "About and licenses ...", "", lambda: AboutDialog(self).exec()),
             Verb("Help", "Search", "F3", lambda: self.top.search()),
-            Verb("Help", "Keys and pointer", "F1", lambda: HelpSheet(self.verbs, self).exec()),
+            Verb("Help", "Guide to this station", "F1", self.show_guide),
+            Verb("Help", "Keys and pointer", "Shift+F1", lambda: HelpSheet(self.verbs, self).exec()),
         ]
         verbs += [
             Verb("Path", f"Go to {station.title}", f"Alt+{i}", lambda key=station.key: s.set_station(key))  # type: ignore[misc]
@@ -136,6 +139,14 @@ class MainWindow(QMainWindow):
             Verb("Views", "Next stage on Flat", "[", lambda: v.shown.next_stage(form=False)),
         ]
         return verbs
+
+    def show_guide(self) -> None:
+        """Open the guide at the page of the station where the work is."""
+        if self._guide is None:
+            self._guide = Guide(self)
+        self._guide.open_page(self.session.station)
+        self._guide.show()
+        self._guide.raise_()
 
     @property
     def verbs(self) -> list[Verb]:
