@@ -1,13 +1,16 @@
 """Kinds from files: a folder that is not ours adds them, and what is broken is named and left out."""
 
+import json
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.regions import source_said, with_regions
-from evenpalette.core.errors import ProjectError, RegistryError
+from evenpalette.core.errors import EvenPaletteError, ProjectError, RegistryError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.findings.kind import Weight
 from evenpalette.core.findings.kinds import FINDINGS
@@ -127,3 +130,28 @@ def test_a_finding_is_one_file_with_its_check_and_its_mend(tmp_path: Path) -> No
     assert find_all(mend[1](State())) == []
     FINDINGS.drop(tmp_path)
     assert find_all(State()) == []
+
+
+def test_a_target_is_one_file_that_a_delivery_writes(tmp_path: Path, lantern: State) -> None:
+    own, out = tmp_path / "own", tmp_path / "out"
+    own.mkdir()
+    (own / "names.py").write_text(
+        "from evenpalette.core.delivery.target import Target\n"
+        "def write(plan, delivered, folder, progress):\n"
+        "    text = ', '.join(f'{v.name}: {len(delivered.maps.get((v.id, s.id), {}))}' for v in plan.variants for s in plan.sheets)\n"
+        "    (folder / 'names.txt').write_text(text)\n"
+        "TARGET = Target('names', 'Names', 'The names of all variants', 30, write)\n"
+    )
+    assert TARGETS.take(own) == []
+    one = lantern.project.variants[0]
+    written = deliver(lantern, out, variants=[one.id], targets=["names", "images"], longest=32)
+    assert sorted(path.name for path in written) == ["base_color.png", "names.txt"]
+    assert (out / "names.txt").read_text() == f"{one.name}: 1", "images come first, whatever the order asked"
+    TARGETS.drop(own)
+    with pytest.raises(EvenPaletteError, match=r"'names' is no target\. There are images, kit"):
+        deliver(lantern, out, targets=["names"])
+    # A kit by itself says that there are no pictures.
+    deliver(lantern, tmp_path / "kit", variants=[one.id], targets=["kit"], kit_longest=32)
+    said = json.loads((tmp_path / "kit" / "kit" / "parameters.json").read_text())
+    assert [(v["name"], v["folder"], v["maps"]) for v in said["variants"]] == [(one.name, "", {})]
+    assert not (tmp_path / "kit" / "variants").exists()

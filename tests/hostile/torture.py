@@ -28,7 +28,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.session import Session
-from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.edits.painting import add_painted_region, with_painted
@@ -77,7 +77,7 @@ def _work(kind: str, state: State, place: Path) -> Iterator[int]:
             state = rename_project(with_painted(state, stroke.changed), str(number))
             autosave.save(state, "")
         elif kind == "delivery":
-            write_kit(rename_project(state, str(number)), place, workers=1)
+            deliver(rename_project(state, str(number)), place, workers=1)
             (place / "mark").write_text("")
         elif kind == "save":
             storage.save(numbered(state, number))
@@ -137,7 +137,7 @@ def kills(count: int, folder: Path) -> Counter:
     lost: Counter = Counter()
     state = small_state()
     warm = folder / "warm"
-    write_kit(state, warm, workers=1)
+    deliver(state, warm, workers=1)
     for trial in range(count):
         kind = KINDS[trial % len(KINDS)]
         place = folder / f"kill-{trial}"

@@ -102,7 +102,14 @@ class TopBar(QWidget):
         settings = _submenu(menu, "Settings")
         for name in ("Watch source files ...", "File limits ..."):
             settings.addAction(self._actions[name])
-        for name in ("History ...", "First walk", "Guide to this station", "Keys and pointer", "About and licenses ...", "Quit"):
+        for name in (
+            "History ...",
+            "First walk",
+            "Guide to this station",
+            "Keys and pointer",
+            "About and licenses ...",
+            "Quit",
+        ):
             menu.addAction(self._actions[name])
         menu.exec(self._title.mapToGlobal(QPoint(0, self._title.height())))
 

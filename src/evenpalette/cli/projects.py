@@ -7,9 +7,10 @@ from pathlib import Path
 from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
 from evenpalette.cli.saying import bar_of
 from evenpalette.core.consent import inside
-from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
+from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
 from evenpalette.core.errors import EvenPaletteError
@@ -46,6 +47,13 @@ def add_verbs(verb: Verb) -> None:
     export.add_argument("--kit-size", type=size, default=0, help="longest side of the kit's textures")
     export.add_argument(
         "--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}"
+    )
+    export.add_argument(
+        "--target",
+        action="append",
+        default=[],
+        choices=tuple(TARGETS),
+        help="a form of delivery; repeat it for several",
     )
     export.add_argument("--jobs", type=jobs, default=0, help="worker threads; one for each core if left out")
     new = verb("new", _new, "make a project of a mesh and textures")
@@ -168,9 +176,9 @@ def _export(options: argparse.Namespace) -> None:
     chosen = _variant_ids(state, options.variant) if options.variant else None
     progress, bar = bar_of("exporting")
     with bar:
-        write_kit(
+        deliver(
             state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
-            maps=options.maps, workers=options.jobs, progress=progress,
+            maps=options.maps, targets=options.target, workers=options.jobs, progress=progress,
         )  # fmt: skip
 
 

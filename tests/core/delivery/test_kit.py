@@ -12,7 +12,7 @@ import pytest
 from tests.glsl import Game
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
-from evenpalette.core.delivery.kit import write_kit
+from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_model import schema_text
 from evenpalette.core.delivery.kit_said import time_of
 from evenpalette.core.document.project import Role, Sheet, Texture
@@ -43,7 +43,7 @@ def delivered(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathF
     """Every demo, delivered."""
     folder = tmp_path_factory.mktemp("kit")
     state = Storage(copy_demo(folder / "demo", request.param)).open()
-    write_kit(state, folder / "out")
+    deliver(state, folder / "out")
     return folder / "out", state
 
 
@@ -127,7 +127,7 @@ def test_a_plain_loader_draws_every_variant_as_delivered(delivered: tuple[Path, 
 
 
 def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lantern: State) -> None:
-    write_kit(lantern, tmp_path, maps=lantern.attributes)
+    deliver(lantern, tmp_path, maps=lantern.attributes)
     loader, game = Loader(tmp_path / "kit"), Game()
     fields = {entry["field"]: entry for entry in loader.said["attributes"]}
     assert set(fields) == set(lantern.attributes)
@@ -200,7 +200,7 @@ def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, 
         set_value(state, variants[0], wear.id, "1, 0")
     with pytest.raises(ValueProblem, match="textures"):
         set_value(state, variants[0], pattern.id, "paper-9")
-    write_kit(state, tmp_path, variants=variants, maps=("base_color", "roughness", "metallic"))
+    deliver(state, tmp_path, variants=variants, maps=("base_color", "roughness", "metallic"))
     loader, game = Loader(tmp_path / "kit"), Game()
     jsonschema.validate(loader.said, json.loads(schema_text()))
     by_name = {p["name"]: p for p in loader.said["parameters"]}
@@ -250,7 +250,7 @@ def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path
     flame = next(p for p in state.project.parameters if p.name == "Flame")
     state = update_parameter(state, flame.id, default=1.0)
     state = bind_input(state, "step-glow", "stops", Binding(value=3.0))
-    write_kit(state, tmp_path, variants=[], maps=("base_color", "opacity", "emissive"), longest=0)
+    deliver(state, tmp_path, variants=[], maps=("base_color", "opacity", "emissive"), longest=0)
     loader, game = Loader(tmp_path / "kit"), Game()
     (only,) = loader.said["variants"]
     base = read_image(tmp_path / only["folder"] / "base_color.png")
@@ -264,7 +264,7 @@ def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path
     glow = loader.draw(game, only, base.size, attribute="emissive")
     assert glow.max() == pytest.approx(strength, rel=0.01)
     # What is opaque is delivered so, also where its opacity is asked for.
-    write_kit(lantern, tmp_path / "opaque", variants=[], maps=("base_color", "opacity"), longest=64)
+    deliver(lantern, tmp_path / "opaque", variants=[], maps=("base_color", "opacity"), longest=64)
     loader = Loader(tmp_path / "opaque" / "kit")
     (only,) = loader.said["variants"]
     assert (loader.said["opacity"], only["maps"]["base_color"]["alpha"]) == (None, None)
@@ -293,7 +293,7 @@ def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: St
     parameter = lantern.project.parameters[0]
     named = rename_project(update_parameter(lantern, parameter.id, name="Бумага"), "灯")
     named = update_step(named, named.project.recipe.steps[0].id, name="Farbe für Löwen")
-    write_kit(named, tmp_path, longest=16, kit_longest=64)
+    deliver(named, tmp_path, longest=16, kit_longest=64)
     said = json.loads((tmp_path / "kit" / "parameters.json").read_text())
     assert (said["parameters"][0]["id"], said["parameters"][0]["uniform"]) == (parameter.id, "p_bumaga")
     assert "Farbe fur Lowen" in (tmp_path / "kit" / "recipe.glsl").read_text()
@@ -302,7 +302,7 @@ def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: St
 
 def test_a_smaller_size_and_a_choice_of_variants(tmp_path: Path, lantern: State) -> None:
     one = lantern.project.variants[1]
-    written = write_kit(lantern, tmp_path, variants=[one.id], longest=256)
+    written = deliver(lantern, tmp_path, variants=[one.id], longest=256)
     assert read_image(tmp_path / "variants" / "harbour-night" / "base_color.png").size == (256, 256)
     assert [p.name for p in (tmp_path / "variants").iterdir()] == ["harbour-night"]
     assert all(path.exists() for path in written)
@@ -324,7 +324,7 @@ def test_sheets_have_a_folder_each_and_one_variant_recolors_them_all(tmp_path: P
     assert opened.on("sheet-badge").tone is not None
     # Only the cap lies on the badge's texels.
     assert 0 < opened.on("sheet-badge").used.mean() < 0.3
-    write_kit(opened, tmp_path / "out", longest=32)
+    deliver(opened, tmp_path / "out", longest=32)
     assert {p.name for p in (tmp_path / "out" / "kit").iterdir()} == {"sheet", "badge"}
     colors = [
         read_image(tmp_path / "out" / "variants" / name / "badge" / "base_color.png").pixels[16, 16].tolist()
@@ -346,10 +346,10 @@ def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Pa
             raise Cancelled("stopped")
 
     with pytest.raises(Cancelled):
-        write_kit(lantern, out, longest=128, progress=stop)
+        deliver(lantern, out, longest=128, progress=stop)
     assert [p.name for p in out.iterdir()] == ["mine.txt"]
     with pytest.raises(EvenPaletteError, match="failed"):
-        write_kit(lantern, out / "mine.txt", longest=64)
+        deliver(lantern, out / "mine.txt", longest=64)
 
 
 def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(
@@ -379,7 +379,7 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
     tmp_path: Path, lantern: State
 ) -> None:
     tin = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
-    write_kit(tin, tmp_path / "a", longest=32, kit_longest=64)
+    deliver(tin, tmp_path / "a", longest=32, kit_longest=64)
     said = json.loads((tmp_path / "a" / "kit" / "parameters.json").read_text())
     row = next(p for p in said["parameters"] if p["name"] == "Label row")
     assert row["range"] == [0, 3]
@@ -405,7 +405,7 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
     assert time.largest == 4096 / 0.25
     # Beyond the largest a 1024 texture stands still for more than a quarter of a texel: float32's own steps.
     assert np.spacing(np.float32(time.largest * 0.25)) <= 0.5 / 1024
-    write_kit(lantern, tmp_path / "b", longest=32, kit_longest=64)
+    deliver(lantern, tmp_path / "b", longest=32, kit_longest=64)
     said = json.loads((tmp_path / "b" / "kit" / "parameters.json").read_text())
     constants = {a["field"]: a["constant"] for a in said["attributes"]}
     assert constants["base_color"] is None

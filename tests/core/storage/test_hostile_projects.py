@@ -12,7 +12,8 @@ import pytest
 from tests import glsl
 from tests.hostile.files import small_state, write_project
 
-from evenpalette.core.delivery.kit import build_shader, write_kit
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.edits.recipe import update_step
 from evenpalette.core.errors import ProjectError
@@ -128,7 +129,7 @@ def test_names_do_not_change_the_shader(tmp_path: Path) -> None:
         for step in state.project.recipe.steps:
             named = update_step(named, step.id, name=name)
         named = rename_project(named, name)
-        write_kit(named, tmp_path / "out", longest=8)
+        deliver(named, tmp_path / "out", longest=8)
         text = (tmp_path / "out" / "kit" / "recipe.glsl").read_text()
         assert text.isascii()
         texts.append([line for line in text.splitlines() if line.strip() and not line.strip().startswith("//")])

@@ -30,21 +30,15 @@ from evenpalette.core.delivery.kit_model import (
 )
 from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_range
 from evenpalette.core.delivery.kit_textures import kit_textures
-from evenpalette.core.delivery.render import Map, delivered_size, render_variants
-from evenpalette.core.delivery.writing import Writing
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import Variant
-from evenpalette.core.errors import EvenPaletteError, ImageFileError
-from evenpalette.core.files import plain_text, reason, unique_names
-from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.files import plain_text
 from evenpalette.core.placement import Placement
-from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, CUT, OPACITY, Holds
+from evenpalette.core.recipe.attributes import ATTRIBUTES, CUT, OPACITY
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.samplers import coverage_slot
 from evenpalette.core.recipe.shader import ShaderText, kit_shader
 from evenpalette.core.recipe.steps import kind_of
-from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.values import Value, ValueType, vector_parts
 
 NOTICE = "Written by Even Palette; textures and values are the artist's, the text may be used without condition."
@@ -73,58 +67,9 @@ def build_shader(state: State) -> ShaderText:
     return kit_shader(state.project.recipe, state.shader_reads)
 
 
-def write_kit(
-    state: State, out: Path | str, *, variants: Sequence[str] | None = None, longest: int = 0, kit_longest: int = 0,
-    maps: Sequence[str] = (BASE_COLOR,), workers: int = 0, progress: Progress = no_progress,
-) -> list[Path]:  # fmt: skip
-    """Write `variants/<variant>/<map>.png` and `kit/` into the folder; returns the files.
-
-    Several sheets have a folder each: `variants/<variant>/<sheet>/` and `kit/<sheet>/`. variants: ids, None is all.
-    longest: side of the maps, kit_longest: of the kit's textures, in texels, 0 is the sources' own. workers: threads, 0
-    is one for each core. maps: attributes to write, as `render_maps` makes them. A project without variants gets one
-    called 'default'. All files take their places together at the end (`files_as_one`), so a failure or cancel leaves
-    the folder as it was. Raises EvenPaletteError.
-    """
-    out = Path(out)
-    chosen = [v for v in state.project.variants if variants is None or v.id in variants]
-    wanted: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, "default")]
-    folders = unique_names([name for _, name in wanted])
-    sheets = list(state.sheets())
-    places = unique_names([sheet.project.sheet.name for sheet in sheets]) if len(sheets) > 1 else [""]
-    written: list[Path] = []
-    try:
-        with files_as_one(out, written) as staged:
-            for number, (sheet, place) in enumerate(zip(sheets, places, strict=True)):
-                size = delivered_size(sheet, longest)
-                jobs = []
-                part = _part(progress, number, len(sheets))
-                rendered = render_variants(sheet, [v for v, _ in wanted], maps, size, progress=part, workers=workers)
-                with Writing(workers) as writing:
-                    for (variant_id, name), folder, made in zip(wanted, folders, rendered, strict=True):
-                        target = staged / "variants" / folder / place
-                        target.mkdir(parents=True)
-                        for key, map_ in made.items():
-                            writing.put(target / f"{key}.png", map_.raster)
-                        said = {key: _map_said(map_) for key, map_ in made.items()}
-                        jobs.append(_Job(variant_id, name, f"variants/{Path(folder) / place}", said))
-                _write_shared(sheet, staged / "kit" / place, jobs, kit_longest)
-            progress(0.98)
-    except (OSError, UnicodeError) as error:
-        why = reason(error) if isinstance(error, OSError) else "this is no folder name"
-        raise EvenPaletteError(f"Delivery to {out} failed: {why.rstrip('.')}. The folder is as it was.") from error
-    except ImageFileError as error:
-        raise EvenPaletteError(f"Delivery to {out} failed: {error}") from error
-    return written
-
-
-def _part(progress: Progress, index: int, count: int) -> Progress:
-    """Progress of one of several equal pieces of work."""
-    return lambda done: progress(0.97 * (index + done) / count)
-
-
 @dataclass(frozen=True)
-class _Job:
-    """One variant as it was written. folder: of its maps, relative to what is delivered to."""
+class KitJob:
+    """One variant as it is said. folder: of its maps, relative to what is delivered to; '' where they are not there."""
 
     variant_id: str | None
     name: str
@@ -132,16 +77,9 @@ class _Job:
     maps: dict[str, KitMap]
 
 
-def _map_said(map_: Map) -> KitMap:
-    holds = ATTRIBUTES[map_.attribute].holds
-    return KitMap(
-        file=f"{map_.attribute}.png", encoding="srgb" if map_.raster.encoding is Encoding.SRGB else "data",
-        strength=map_.strength, green="up" if holds is Holds.SLOPES else None,
-        alpha="opacity" if map_.raster.channels == 4 and holds is Holds.COLOR else None,
-    )  # fmt: skip
-
-
-def _write_shared(state: State, kit: Path, jobs: Sequence[_Job], longest: int) -> None:
+def write_kit(state: State, kit: Path, jobs: Sequence[KitJob], longest: int) -> None:
+    """Write the kit of the active sheet into a folder. longest: side of its textures in texels, 0 as they are. Raises
+    OSError."""
     shader = build_shader(state)
     textures = kit_textures(state, shader, longest)
     (kit / "textures").mkdir(parents=True)
@@ -182,7 +120,7 @@ def _value(value: Value, parameter: Parameter, files: dict[str, str]) -> AnyValu
     return int(value) if type is ValueType.INTEGER else float(value)
 
 
-def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[_Job]) -> KitDescription:
+def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[KitJob]) -> KitDescription:
     """What parameters.json holds for the active sheet."""
     project = state.project
     names = parameter_uniform_names(project.parameters)
@@ -230,7 +168,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
 
 
 def _variant_entry(
-    state: State, job: _Job, parameters: list[Parameter], names: dict[str, str], files: dict[str, str]
+    state: State, job: KitJob, parameters: list[Parameter], names: dict[str, str], files: dict[str, str]
 ) -> KitVariant:
     variant: Variant | None = next((v for v in state.project.variants if v.id == job.variant_id), None)
     parent = next((v.name for v in state.project.variants if variant and v.id == variant.parent), None)

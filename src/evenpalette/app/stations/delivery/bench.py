@@ -27,7 +27,8 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.kit import build_shader, write_kit
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.errors import Cancelled, EvenPaletteError, RecipeError
 from evenpalette.core.recipe.attributes import ATTRIBUTES
@@ -207,7 +208,7 @@ class DeliveryBench(QWidget):
 
         self._session.tasks.start(Task(
             "Delivering",
-            lambda progress: write_kit(
+            lambda progress: deliver(
                 state, folder, variants=settings.variants, longest=settings.size, kit_longest=settings.kit_size,
                 maps=settings.maps, progress=progress,
             ),

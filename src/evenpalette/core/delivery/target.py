@@ -1,0 +1,34 @@
+"""What every form in which a delivery leaves says about itself."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from evenpalette.core.delivery.kit_model import KitMap
+from evenpalette.core.delivery.plan import DeliveryPlan
+from evenpalette.core.parallel import Progress
+
+
+@dataclass
+class Delivered:
+    """What targets before this one have written, as it is to be said. maps: by variant and sheet."""
+
+    maps: dict[tuple[str | None, str], dict[str, KitMap]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Target:
+    """A form of delivery. A file in `delivery/targets` that defines TARGET is one.
+
+    order: a target may say what those before it have written. write: puts its files into a folder; may raise whatever
+    writing files raises. weight: its part of the time, beside that of others. usual: whether it is written where nobody
+    chose.
+    """
+
+    key: str
+    label: str
+    description: str
+    order: int
+    write: Callable[[DeliveryPlan, Delivered, Path, Progress], None]
+    weight: float = 1.0
+    usual: bool = False
