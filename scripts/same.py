@@ -5,6 +5,7 @@ What a commit made is kept in build/outcome, so each is asked once. `--window` c
 
 import argparse
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -16,6 +17,8 @@ from evenpalette.core.raster.image_read import read_image
 
 ROOT = Path(__file__).parents[1]
 KEPT = ROOT / "build" / "outcome"
+#: Hashes of contents, in names and in texts.
+_HASH = re.compile(r"\b[0-9a-f]{64}\b|(?<=\.)[0-9a-f]{12}(?=\.)")
 
 
 def made_by(checkout: Path, out: Path, window: bool) -> None:
@@ -45,28 +48,40 @@ def of_commit(rev: str, window: bool) -> Path:
 
 
 def differences(before: Path, after: Path) -> list[str]:
-    """A line for each file that is not the same; of pictures it says by how many codes."""
-    names = {path.relative_to(folder) for folder in (before, after) for path in folder.rglob("*") if path.is_file()}
-    found = []
-    for name in sorted(names):
-        one, other = before / name, after / name
-        if not one.exists() or not other.exists():
-            found.append(f"{name}: only {'after' if other.exists() else 'before'}")
-        elif one.read_bytes() != other.read_bytes():
-            found.append(f"{name}: {_apart(one, other) if name.suffix == '.png' else 'other bytes'}")
-    return found
+    """A line for each file that does not say the same; of pictures it says by how many codes."""
+    ours, theirs = _named(before), _named(after)
+    found, recoded = [], 0
+    for name in sorted(ours.keys() | theirs.keys()):
+        if name not in ours or name not in theirs:
+            found.append(f"{name}: only {'after' if name in theirs else 'before'}")
+            continue
+        one, other = ours[name], theirs[name]
+        if one.read_bytes() == other.read_bytes():
+            continue
+        said = _apart(one, other) if one.suffix == ".png" else "" if _words(one) == _words(other) else "other words"
+        recoded += not said
+        found += [f"{name}: {said}"] if said else []
+    return [*found, *([f"{recoded} files say the same in other bytes"] if recoded else [])]
+
+
+def _named(folder: Path) -> dict[str, Path]:
+    """Files by their names without what names them by their content."""
+    files = (path for path in folder.rglob("*") if path.is_file())
+    return {_HASH.sub("HASH", str(path.relative_to(folder))): path for path in files}
+
+
+def _words(path: Path) -> str:
+    """A text without hashes of contents."""
+    return _HASH.sub("HASH", path.read_text(errors="replace"))
 
 
 def _apart(one: Path, other: Path) -> str:
+    """How two pictures differ, '' where their pixels are the same."""
     a, b = read_image(one).pixels, read_image(other).pixels
     if a.shape != b.shape or a.dtype != b.dtype:
         return f"{a.shape} {a.dtype} against {b.shape} {b.dtype}"
     apart = np.abs(a.astype(np.float64) - b.astype(np.float64))
-    return (
-        f"up to {apart.max():.0f} codes on {(apart > 0).mean():.3%}"
-        if apart.any()
-        else "the same pixels in other bytes"
-    )
+    return f"up to {apart.max():.0f} codes on {(apart > 0).mean():.3%}" if apart.any() else ""
 
 
 def main() -> int:
