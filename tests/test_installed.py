@@ -45,14 +45,17 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def run(installed: Path, *words: str, **around: str) -> subprocess.CompletedProcess[str]:
     program = [str(installed / "evenpalette"), *words]
-    return subprocess.run(program, capture_output=True, text=True, env={**os.environ, **around}, cwd="/", check=False)
+    own = {key: value for key, value in os.environ.items() if key != "PYTHONPATH"}
+    return subprocess.run(program, capture_output=True, text=True, env={**own, **around}, cwd="/", check=False)
 
 
 def test_a_wheel_brings_all_that_the_program_needs(installed: Path, tmp_path: Path) -> None:
     """Shaders, fonts, demos: the window comes up on the demo and draws it."""
     assert run(installed, "--version").stdout == f"evenpalette {__version__}\n"
     where = "import evenpalette; print(evenpalette.__file__)"
-    found = subprocess.run([installed / "python", "-c", where], capture_output=True, text=True, cwd="/", check=True)
+    found = subprocess.run(
+        [installed / "python", "-I", "-c", where], capture_output=True, text=True, cwd="/", check=True
+    )
     assert Path(found.stdout).is_relative_to(installed.parent), "not ours, which lies beside it"
     shot = tmp_path / "window.png"
     done = run(installed, "demo", "--into", str(tmp_path / "market"), EVENPALETTE_SCREENSHOT=str(shot))

@@ -28,3 +28,10 @@ def bands(looks: Sequence[tuple[Look, float]], width: int) -> list[tuple[Look, i
         found.append((look, left, right))
         left = right
     return found
+
+
+def common(one: Viewport, other: Viewport) -> Viewport:
+    """What lies in both; of no width or height where nothing does."""
+    left, low = max(one[0], other[0]), max(one[1], other[1])
+    right, high = min(one[0] + one[2], other[0] + other[2]), min(one[1] + one[3], other[1] + other[3])
+    return left, low, max(0, right - left), max(0, high - low)

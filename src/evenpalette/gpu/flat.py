@@ -3,12 +3,13 @@
 import moderngl
 
 from evenpalette.gpu.camera import PlaneView
-from evenpalette.gpu.drawing import Viewport, bands, begin
+from evenpalette.gpu.drawing import Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
 from evenpalette.gpu.shading import Shading
 from evenpalette.gpu.textures import SMOOTH, SQUARE
+from evenpalette.gpu.touched import Drawn, on_flat
 
 #: Pixels of a texel from which on it is drawn as a square.
 _SQUARE_FROM = 3
@@ -20,22 +21,31 @@ class Flat:
     def __init__(self, ctx: moderngl.Context, shading: Shading, overlays: Overlays) -> None:
         self._ctx, self._shading, self._overlays = ctx, shading, overlays
         self.buffers: MeshBuffers | None = None
+        self._drawn = Drawn()
 
     def draw(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
-        *, lines: bool,
-    ) -> None:  # fmt: skip
+        *, lines: bool, partly: bool,
+    ) -> Viewport | None:  # fmt: skip
         """See `SceneRenderer.draw_flat`."""
         shading = self._shading
+        bound = [shading.bound(look) for look, _ in looks]
+        touched = self._drawn.differs_in((viewport, view, looks, lines), bound, partly=partly)
+        within: Viewport | None = viewport
+        if touched is not None:
+            within = on_flat(shading.coverages(touched), view, viewport) if touched else None
+        if within is None:
+            return None
         texel = min(viewport[2], viewport[3]) / view.span / max(shading.state.sources.size)
         shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
         for look, left, right in bands(looks, viewport[2]):
-            part = (viewport[0] + left, viewport[1], right - left, viewport[3])
+            part = common((viewport[0] + left, viewport[1], right - left, viewport[3]), within)
             shading.shade(viewport, part, look, target=target, plane=view)
         shading.textures.magnify(SMOOTH)
-        begin(self._ctx, target, viewport, viewport)
+        begin(self._ctx, target, viewport, within)
         clip = view.matrix(viewport[2], viewport[3])
         self._overlays.draw_selection(clip, flat=True)
         if lines and self.buffers is not None:
             self._overlays.draw_lines(self.buffers, clip, view)
         self._ctx.scissor = None
+        return within

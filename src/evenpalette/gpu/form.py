@@ -9,7 +9,7 @@ from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import CUT, OPACITY
 from evenpalette.gpu.camera import OrbitCamera
-from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin
+from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
@@ -17,6 +17,7 @@ from evenpalette.gpu.programs import defined, shader_file, tell, tell_bytes
 from evenpalette.gpu.shading import WHITE, Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.surface import SurfaceBuffer
+from evenpalette.gpu.touched import Drawn, on_form
 
 
 class Form:
@@ -29,6 +30,7 @@ class Form:
         self._blur = shading.programs.plain(shader_file("blur.frag"))
         self._surfaces: dict[str, SurfaceBuffer] = {}
         self._coarser: dict[str, int] = {}
+        self._drawn: dict[str, Drawn] = {}
         #: Whether it was last drawn with what scatters: small pictures are then drawn by the same program.
         self.bloomed = False
         self.buffers: MeshBuffers | None = None
@@ -45,38 +47,60 @@ class Form:
 
     def draw(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
-        name: str, coarser: int,
-    ) -> None:  # fmt: skip
+        name: str, coarser: int, *, partly: bool,
+    ) -> Viewport | None:  # fmt: skip
         """See `SceneRenderer.draw_form`."""
         # A coarse picture has a buffer of its own; where the pointer is, is asked of the one that was drawn last.
         self._coarser[name] = coarser
         size = max(1, viewport[2] // coarser), max(1, viewport[3] // coarser)
         buffer = self.buffer(_called(name, coarser), size, camera)
-        self.clear(buffer)
         shading, parts = self._shading, bands(looks, size[0])
         blooms = max((look.light.bloom for look, _ in looks if shading.blooms(look)), default=0.0)
+        within = self._differs(name, (buffer, buffer.key, viewport, looks, blooms), buffer, looks, partly=partly)
+        if within is None:
+            return None
+        self.clear(buffer, within)
         self.bloomed = bool(blooms)
         if blooms:
-            buffer.bloom.clear()
+            buffer.bloom.clear(within)
         for look, left, right in parts:
-            part = (left, 0, right - left, size[1])
+            part = common((left, 0, right - left, size[1]), within)
             below = self._others.picture(size, camera, look, _called(name, coarser))
             shading.shade(
                 (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=shading.blooms(look)
             )
-        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), within)
         self._ctx.enable(moderngl.DEPTH_TEST)
         self._ctx.depth_func = "<="
         self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
         self._ctx.depth_func = "<"
         if blooms:
             buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in parts])
-        self._show(buffer, target, viewport, blooms)
+        seen = viewport
+        if not blooms and coarser == 1:
+            seen = common(viewport, (viewport[0] + within[0], viewport[1] + within[1], within[2], within[3]))
+        self._show(buffer, target, viewport, seen, blooms)
+        return seen
 
-    def _show(self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, blooms: float) -> None:
-        """Put the picture into the target, its steps smoothed, with what it scatters."""
+    def _differs(
+        self, name: str, key: object, buffer: SurfaceBuffer, looks: list[tuple[Look, float]], *, partly: bool
+    ) -> Viewport | None:
+        """The part of a view's picture that is to be drawn anew; None for nothing."""
+        bound = [self._shading.bound(look) for look, _ in looks]
+        drawn = self._drawn.setdefault(name, Drawn())
+        touched = drawn.differs_in(key, bound, partly=partly and not any(True for _ in self._others))
+        if touched is None:
+            if not partly:
+                buffer.forget()
+            return (0, 0, *buffer.size)
+        return on_form(self._shading.coverages(touched), buffer) if touched else None
+
+    def _show(
+        self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, blooms: float
+    ) -> None:
+        """Put a part of the picture into the target, its steps smoothed, with what it scatters."""
         program, quad = self._smooth
-        begin(self._ctx, target, viewport, viewport)
+        begin(self._ctx, target, viewport, part)
         buffer.picture.use(0)
         tell(program, "u_picture", 0)
         tell(program, "u_scale", (buffer.size[0] / viewport[2], buffer.size[1] / viewport[3]))
@@ -89,11 +113,12 @@ class Form:
         quad.render(moderngl.TRIANGLE_STRIP)
         self._ctx.scissor = None
 
-    def clear(self, buffer: SurfaceBuffer) -> None:
-        """Nothing but the surround."""
-        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
+    def clear(self, buffer: SurfaceBuffer, part: Viewport | None = None) -> None:
+        """Nothing but the surround, in all of it or in a part."""
+        part = part or (0, 0, *buffer.size)
+        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), part)
         buffer.shaded.depth_mask = False
-        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0)
+        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0, viewport=part)
 
     def last(self, name: str) -> tuple[SurfaceBuffer | None, int]:
         """What a view's pixels show, and how much coarser it is than the view."""
@@ -117,6 +142,7 @@ class Form:
         if held.key != key:
             self._draw_surface(held, camera, cut)
             held.key = key
+            held.forget()
         return held
 
     def _cut_texture(self) -> Raster | None:

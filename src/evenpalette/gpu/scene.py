@@ -41,8 +41,11 @@ class SceneRenderer:
         self._drawn: dict[str, object] = {}
         self.set_state(State())
 
-    def set_state(self, state: State) -> None:
-        """Show this document from now on. A new shader is compiled only when the recipe's structure changed."""
+    def set_state(self, state: State, *, values_only: bool = False) -> None:
+        """Show this document from now on. A new shader is compiled only when the recipe's structure changed.
+
+        values_only: nothing but values differs from the document before.
+        """
         self._others.set_state(state, patient=self.patient)
         mesh = state.mesh.mesh if state.mesh else None
         if self._buffers is None or mesh is not self._mesh:
@@ -52,7 +55,7 @@ class SceneRenderer:
             self._overlays.forget()
             self._form.take(self._buffers)
             self._flat.buffers = self._buffers
-        self._shading.set_state(state)
+        self._shading.set_state(state, values_only=values_only)
 
     @property
     def extras(self) -> dict[str, Raster]:
@@ -130,22 +133,25 @@ class SceneRenderer:
 
     def draw_form(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
-        name: str = "form", coarser: int = 1,
-    ) -> None:  # fmt: skip
+        name: str = "form", coarser: int = 1, *, partly: bool = False,
+    ) -> Viewport | None:  # fmt: skip
         """Draw the model into a part of the target (origin bottom left).
 
         looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain
         case. coarser: how many pixels of the target a drawn one is wide, for a camera that moves.
+        partly: the target still holds what was drawn last, and nothing but values has changed since: only where that
+        can be seen is drawn. Returns the part of the target that was drawn, None for nothing.
         """
-        if self.has_model:
-            self._form.draw(target, viewport, camera, looks, name, coarser)
+        return (
+            self._form.draw(target, viewport, camera, looks, name, coarser, partly=partly) if self.has_model else None
+        )
 
     def draw_flat(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
-        *, lines: bool,
-    ) -> None:  # fmt: skip
-        """Draw the texture plane and, with `lines`, the UV layout over it."""
-        self._flat.draw(target, viewport, view, looks, lines=lines)
+        *, lines: bool, partly: bool = False,
+    ) -> Viewport | None:  # fmt: skip
+        """Draw the texture plane and, with `lines`, the UV layout over it; partly and what is returned as for Form."""
+        return self._flat.draw(target, viewport, view, looks, lines=lines, partly=partly)
 
     def thumbnail(self, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> bytes:
         """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the

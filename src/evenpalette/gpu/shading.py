@@ -1,9 +1,10 @@
 """The recipe run for pixels: which shader a look needs, what it reads, what it is told."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import moderngl
 import numpy as np
+from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
@@ -17,6 +18,8 @@ from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE,
 from evenpalette.core.recipe.binding import BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
+from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.values import ValueType
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.look import Look, Show
@@ -44,12 +47,18 @@ class Shading:
         self.extras: dict[str, Raster] = {}
         self.set_state(State())
 
-    def set_state(self, state: State) -> None:
-        """Run this document from now on. A new shader is compiled only when the recipe's structure changed."""
-        self.state = state
-        self._shaders: dict[frozenset[str], ShaderText] = {}
+    def set_state(self, state: State, *, values_only: bool = False) -> None:
+        """Run this document from now on. A new shader is compiled only when the recipe's structure changed.
+
+        values_only: nothing else differs from the document before, so texts stay unless a choice is written into them.
+        """
+        before, self.state = getattr(self, "state", state), state
+        if not values_only or _choices(before) != _choices(state):
+            self._shaders: dict[frozenset[str], ShaderText] = {}
         self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
+        if values_only:
+            return
         self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
         self._text.fit(len(state.region_ids))
 
@@ -96,12 +105,17 @@ class Shading:
         self._ctx.depth_func = "<"
         self._ctx.disable(moderngl.DEPTH_TEST)
 
+    def coverages(self, regions: Iterable[int]) -> list[NDArray[np.uint8]]:
+        """The coverages of regions by their places, of those that have one."""
+        ids, planes = self.state.region_ids, self.state.coverages
+        return [planes[ids[n]] for n in regions if n < len(ids) and ids[n] in planes]
+
     def blooms(self, look: Look) -> bool:
         """Whether what the surface sends out is scattered in this look."""
         if look.show is not Show.RECIPE or not look.lit or not look.light.bloom or EMISSIVE not in self._made:
             return False
         return EMISSIVE in self.state.starts or any(
-            op.writes == EMISSIVE and step.is_active(op) for step in self._steps(look) for op in step.kind.ops
+            op.writes == EMISSIVE and step.is_active(op) for step in self.bound(look) for op in step.kind.ops
         )
 
     def _set_light(self, program: moderngl.Program, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> None:
@@ -153,7 +167,7 @@ class Shading:
         if self.programs.told.get(program) == look:
             return
         self.programs.told[program] = look
-        steps = self._steps(look)
+        steps = self.bound(look)
         last = len(steps) if look.steps is None else look.steps
         # A step that is not shown has an amount of 0; its rows keep theirs.
         amounts = [s.amount if i < last and not (look.alone and i != last - 1) else 0.0 for i, s in enumerate(steps)]
@@ -178,7 +192,7 @@ class Shading:
         tell(program, "u_overlaid", self._overlaid(look.region))
         tell(program, "u_opacity_use", _OPACITY_USES.index(self.state.project.sheet.opacity))
 
-    def _steps(self, look: Look) -> list[BoundStep]:
+    def bound(self, look: Look) -> list[BoundStep]:
         """The recipe with the values of a look, kept while the document stays: a turning camera asks again and
         again."""
         key = look.variant, Moment(look.copy, look.seconds)
@@ -243,3 +257,16 @@ class Shading:
                 tell(program, name, unit)
                 unit += 1
         return unit
+
+
+def _choices(state: State) -> list[object]:
+    """The constants that stand in a shader's text: software drivers run both sides of every branch."""
+    return [
+        binding.value
+        for step in state.project.recipe.steps
+        if step.kind in KINDS
+        for inputs in (step.inputs, *(row.inputs for row in step.rows))
+        for key, binding in inputs.items()
+        if binding.is_plain and key in KINDS[step.kind].by_key
+        and KINDS[step.kind].by_key[key].type is ValueType.CHOICE
+    ]  # fmt: skip

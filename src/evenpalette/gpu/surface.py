@@ -1,9 +1,12 @@
 """What each pixel of the model shows, kept between frames until the camera, the size or the mesh changes."""
 
+from collections.abc import Callable
+
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.raster.box import Box
 from evenpalette.gpu.bloom import Bloom
 
 
@@ -31,6 +34,7 @@ class SurfaceBuffer:
         self.shaded = ctx.framebuffer([self.picture], self._depth)
         self._ctx = ctx
         self._bloom: Bloom | None = None
+        self._kept: dict[int, tuple[NDArray, Box | None]] = {}
 
     @property
     def bloom(self) -> Bloom:
@@ -56,6 +60,25 @@ class SurfaceBuffer:
         data = self.target.read((left, bottom, right - left, top - bottom), components=1, attachment=2, dtype="f4")
         faces = np.frombuffer(data, np.float32).reshape(top - bottom, right - left)
         return faces.astype(np.int32) - 1
+
+    def kept(self, plane: NDArray, make: Callable[[], Box | None]) -> Box | None:
+        """Where a plane is seen here, remembered until something else is drawn."""
+        held = self._kept.get(id(plane))
+        if held is None or held[0] is not plane:
+            held = self._kept[id(plane)] = plane, make()
+        return held[1]
+
+    def forget(self) -> None:
+        """What is drawn here, or what lies on it, is another thing now."""
+        self._kept.clear()
+
+    def read_surface(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """(u, v), where the model is, where it is of another sheet; and the slopes of (u, v): float32 (height, width,
+        4) each, rows from the bottom."""
+        shape = self.size[1], self.size[0], 4
+        surface = np.frombuffer(self.target.read(components=4, attachment=0, dtype="f4"), np.float32)
+        slopes = np.frombuffer(self.target.read(components=4, attachment=1, dtype="f4"), np.float32)
+        return surface.reshape(shape), slopes.reshape(shape)
 
     def read_places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
         """Face (height, width), -1 for none, and (u, v) (height, width, 2) of every pixel, rows from the bottom."""

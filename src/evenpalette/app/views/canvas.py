@@ -13,11 +13,12 @@ from types import MappingProxyType
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRect, QRectF, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QResizeEvent
+from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QRegion, QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
+from evenpalette.app.facets import EVERYTHING, VALUES
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
@@ -45,6 +46,8 @@ Looks = list[tuple[Look, float]]
 #: Uploads go on for so long in one turn.
 _TURN_SECONDS = 0.02
 
+_VALUES = frozenset({VALUES})
+
 
 class Canvas(QOpenGLWidget):
     """Form on the left, Flat on the right, a movable line between."""
@@ -69,6 +72,9 @@ class Canvas(QOpenGLWidget):
         self.circle: tuple[QPointF, float] | None = None
         self._scene: SceneRenderer | None = None
         self._stale, self._chosen_stale = True, True
+        #: What has changed since the scene was handed the document, and since both views were drawn whole.
+        self._changed, self._undrawn = EVERYTHING, EVERYTHING
+        self._drawn_as: object = None
         self._framed: object = None
         self._preview: State | None = None
         #: What was drawn last without a complaint of the driver, and the last complaint.
@@ -88,7 +94,7 @@ class Canvas(QOpenGLWidget):
         self._moving.timeout.connect(self.come_to_rest)
         self._coarser = 1
         #: What is painted over, None for all.
-        self._clip: QRectF | QRect | None = None
+        self._clip: QRegion | None = None
         self._upload_timer = timer(self, 5)
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
@@ -129,8 +135,9 @@ class Canvas(QOpenGLWidget):
         self.headers.place(frame.form, frame.flat, self.shown.wipe, self.shown.compared)
         self.update()
 
-    def _on_change(self, _: frozenset[str]) -> None:
-        self._stale = True
+    def _on_change(self, facets: frozenset[str]) -> None:
+        # What has no facet is not known to be of values alone.
+        self._stale, self._changed = True, self._changed | (facets or EVERYTHING)
         view = self.session.state.mesh
         whole = view.whole if view is not None else None
         if whole is not self._framed:
@@ -139,7 +146,7 @@ class Canvas(QOpenGLWidget):
         self._lay_out()
 
     def _on_faces(self) -> None:
-        self._chosen_stale = True
+        self._chosen_stale, self._undrawn = True, EVERYTHING
         self.update()
 
     # --- the live state ------------------------------------------------------------------------------------------
@@ -150,7 +157,7 @@ class Canvas(QOpenGLWidget):
         copies: of a stroke: planes of it that are copies of planes drawn so far, (old, new); where they differ
         `patch_live` tells.
         """
-        self._preview, self._stale = state, True
+        self._preview, self._stale, self._changed = state, True, EVERYTHING
         self._strokes = copies is not None
         self._copies += copies or ()
         self.update()
@@ -172,7 +179,8 @@ class Canvas(QOpenGLWidget):
         """Hand a changed document to the scene."""
         if self._stale:
             self._held, self._stale = self._preview or self.session.state, False
-            scene.set_state(self._held)
+            scene.set_state(self._held, values_only=self._changed == _VALUES)
+            self._undrawn, self._changed = self._undrawn | self._changed, frozenset()
         # A picture of the same model stands there until a new shader is compiled.
         scene.patient = not self._strokes and not self._waited_for and self._good.mesh is self._held.mesh is not None
         if scene.extras is not self._extras:
@@ -302,7 +310,8 @@ class Canvas(QOpenGLWidget):
         """What the views show of the document as it is now."""
         self._waited_for = True
         # What stands there may be older, while a shader is awaited.
-        self._stale = self._stale or self._awaited.is_any
+        if self._awaited.is_any:
+            self._stale, self._changed = True, EVERYTHING
         try:
             return super().grabFramebuffer()
         finally:
@@ -320,7 +329,7 @@ class Canvas(QOpenGLWidget):
         looks = self.shown.form(), self.shown.flat()
         try:
             self._draw(scene, self._held, looks)
-            self._good, self._good_looks = self._held, looks
+            self._good, self._good_looks, self._undrawn = self._held, looks, frozenset()
         except ShaderOnItsWay:
             scene.drop_unwanted()
             self._awaited.take(scene.compiling)
@@ -351,18 +360,35 @@ class Canvas(QOpenGLWidget):
 
     def _draw_anew(self) -> None:
         """What was waited for is there."""
-        self._stale = True
+        self._stale, self._changed = True, EVERYTHING
         self.update()
 
     def _go_back(self, scene: SceneRenderer) -> None:
         """Draw what was drawn last without a complaint, until the document changes again."""
-        self._held = self._good
+        self._held, self._undrawn = self._good, EVERYTHING
         scene.set_state(self._held)
 
     def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks]) -> None:
-        """Form and Flat of a state that the scene has."""
+        """Form and Flat of a state that the scene has, or of both only where other values can be seen."""
         frame, shown = self.frame, self.shown
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
+        marks_now = self.spot, self.circle, shown.against, shown.wipe
+        now = frame, looks, shown.has_lines, *marks_now, id(self._extras), scene.is_waiting, scene.has_model
+        partly = (
+            self._undrawn == _VALUES and now == self._drawn_as and not (self._waited_for or self._moving.isActive())
+        )
+        self._drawn_as = None
+        if partly:
+            form, plane = frame.device(frame.form), frame.device(frame.flat)
+            drawn = (
+                scene.draw_form(target, form, frame.camera, looks[0], partly=True),
+                scene.draw_flat(target, plane, frame.plane, looks[1], lines=shown.has_lines, partly=True),
+            )
+            self._clip = QRegion()
+            for part in drawn:
+                self._clip += QRegion(frame.logical(part).toAlignedRect()) if part is not None else QRegion()
+            self._flat_as_drawn, self._drawn_as = None, now
+            return
         flat = self._flat_now(scene, state, looks[1])
         only_form = self._moving.isActive() and flat == self._flat_as_drawn
         scene.clear(target, frame.device(frame.form) if only_form else None)
@@ -378,12 +404,13 @@ class Canvas(QOpenGLWidget):
             scene.ctx.finish()
             if time.perf_counter() - began > _FLUENT * (1.0 if self._coarser == 1 else 1.4):
                 self._coarser = min(self._coarser + 1, _COARSEST)
-        self._clip = frame.form if only_form else None
+        self._clip = QRegion(frame.form) if only_form else None
         self._flat_as_drawn = flat
         if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
             scene.draw_flat(target, frame.device(frame.flat), frame.plane, looks[1], lines=shown.has_lines)
         if on_its_way is not None:
             raise on_its_way
+        self._drawn_as = now if coarser == 1 else None
 
     def _flat_now(self, scene: SceneRenderer, state: State, looks: Looks) -> tuple[object, ...]:
         """Everything that decides what is seen outside of Form."""
@@ -403,7 +430,7 @@ class Canvas(QOpenGLWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._clip is not None:
-            painter.setClipRect(self._clip)
+            painter.setClipRegion(self._clip)
         form, flat = frame.form, frame.flat
         marks.draw_divide(painter, form.right() + 1, frame.height)
         if self.shown.against:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRect
+from PyQt6.QtCore import QPointF, QRect, QRectF
 
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 
@@ -41,6 +41,11 @@ class Frame:
     def is_on_flat(self, place: QPointF) -> bool:
         """Whether a place is on Flat."""
         return self.flat.contains(place.toPoint())
+
+    def logical(self, part: tuple[int, int, int, int]) -> QRectF:
+        """A part of the picture in device pixels from the bottom left, as a rectangle of the widget."""
+        left, low, width, height = (side / self.ratio for side in part)
+        return QRectF(left, self.height - low - height, width, height)
 
     def device(self, rect: QRect) -> tuple[int, int, int, int]:
         """A rectangle in device pixels with its origin at the bottom left."""

@@ -1,6 +1,6 @@
 """A recipe with values put in: what both the CPU and the shaders run."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -110,6 +110,23 @@ class BoundStep:
             and (op.replaces is True or (callable(op.replaces) and op.replaces(row.values)))
             for row in self.rows
         )
+
+
+def changed_regions(before: Sequence[BoundStep], after: Sequence[BoundStep]) -> set[int] | None:
+    """The regions, by their places, in which two bindings of one recipe may differ; None where that may be anywhere."""
+    if len(before) != len(after):
+        return None
+    found: set[int] = set()
+    for old, new in zip(before, after, strict=True):
+        if old.kind is not new.kind or len(old.rows) != len(new.rows):
+            return None
+        for one, other in zip(old.rows, new.rows, strict=True):
+            if old.amount == new.amount and one.is_same(other):
+                continue
+            if one.regions is None or one.regions != other.regions:
+                return None
+            found.update(one.regions)
+    return found
 
 
 def read_binding(

@@ -1,0 +1,110 @@
+"""A change of values is drawn where it can be seen, and looks as if all had been drawn."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import moderngl
+import numpy as np
+import pytest
+
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.storage.demo_files import copy_demo, demo_names
+from evenpalette.core.storage.storage import Storage
+from evenpalette.core.values import ValueType
+from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.gpu.look import Look, Show
+from evenpalette.gpu.scene import SceneRenderer
+
+SIZE = (420, 300)
+PARTS = {"form": (10, 20, 220, 270), "flat": (230, 20, 180, 270)}
+OTHER = {ValueType.COLOR: "#3af07c", ValueType.SWITCH: True}
+
+
+class Screen:
+    """Both views in one target, as the window has them."""
+
+    def __init__(self, camera: OrbitCamera, plane: PlaneView, looks: list[tuple[Look, float]]) -> None:
+        self.ctx = moderngl.create_standalone_context(backend="egl")
+        self.scene = SceneRenderer(self.ctx)
+        self.target = self.ctx.simple_framebuffer(SIZE, 4)
+        self.camera, self.plane, self.looks = camera, plane, looks
+
+    def draw(self, state: State, *, partly: bool) -> np.ndarray:
+        """The picture, and into `drawn` how many pixels were drawn."""
+        self.scene.set_state(state, values_only=partly)
+        while True:
+            if not partly:
+                self.scene.clear(self.target)
+            parts = (
+                self.scene.draw_form(self.target, PARTS["form"], self.camera, self.looks, partly=partly),
+                self.scene.draw_flat(self.target, PARTS["flat"], self.plane, self.looks, lines=True, partly=partly),
+            )
+            if not self.scene.is_waiting:
+                break
+            self.scene.continue_uploads(1.0)
+        self.drawn = sum(part[2] * part[3] for part in parts if part is not None)
+        return np.frombuffer(self.target.read(components=3), np.uint8).reshape(SIZE[1], SIZE[0], 3).astype(int)
+
+
+def other_value(state: State, parameter: str) -> State | None:
+    """The document with another default of a parameter."""
+    held = state.project.recipe.parameter(parameter)
+    assert held is not None
+    if held.type in (ValueType.NUMBER, ValueType.INTEGER):
+        now = held.low if float(held.default) > (held.low + held.high) / 2 else held.high
+        return update_parameter(state, parameter, default=now)
+    if held.type in OTHER and held.default != OTHER[held.type]:
+        return update_parameter(state, parameter, default=OTHER[held.type])
+    return None
+
+
+@pytest.fixture(scope="module", params=demo_names())
+def demo(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> State:
+    market: Path = tmp_path_factory.mktemp("market")
+    copy_demo(market)
+    return Storage(market / request.param).open()
+
+
+@pytest.mark.parametrize("zoom", [1.0, 0.25, 4.0])
+def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -> None:
+    """For every parameter of every demo, near and far, alone, beside another look, and with marks on it."""
+    assert demo.mesh is not None
+    camera = OrbitCamera.around(*demo.mesh.mesh.bounds)
+    camera = replace(camera, span=camera.span * zoom, yaw=camera.yaw + 0.4)
+    plane = PlaneView((0.45, 0.55), 1.15 * zoom)
+    looks = [(Look(Show.RECIPE), 0.6), (Look(Show.ATTRIBUTE, attribute="base_color", overlay=0.5), 1.0)]
+    partly, whole = Screen(camera, plane, looks), Screen(camera, plane, looks)
+    faces = np.arange(0, demo.mesh.mesh.face_count, 7)
+    smaller = []
+    for screen in (partly, whole):
+        screen.scene.set_state(demo)
+        screen.scene.set_selection(faces)
+    for parameter in [p.id for p in demo.project.parameters]:
+        changed = other_value(demo, parameter)
+        if changed is None:
+            continue
+        partly.draw(demo, partly=False)
+        found, wanted = partly.draw(changed, partly=True), whole.draw(changed, partly=False)
+        assert np.abs(found - wanted).max() <= 1, demo.project.parameters[0].name
+        smaller.append(partly.drawn / whole.drawn)
+        back = partly.draw(demo, partly=True)
+        assert np.abs(back - whole.draw(demo, partly=False)).max() <= 1
+    assert smaller
+    if zoom == 1.0 and len(demo.region_ids) > 3:
+        assert min(smaller) < 0.5, "a small region is a small part of the picture"
+
+
+def test_another_view_or_another_look_is_drawn_whole(lantern: State) -> None:
+    camera = OrbitCamera.around(*lantern.mesh.mesh.bounds)  # type: ignore[union-attr]
+    screen = Screen(camera, PlaneView((0.5, 0.5), 1.2), [(Look(Show.RECIPE), 1.0)])
+    screen.draw(lantern, partly=False)
+    whole = screen.drawn
+    screen.draw(lantern, partly=True)
+    assert screen.drawn == 0, "nothing differs"
+    screen.camera = replace(camera, yaw=1.0)
+    screen.draw(lantern, partly=True)
+    assert screen.drawn == PARTS["form"][2] * PARTS["form"][3]
+    screen.looks = [(Look(Show.RECIPE, lit=False), 1.0)]
+    screen.draw(lantern, partly=True)
+    assert screen.drawn == whole
