@@ -36,14 +36,14 @@ class Screen:
         while True:
             if not partly:
                 self.scene.clear(self.target)
-            parts = (
-                self.scene.draw_form(self.target, PARTS["form"], self.camera, self.looks, partly=partly),
-                self.scene.draw_flat(self.target, PARTS["flat"], self.plane, self.looks, lines=True, partly=partly),
-            )
+            parts = [
+                *self.scene.draw_form(self.target, PARTS["form"], self.camera, self.looks, partly=partly),
+                *self.scene.draw_flat(self.target, PARTS["flat"], self.plane, self.looks, lines=True, partly=partly),
+            ]
             if not self.scene.is_waiting:
                 break
             self.scene.continue_uploads(1.0)
-        self.drawn = sum(part[2] * part[3] for part in parts if part is not None)
+        self.drawn = sum(part[2] * part[3] for part in parts)
         return np.frombuffer(self.target.read(components=3), np.uint8).reshape(SIZE[1], SIZE[0], 3).astype(int)
 
 

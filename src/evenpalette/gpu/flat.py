@@ -26,26 +26,25 @@ class Flat:
     def draw(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
         *, lines: bool, partly: bool,
-    ) -> Viewport | None:  # fmt: skip
+    ) -> list[Viewport]:  # fmt: skip
         """See `SceneRenderer.draw_flat`."""
         shading = self._shading
         bound = [shading.bound(look) for look, _ in looks]
-        touched = self._drawn.differs_in((viewport, view, looks, lines), bound, partly=partly)
-        within: Viewport | None = viewport
-        if touched is not None:
-            within = on_flat(shading.coverages(touched), view, viewport) if touched else None
-        if within is None:
-            return None
+        regions = self._drawn.since((viewport, view, looks, lines), bound, partly=partly).regions
+        parts = (
+            [viewport] if regions is None else on_flat(shading.coverages(regions), view, viewport) if regions else []
+        )
         texel = min(viewport[2], viewport[3]) / view.span / max(shading.state.sources.size)
-        shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
-        for look, left, right in bands(looks, viewport[2]):
-            part = common((viewport[0] + left, viewport[1], right - left, viewport[3]), within)
-            shading.shade(viewport, part, look, target=target, plane=view)
-        shading.textures.magnify(SMOOTH)
-        begin(self._ctx, target, viewport, within)
         clip = view.matrix(viewport[2], viewport[3])
-        self._overlays.draw_selection(clip, flat=True)
-        if lines and self.buffers is not None:
-            self._overlays.draw_lines(self.buffers, clip, view)
+        for within in parts:
+            shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
+            for look, left, right in bands(looks, viewport[2]):
+                part = common((viewport[0] + left, viewport[1], right - left, viewport[3]), within)
+                shading.shade(viewport, part, look, target=target, plane=view)
+            shading.textures.magnify(SMOOTH)
+            begin(self._ctx, target, viewport, within)
+            self._overlays.draw_selection(clip, flat=True)
+            if lines and self.buffers is not None:
+                self._overlays.draw_lines(self.buffers, clip, view)
         self._ctx.scissor = None
-        return within
+        return parts

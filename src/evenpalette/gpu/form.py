@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.recipe.attributes import CUT, OPACITY
+from evenpalette.core.recipe.attributes import CUT, EMISSIVE, OPACITY
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
@@ -48,7 +48,7 @@ class Form:
     def draw(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
         name: str, coarser: int, *, partly: bool,
-    ) -> Viewport | None:  # fmt: skip
+    ) -> list[Viewport]:  # fmt: skip
         """See `SceneRenderer.draw_form`."""
         # A coarse picture has a buffer of its own; where the pointer is, is asked of the one that was drawn last.
         self._coarser[name] = coarser
@@ -56,9 +56,17 @@ class Form:
         buffer = self.buffer(_called(name, coarser), size, camera)
         shading, parts = self._shading, bands(looks, size[0])
         blooms = max((look.light.bloom for look, _ in looks if shading.blooms(look)), default=0.0)
-        within = self._differs(name, (buffer, buffer.key, viewport, looks, blooms), buffer, looks, partly=partly)
+        bound = [shading.bound(look) for look, _ in looks]
+        drawn = self._drawn.setdefault(name, Drawn())
+        partly = partly and not any(True for _ in self._others)
+        change = drawn.since((buffer, buffer.key, viewport, looks, blooms), bound, partly=partly)
+        if not partly:
+            buffer.forget()
+        within: Viewport | None = (0, 0, *buffer.size)
+        if change.regions is not None:
+            within = on_form(shading.coverages(change.regions), buffer) if change.regions else None
         if within is None:
-            return None
+            return []
         self.clear(buffer, within)
         self.bloomed = bool(blooms)
         if blooms:
@@ -74,26 +82,14 @@ class Form:
         self._ctx.depth_func = "<="
         self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
         self._ctx.depth_func = "<"
-        if blooms:
+        scatters = bool(blooms) and EMISSIVE in change.writes
+        if scatters:
             buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in parts])
         seen = viewport
-        if not blooms and coarser == 1:
+        if not scatters and coarser == 1:
             seen = common(viewport, (viewport[0] + within[0], viewport[1] + within[1], within[2], within[3]))
         self._show(buffer, target, viewport, seen, blooms)
-        return seen
-
-    def _differs(
-        self, name: str, key: object, buffer: SurfaceBuffer, looks: list[tuple[Look, float]], *, partly: bool
-    ) -> Viewport | None:
-        """The part of a view's picture that is to be drawn anew; None for nothing."""
-        bound = [self._shading.bound(look) for look, _ in looks]
-        drawn = self._drawn.setdefault(name, Drawn())
-        touched = drawn.differs_in(key, bound, partly=partly and not any(True for _ in self._others))
-        if touched is None:
-            if not partly:
-                buffer.forget()
-            return (0, 0, *buffer.size)
-        return on_form(self._shading.coverages(touched), buffer) if touched else None
+        return [seen]
 
     def _show(
         self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, blooms: float

@@ -134,22 +134,20 @@ class SceneRenderer:
     def draw_form(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
         name: str = "form", coarser: int = 1, *, partly: bool = False,
-    ) -> Viewport | None:  # fmt: skip
+    ) -> list[Viewport]:  # fmt: skip
         """Draw the model into a part of the target (origin bottom left).
 
         looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain
         case. coarser: how many pixels of the target a drawn one is wide, for a camera that moves.
         partly: the target still holds what was drawn last, and nothing but values has changed since: only where that
-        can be seen is drawn. Returns the part of the target that was drawn, None for nothing.
+        can be seen is drawn. Returns the parts of the target that were drawn.
         """
-        return (
-            self._form.draw(target, viewport, camera, looks, name, coarser, partly=partly) if self.has_model else None
-        )
+        return self._form.draw(target, viewport, camera, looks, name, coarser, partly=partly) if self.has_model else []
 
     def draw_flat(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
         *, lines: bool, partly: bool = False,
-    ) -> Viewport | None:  # fmt: skip
+    ) -> list[Viewport]:  # fmt: skip
         """Draw the texture plane and, with `lines`, the UV layout over it; partly and what is returned as for Form."""
         return self._flat.draw(target, viewport, view, looks, lines=lines, partly=partly)
 

@@ -15,7 +15,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
-from evenpalette.core.recipe.binding import BoundStep, Moment
+from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
 from evenpalette.core.recipe.steps import KINDS
@@ -55,6 +55,8 @@ class Shading:
         before, self.state = getattr(self, "state", state), state
         if not values_only or _choices(before) != _choices(state):
             self._shaders: dict[frozenset[str], ShaderText] = {}
+        if not values_only or before.project.sheet.steps is not state.project.sheet.steps:
+            self._binder = Binder(state.project.recipe, state.region_ids)
         self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
         if values_only:
@@ -199,7 +201,7 @@ class Shading:
         if key not in self._bound:
             if len(self._bound) > _MOST_BOUND:
                 self._bound.clear()
-            self._bound[key] = self.state.bound_steps(*key)
+            self._bound[key] = self._binder(self.state.values(key[0]), key[1])
         return self._bound[key]
 
     def _overlaid(self, region: int) -> tuple[int, int]:

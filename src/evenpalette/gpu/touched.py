@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.raster.box import Box, joined
 from evenpalette.core.raster.reading import derived
-from evenpalette.core.recipe.binding import BoundStep, changed_regions
+from evenpalette.core.recipe.binding import ANYTHING, BoundStep, Change, change_of
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport
 from evenpalette.gpu.surface import SurfaceBuffer
@@ -25,27 +25,24 @@ class Drawn:
         self._key: object = None
         self._bound: list[list[BoundStep]] = []
 
-    def differs_in(self, key: object, bound: list[list[BoundStep]], *, partly: bool) -> set[int] | None:
-        """The regions, by their places, in which the picture may differ from the last one; None for all of it. key: all
-        else that decides what is drawn. partly: whether nothing but values has changed. Remembers both."""
+    def since(self, key: object, bound: list[list[BoundStep]], *, partly: bool) -> Change:
+        """In what the picture may differ from the last one. key: all else that decides what is drawn. partly: whether
+        nothing but values has changed. Remembers both."""
         last_key, last, self._key, self._bound = self._key, self._bound, key, bound
         if not partly or key != last_key or len(bound) != len(last):
-            return None
-        found: set[int] = set()
-        for before, after in zip(last, bound, strict=True):
-            touched = changed_regions(before, after)
-            if touched is None:
-                return None
-            found |= touched
-        return found
+            return ANYTHING
+        changes = [change_of(before, after) for before, after in zip(last, bound, strict=True)]
+        regions = [change.regions for change in changes]
+        known = frozenset[int]().union(*(r for r in regions if r is not None))
+        return Change(None if None in regions else known, frozenset[str]().union(*(c.writes for c in changes)))
 
     def forget(self) -> None:
         """Draw all of it next time."""
         self._key = None
 
 
-def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> Viewport | None:
-    """The part of the texture plane's viewport in which coverages (height, width) can be seen; None for nothing."""
+def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> list[Viewport]:
+    """The parts of the texture plane's viewport in which coverages (height, width) can be seen."""
     box: Box | None = None
     for plane in planes:
         left, top, right, bottom = (int(n) for n in derived((plane,), "reach", lambda p=plane: _reach(p)))  # type: ignore[misc]
@@ -53,19 +50,28 @@ def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: View
             own = (left, top, right, bottom)
             box = own if box is None else joined(box, own)
     if box is None:
-        return None
+        return []
     height, width = planes[0].shape
     pixels = min(viewport[2], viewport[3]) / view.span
     # A texel more on each side, and what a filter reads where texels are smaller than pixels.
     beyond_u, beyond_v = 1.5 / width + _FILTER / pixels, 1.5 / height + _FILTER / pixels
-    u0, u1 = box[0] / width - beyond_u, box[2] / width + beyond_u
-    v0, v1 = box[1] / height - beyond_v, box[3] / height + beyond_v
-    # Textures repeat: what is read beyond one border lies at the other.
-    u0, u1 = (0.0, 1.0) if u0 < 0 or u1 > 1 else (u0, u1)
-    v0, v1 = (0.0, 1.0) if v0 < 0 or v1 > 1 else (v0, v1)
-    x0, y0 = view.to_pixel(u0, v0, viewport[2], viewport[3])
-    x1, y1 = view.to_pixel(u1, v1, viewport[2], viewport[3])
-    return _inside(viewport, x0, viewport[3] - y1, x1, viewport[3] - y0)
+    across = _wrapped(box[0] / width - beyond_u, box[2] / width + beyond_u)
+    down = _wrapped(box[1] / height - beyond_v, box[3] / height + beyond_v)
+    found = []
+    for u0, u1 in across:
+        for v0, v1 in down:
+            x0, y0 = view.to_pixel(u0, v0, viewport[2], viewport[3])
+            x1, y1 = view.to_pixel(u1, v1, viewport[2], viewport[3])
+            found.append(_inside(viewport, x0, viewport[3] - y1, x1, viewport[3] - y0))
+    return [part for part in found if part is not None]
+
+
+def _wrapped(low: float, high: float) -> list[tuple[float, float]]:
+    """A stretch of the plane, and what of it lies at the other border: textures repeat."""
+    if high - low >= 1:
+        return [(0.0, 1.0)]
+    found = [(max(low, 0.0), min(high, 1.0))]
+    return [*found, *([(low + 1, 1.0)] if low < 0 else []), *([(0.0, high - 1)] if high > 1 else [])]
 
 
 def on_form(planes: Iterable[NDArray[np.uint8]], buffer: SurfaceBuffer) -> Viewport | None:

@@ -63,15 +63,15 @@ def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> Non
     }
 
 
-def test_forty_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the_seed(lantern: State) -> None:
+def test_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the_seed(lantern: State) -> None:
     colors = frozenset(p.id for p in lantern.project.recipe.parameters if p.type is ValueType.COLOR)
     first = lantern.project.variants[0].id
     chance = Chance(Way.VARY, 0.5, colors)
-    made = roll_variants(lantern, 40, chance, 3, base=first, least=8.0)
+    made = roll_variants(lantern, 14, chance, 3, base=first, least=8.0)
     fresh = made.state.project.variants[len(lantern.project.variants) :]
     assert tuple(variant.id for variant in fresh) == made.variants
-    assert len(fresh) == len(made.nearest) == 40
-    assert len({variant.name for variant in made.state.project.variants}) == 52
+    assert len(fresh) == len(made.nearest) == 14
+    assert len({variant.name for variant in made.state.project.variants}) == 26
     assert made.state.project.active_variant == lantern.project.active_variant
     assert all(variant.parent == first and set(variant.values) <= colors for variant in fresh)
     assert min(made.nearest) >= 8.0
@@ -82,8 +82,8 @@ def test_forty_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the
         min(eye.apart(look, other).whole for other in looks[: 12 + place]) for place, look in enumerate(looks[12:])
     ]
     assert np.allclose(truth, made.nearest, rtol=1e-6)
-    again = roll_variants(lantern, 40, chance, 3, base=first, least=8.0)
-    assert [variant.values for variant in again.state.project.variants[-40:]] == [variant.values for variant in fresh]
+    again = roll_variants(lantern, 4, chance, 3, base=first, least=8.0)
+    assert [variant.values for variant in again.state.project.variants[-4:]] == [v.values for v in fresh[:4]]
     other = roll_variants(lantern, 1, chance, 4, base=first)
     assert other.state.project.variants[-1].values != fresh[0].values
 
@@ -92,9 +92,9 @@ def test_what_is_said_of_many_rolls_is_never_more_than_is_there(lantern: State) 
     """Looked at again, pair by pair, for many seeds and ways: in crowds of mixed values the nearest in the means of the
     regions is not always the nearest."""
     colors = frozenset(p.id for p in lantern.project.recipe.parameters if p.type is ValueType.COLOR)
-    for seed in range(6):
+    for seed in range(3):
         made = roll_variants(
-            lantern, 12, Chance(Way.MIX if seed % 2 else Way.VARY, 0.3 + seed / 10, colors), seed, least=6.0
+            lantern, 8, Chance(Way.MIX if seed % 2 else Way.VARY, 0.3 + seed / 10, colors), seed, least=6.0
         )
         eye = Eye(made.state)
         looks = [eye.look(made.state.values(v.id)) for v in made.state.project.variants]

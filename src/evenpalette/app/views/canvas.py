@@ -380,13 +380,11 @@ class Canvas(QOpenGLWidget):
         self._drawn_as = None
         if partly:
             form, plane = frame.device(frame.form), frame.device(frame.flat)
-            drawn = (
-                scene.draw_form(target, form, frame.camera, looks[0], partly=True),
-                scene.draw_flat(target, plane, frame.plane, looks[1], lines=shown.has_lines, partly=True),
-            )
+            drawn = scene.draw_form(target, form, frame.camera, looks[0], partly=True)
+            drawn += scene.draw_flat(target, plane, frame.plane, looks[1], lines=shown.has_lines, partly=True)
             self._clip = QRegion()
             for part in drawn:
-                self._clip += QRegion(frame.logical(part).toAlignedRect()) if part is not None else QRegion()
+                self._clip += QRegion(frame.logical(part).toAlignedRect())
             self._flat_as_drawn, self._drawn_as = None, now
             return
         flat = self._flat_now(scene, state, looks[1])

@@ -259,8 +259,7 @@ class Shown(QObject):
         state, headers = self._session.state, self._headers
         bindings = [b for step in state.project.recipe.steps for b in step.bindings]
         copies = any(binding.pick is not None for binding in bindings)
-        variants = (None, *(variant.id for variant in state.project.variants))
-        moves = any(is_moving(state.project.recipe, state.values(variant)) for variant in variants)
+        moves = is_moving(state.project.recipe, (variant.values for variant in state.project.variants))
         textures = [(texture.id, texture.name) for texture in state.project.asset.textures]
         headers.fill_stages(state.attributes, [*textures, *self._extras.items()])
         headers.show_moment(copies=copies, moves=moves)

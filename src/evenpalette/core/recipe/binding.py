@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.placement import Placement
+from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.model import Binding, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
@@ -112,21 +113,41 @@ class BoundStep:
         )
 
 
-def changed_regions(before: Sequence[BoundStep], after: Sequence[BoundStep]) -> set[int] | None:
-    """The regions, by their places, in which two bindings of one recipe may differ; None where that may be anywhere."""
+@dataclass(frozen=True)
+class Change:
+    """In what two bindings of one recipe may differ. regions: by their places, None for anywhere. writes:
+    attributes."""
+
+    regions: frozenset[int] | None
+    writes: frozenset[str]
+
+
+ANYTHING = Change(None, frozenset(ATTRIBUTES))
+NOTHING = Change(frozenset(), frozenset())
+
+
+def change_of(before: Sequence[BoundStep], after: Sequence[BoundStep]) -> Change:
+    """What differs between two bindings of one recipe; of another recipe anything may."""
     if len(before) != len(after):
-        return None
-    found: set[int] = set()
+        return ANYTHING
+    regions: set[int] | None = set()
+    writes: set[str] = set()
     for old, new in zip(before, after, strict=True):
         if old.kind is not new.kind or len(old.rows) != len(new.rows):
-            return None
+            return ANYTHING
+        # What is made of attributes that differ may differ as well.
+        writes.update(op.writes for op in new.kind.ops if writes.intersection(op.reads))
+        if old is new:
+            continue
         for one, other in zip(old.rows, new.rows, strict=True):
             if old.amount == new.amount and one.is_same(other):
                 continue
-            if one.regions is None or one.regions != other.regions:
-                return None
-            found.update(one.regions)
-    return found
+            writes.update(op.writes for op in new.kind.ops)
+            if regions is None or one.regions is None or one.regions != other.regions:
+                regions = None
+            else:
+                regions.update(one.regions)
+    return Change(frozenset(regions) if regions is not None else None, frozenset(writes))
 
 
 def read_binding(

@@ -1,12 +1,12 @@
 """What of a recipe changes with time: textures that move, values that pulse."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.model import Recipe
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.values import Value
+from evenpalette.core.values import Value, ValueType
 
 
 def speeds(recipe: Recipe, values: Mapping[str, Value]) -> Iterator[float]:
@@ -19,7 +19,16 @@ def speeds(recipe: Recipe, values: Mapping[str, Value]) -> Iterator[float]:
                 yield from Placement.parse(str(held)).drift
 
 
-def is_moving(recipe: Recipe, values: Mapping[str, Value]) -> bool:
-    """Whether anything changes with time."""
-    pulses = any(binding.pulse is not None for step in recipe.steps for binding in step.bindings)
-    return pulses or any(speeds(recipe, values))
+def is_moving(recipe: Recipe, variants: Iterable[Mapping[str, Value]] = ()) -> bool:
+    """Whether anything changes with time, with the defaults or with what variants say themselves."""
+    bindings = [binding for step in recipe.steps for binding in step.bindings]
+    if any(binding.pulse is not None for binding in bindings):
+        return True
+    laid = {p.id: p.default for p in recipe.parameters if p.type is ValueType.PLACEMENT}
+    said = {str(value) for values in (laid, *variants) for key, value in values.items() if key in laid}
+    for step in recipe.steps:
+        for map_ in KINDS[step.kind].maps if step.kind in KINDS else ():
+            key = map_.placement.key
+            held = (inputs.get(key) for inputs in (step.inputs, *(row.inputs for row in step.rows)))
+            said |= {str(b.value) for b in held if b is not None and b.is_plain and b.value}
+    return any(any(Placement.parse(text).drift) for text in said)
