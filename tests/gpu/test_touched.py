@@ -68,18 +68,14 @@ def demo(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
 
 @pytest.mark.parametrize("zoom", [1.0, 0.25, 4.0])
 def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -> None:
-    """For every parameter of every demo, near and far, alone, beside another look, and with marks on it."""
+    """For every parameter of every demo, near and far, beside another look."""
     assert demo.mesh is not None
     camera = OrbitCamera.around(*demo.mesh.mesh.bounds)
     camera = replace(camera, span=camera.span * zoom, yaw=camera.yaw + 0.4)
     plane = PlaneView((0.45, 0.55), 1.15 * zoom)
     looks = [(Look(Show.RECIPE), 0.6), (Look(Show.ATTRIBUTE, attribute="base_color", overlay=0.5), 1.0)]
     partly, whole = Screen(camera, plane, looks), Screen(camera, plane, looks)
-    faces = np.arange(0, demo.mesh.mesh.face_count, 7)
     smaller = []
-    for screen in (partly, whole):
-        screen.scene.set_state(demo)
-        screen.scene.set_selection(faces)
     for parameter in [p.id for p in demo.project.parameters]:
         changed = other_value(demo, parameter)
         if changed is None:
@@ -93,6 +89,21 @@ def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -
     assert smaller
     if zoom == 1.0 and len(demo.region_ids) > 3:
         assert min(smaller) < 0.5, "a small region is a small part of the picture"
+
+
+def test_selected_faces_are_marked_once(lantern: State) -> None:
+    """A veil that is laid over twice would be twice as strong."""
+    assert lantern.mesh is not None
+    camera, looks = OrbitCamera.around(*lantern.mesh.mesh.bounds), [(Look(Show.RECIPE), 1.0)]
+    screens = [Screen(camera, PlaneView((0.5, 0.5), 1.2), looks) for _ in range(2)]
+    changed = other_value(lantern, lantern.project.parameters[0].id)
+    assert changed is not None
+    for screen in screens:
+        screen.draw(lantern, partly=False)
+        screen.scene.set_selection(np.arange(0, lantern.mesh.mesh.face_count, 7))
+    screens[0].draw(lantern, partly=False)
+    found, wanted = screens[0].draw(changed, partly=True), screens[1].draw(changed, partly=False)
+    assert np.abs(found - wanted).max() <= 1
 
 
 def test_another_view_or_another_look_is_drawn_whole(lantern: State) -> None:

@@ -230,6 +230,8 @@ class Ledger(QWidget):
         layout.addWidget(self.findings, 2)
         self._hint.setContentsMargins(8, 0, 8, 0)
         self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
+        #: The colors that regions were painted with, by their ids.
+        self._colors: dict[str, str] = {}
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._show_selection)
         session.findings_changed.connect(self._show_findings)
@@ -273,11 +275,28 @@ class Ledger(QWidget):
         if isinstance(entry, Region):
             self._session.select_region(entry.id)
 
+    def _show_colors(self) -> None:
+        """Paint the rows anew whose region has another color now."""
+        state = self._session.state
+        values = state.values(state.project.active_variant)
+        tints = {region: tint_parameter_of(state, region) for region in state.region_ids}
+        colors = {region: str(values.get(tint)) for region, tint in tints.items() if tint is not None}
+        changed = {
+            region for region in colors.keys() | self._colors.keys() if colors.get(region) != self._colors.get(region)
+        }
+        self._colors = colors
+        model = self.list.model()
+        assert model is not None
+        for number in range(model.rowCount()):
+            entry = _entry(model.index(number, 0))
+            if isinstance(entry, Region) and entry.id in changed:
+                self.list.update(model.index(number, 0))
+
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {REGIONS, COVERAGES, ASSET}:
             self.refresh()
         elif facets & {VALUES, ACTIVE, RECIPE, VARIANTS}:
-            self.list.viewport().update()  # type: ignore[union-attr]
+            self._show_colors()
 
     def refresh(self) -> None:
         """Show the regions as they are now."""

@@ -28,6 +28,8 @@ class StationButton(QAbstractButton):
 
     def set_state(self, text: str) -> None:
         """'untouched', 'in order' or a number of findings."""
+        if text == self.state_text and self.accessibleName():
+            return
         self.state_text = text
         said = {"untouched": "not begun", "in order": "in order"}.get(text, f"{text} open findings")
         self.setToolTip(plain(f"{self.text()}: {said}"))
@@ -87,11 +89,13 @@ class PathBar(QWidget):
 
     def refresh(self) -> None:
         """Show every station's state."""
+        before = [button.state_text for button in self.buttons.values()]
         for place in STATIONS:
             button = self.buttons[place.key]
             button.set_state(place.state_text(self._session.state, self._session.findings))
             button.setChecked(place.key == self._session.station)
-        self.update()
+        if before != [button.state_text for button in self.buttons.values()]:
+            self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -32,11 +32,11 @@ class Bloom:
         """Blurred little, and much."""
         return self._small[1], self._small[2]
 
-    def clear(self, part: tuple[int, int, int, int]) -> None:
-        """Nothing in a part sends out light."""
+    def clear(self) -> None:
+        """Nothing sends out light."""
         self._alone.use()
         self._ctx.scissor = None
-        self._alone.clear(0.0, 0.0, 0.0, 0.0, viewport=part)
+        self._alone.clear(0.0, 0.0, 0.0, 0.0)
 
     def blur(self, program: moderngl.Program, quad: moderngl.VertexArray, bands: Sequence[tuple[float, float]]) -> None:
         """Scatter what was drawn. bands: shares of the width from and to which it stays: a wipe shows two pictures."""

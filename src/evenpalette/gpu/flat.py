@@ -31,20 +31,20 @@ class Flat:
         shading = self._shading
         bound = [shading.bound(look) for look, _ in looks]
         regions = self._drawn.since((viewport, view, looks, lines), bound, partly=partly).regions
-        parts = (
-            [viewport] if regions is None else on_flat(shading.coverages(regions), view, viewport) if regions else []
-        )
+        tiles = on_flat(shading.coverages(regions), view, viewport) if regions else None
+        if regions is not None and tiles is None:
+            return []
+        within = tiles.box if tiles is not None else viewport
         texel = min(viewport[2], viewport[3]) / view.span / max(shading.state.sources.size)
-        clip = view.matrix(viewport[2], viewport[3])
-        for within in parts:
-            shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
-            for look, left, right in bands(looks, viewport[2]):
-                part = common((viewport[0] + left, viewport[1], right - left, viewport[3]), within)
-                shading.shade(viewport, part, look, target=target, plane=view)
-            shading.textures.magnify(SMOOTH)
-            begin(self._ctx, target, viewport, within)
-            self._overlays.draw_selection(clip, flat=True)
+        shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
+        for look, left, right in bands(looks, viewport[2]):
+            part = common((viewport[0] + left, viewport[1], right - left, viewport[3]), within)
+            shading.shade(viewport, part, look, target=target, plane=view, tiles=tiles)
+        shading.textures.magnify(SMOOTH)
+        for part in tiles.parts if tiles is not None else [viewport]:
+            begin(self._ctx, target, viewport, part)
+            self._overlays.draw_selection(view.matrix(viewport[2], viewport[3]), flat=True)
             if lines and self.buffers is not None:
-                self._overlays.draw_lines(self.buffers, clip, view)
+                self._overlays.draw_lines(self.buffers, viewport, view, target, part)
         self._ctx.scissor = None
-        return parts
+        return [viewport] if tiles is None else tiles.parts

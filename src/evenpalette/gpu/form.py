@@ -17,7 +17,7 @@ from evenpalette.gpu.programs import defined, shader_file, tell, tell_bytes
 from evenpalette.gpu.shading import WHITE, Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.surface import SurfaceBuffer
-from evenpalette.gpu.touched import Drawn, on_form
+from evenpalette.gpu.touched import Drawn, Tiles, on_form
 
 
 class Form:
@@ -62,32 +62,40 @@ class Form:
         change = drawn.since((buffer, buffer.key, viewport, looks, blooms), bound, partly=partly)
         if not partly:
             buffer.forget()
-        within: Viewport | None = (0, 0, *buffer.size)
-        if change.regions is not None:
-            within = on_form(shading.coverages(change.regions), buffer) if change.regions else None
-        if within is None:
-            return []
-        self.clear(buffer, within)
+        within: Viewport = (0, 0, *buffer.size)
+        tiles: Tiles | None = None
+        if change.regions is not None and not self._overlays.has_selection:
+            tiles = on_form(shading.coverages(change.regions), buffer) if change.regions else None
+            if tiles is None:
+                return []
+            # All that the model covers is written over, and nothing beside it.
+            within = tiles.box
+        else:
+            self.clear(buffer)
+            if blooms:
+                buffer.bloom.clear()
         self.bloomed = bool(blooms)
-        if blooms:
-            buffer.bloom.clear(within)
         for look, left, right in parts:
             part = common((left, 0, right - left, size[1]), within)
             below = self._others.picture(size, camera, look, _called(name, coarser))
             shading.shade(
-                (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below, blooms=shading.blooms(look)
-            )
-        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), within)
-        self._ctx.enable(moderngl.DEPTH_TEST)
-        self._ctx.depth_func = "<="
-        self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
-        self._ctx.depth_func = "<"
+                (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below,
+                blooms=shading.blooms(look), tiles=tiles,
+            )  # fmt: skip
+        if tiles is None:
+            begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), within)
+            self._ctx.enable(moderngl.DEPTH_TEST)
+            self._ctx.depth_func = "<="
+            self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
+            self._ctx.depth_func = "<"
         scatters = bool(blooms) and EMISSIVE in change.writes
         if scatters:
             buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in parts])
         seen = viewport
         if not scatters and coarser == 1:
-            seen = common(viewport, (viewport[0] + within[0], viewport[1] + within[1], within[2], within[3]))
+            # The outline is smoothed over the pixels around it.
+            around = viewport[0] + within[0] - 1, viewport[1] + within[1] - 1, within[2] + 2, within[3] + 2
+            seen = common(viewport, around)
         self._show(buffer, target, viewport, seen, blooms)
         return [seen]
 
@@ -109,12 +117,11 @@ class Form:
         quad.render(moderngl.TRIANGLE_STRIP)
         self._ctx.scissor = None
 
-    def clear(self, buffer: SurfaceBuffer, part: Viewport | None = None) -> None:
-        """Nothing but the surround, in all of it or in a part."""
-        part = part or (0, 0, *buffer.size)
-        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), part)
+    def clear(self, buffer: SurfaceBuffer) -> None:
+        """Nothing but the surround."""
+        begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), (0, 0, *buffer.size))
         buffer.shaded.depth_mask = False
-        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0, viewport=part)
+        buffer.shaded.clear(SURROUND, SURROUND, SURROUND, 0.0)
 
     def last(self, name: str) -> tuple[SurfaceBuffer | None, int]:
         """What a view's pixels show, and how much coarser it is than the view."""

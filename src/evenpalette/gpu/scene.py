@@ -19,6 +19,7 @@ from evenpalette.gpu.form import Form, faces_of
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
+from evenpalette.gpu.programs import shader_file
 from evenpalette.gpu.shading import Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.thumbnails import Thumbnails
@@ -31,7 +32,8 @@ class SceneRenderer:
         """alone: only the active sheet is drawn as it looks, the others are plain clay. elsewhere: makes large textures
         and compiles shaders beforehand; here where it is not given."""
         self.ctx = ctx
-        self._shading, self._overlays = Shading(ctx, elsewhere), Overlays(ctx)
+        self._shading = Shading(ctx, elsewhere)
+        self._overlays = Overlays(ctx, self._shading.programs.plain(shader_file("picture.frag")))
         self._others = OtherSheets(None if alone else lambda: SceneRenderer(ctx, alone=True, elsewhere=elsewhere))
         self._form = Form(ctx, self._shading, self._overlays, self._others)
         self._flat = Flat(ctx, self._shading, self._overlays)

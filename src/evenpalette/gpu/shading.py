@@ -23,9 +23,20 @@ from evenpalette.core.values import ValueType
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.look import Look, Show
-from evenpalette.gpu.programs import LIGHTING, Drawing, Elsewhere, Picture, ViewPrograms, ViewText, tell, tell_bytes
+from evenpalette.gpu.programs import (
+    CORNER,
+    LIGHTING,
+    Drawing,
+    Elsewhere,
+    Picture,
+    ViewPrograms,
+    ViewText,
+    tell,
+    tell_bytes,
+)
 from evenpalette.gpu.surface import SurfaceBuffer
 from evenpalette.gpu.textures import TextureCache
+from evenpalette.gpu.touched import Tiles
 
 #: What is read where there is nothing to read.
 WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)
@@ -67,12 +78,12 @@ class Shading:
     def shade(
         self, viewport: Viewport, part: Viewport, look: Look, *, target: moderngl.Framebuffer | None = None,
         buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
-        below: moderngl.Texture | None = None, blooms: bool = False,
+        below: moderngl.Texture | None = None, blooms: bool = False, tiles: Tiles | None = None,
     ) -> None:  # fmt: skip
         """Run the recipe for every pixel of a part of the viewport.
 
         The model is drawn into the room of its buffer, the texture plane into the target. below: what parts of other
-        sheets show. blooms: what is sent out is kept apart, to be scattered.
+        sheets show. blooms: what is sent out is kept apart, to be scattered. tiles: only these pixels of the part.
         """
         if part[2] <= 0 or part[3] <= 0:
             return
@@ -101,7 +112,14 @@ class Shading:
             tell(program, "u_plane", (u, v, step, -step))
         if camera is not None:
             self._set_light(program, look, camera, (viewport[2], viewport[3]))
-        quad.render(moderngl.TRIANGLE_STRIP)
+        if tiles is None:
+            quad.render(moderngl.TRIANGLE_STRIP)
+        else:
+            held = self._ctx.buffer(tiles.corners.tobytes())
+            array = self._ctx.vertex_array(program, [(held, "2f", CORNER)])
+            array.render(moderngl.TRIANGLES)
+            array.release()
+            held.release()
         for unit in range(units):
             self._trilinear.clear(unit)
         self._ctx.depth_func = "<"
@@ -252,7 +270,8 @@ class Shading:
         """Put every texture that the program reads on a unit; returns how many there are."""
         unit = 0
         for name, (texture, sampler) in pictures.items():
-            if name in program:
+            # Not `in`: that asks every member for its name.
+            if program.get(name, None) is not None:
                 texture.use(unit)
                 if sampler is not None:
                     sampler.use(unit)

@@ -6,7 +6,6 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.raster.box import Box
 from evenpalette.gpu.bloom import Bloom
 
 
@@ -34,7 +33,7 @@ class SurfaceBuffer:
         self.shaded = ctx.framebuffer([self.picture], self._depth)
         self._ctx = ctx
         self._bloom: Bloom | None = None
-        self._kept: dict[int, tuple[NDArray, Box | None]] = {}
+        self._kept: dict[int, tuple[NDArray, NDArray[np.bool_]]] = {}
 
     @property
     def bloom(self) -> Bloom:
@@ -61,7 +60,7 @@ class SurfaceBuffer:
         faces = np.frombuffer(data, np.float32).reshape(top - bottom, right - left)
         return faces.astype(np.int32) - 1
 
-    def kept(self, plane: NDArray, make: Callable[[], Box | None]) -> Box | None:
+    def kept(self, plane: NDArray, make: Callable[[], NDArray[np.bool_]]) -> NDArray[np.bool_]:
         """Where a plane is seen here, remembered until something else is drawn."""
         held = self._kept.get(id(plane))
         if held is None or held[0] is not plane:

@@ -2,13 +2,14 @@
 
 import math
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.raster.box import Box, joined
-from evenpalette.core.raster.reading import derived
+from evenpalette.core.raster.reading import derived, resize_plane
 from evenpalette.core.recipe.binding import ANYTHING, BoundStep, Change, change_of
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport
@@ -16,6 +17,8 @@ from evenpalette.gpu.surface import SurfaceBuffer
 
 #: Pixels that a filter reads beyond a pixel at most, at the level that it chooses.
 _FILTER = 4.0
+#: Pixels of a tile's side, and a coverage in 255ths that 8 bits round to nothing.
+_TILE, _NOTHING = 8, 0.4
 
 
 class Drawn:
@@ -41,8 +44,24 @@ class Drawn:
         self._key = None
 
 
-def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> list[Viewport]:
-    """The parts of the texture plane's viewport in which coverages (height, width) can be seen."""
+@dataclass(frozen=True, eq=False)
+class Tiles:
+    """A part of a viewport in rectangles. box: around all of them. corners: of their triangles, float32 (n, 2), 0..1 of
+    the viewport from the bottom left. parts: the rectangles, where they are few."""
+
+    box: Viewport
+    corners: NDArray[np.float32]
+    parts: list[Viewport] = field(default_factory=list)
+
+
+def _triangles(x0: NDArray, y0: NDArray, x1: NDArray, y1: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
+    """Two for each rectangle, (n, 2)."""
+    corners = np.stack([x0, y0, x1, y0, x0, y1, x0, y1, x1, y0, x1, y1], 1).reshape(-1, 2)
+    return (corners / np.array(size)).astype(np.float32)
+
+
+def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> Tiles | None:
+    """The part of the texture plane's viewport in which coverages (height, width) can be seen; None for nothing."""
     box: Box | None = None
     for plane in planes:
         left, top, right, bottom = (int(n) for n in derived((plane,), "reach", lambda p=plane: _reach(p)))  # type: ignore[misc]
@@ -50,7 +69,7 @@ def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: View
             own = (left, top, right, bottom)
             box = own if box is None else joined(box, own)
     if box is None:
-        return []
+        return None
     height, width = planes[0].shape
     pixels = min(viewport[2], viewport[3]) / view.span
     # A texel more on each side, and what a filter reads where texels are smaller than pixels.
@@ -63,7 +82,13 @@ def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: View
             x0, y0 = view.to_pixel(u0, v0, viewport[2], viewport[3])
             x1, y1 = view.to_pixel(u1, v1, viewport[2], viewport[3])
             found.append(_inside(viewport, x0, viewport[3] - y1, x1, viewport[3] - y0))
-    return [part for part in found if part is not None]
+    parts = [part for part in found if part is not None]
+    if not parts:
+        return None
+    x, y, wide, high = np.array(parts).T - np.array([[viewport[0]], [viewport[1]], [0], [0]])
+    around = int(x.min()), int(y.min()), int((x + wide).max()), int((y + high).max())
+    whole = viewport[0] + around[0], viewport[1] + around[1], around[2] - around[0], around[3] - around[1]
+    return Tiles(whole, _triangles(x, y, x + wide, y + high, (viewport[2], viewport[3])), parts)
 
 
 def _wrapped(low: float, high: float) -> list[tuple[float, float]]:
@@ -74,16 +99,21 @@ def _wrapped(low: float, high: float) -> list[tuple[float, float]]:
     return [*found, *([(low + 1, 1.0)] if low < 0 else []), *([(0.0, high - 1)] if high > 1 else [])]
 
 
-def on_form(planes: Iterable[NDArray[np.uint8]], buffer: SurfaceBuffer) -> Viewport | None:
+def on_form(planes: Iterable[NDArray[np.uint8]], buffer: SurfaceBuffer) -> Tiles | None:
     """The part of the model's picture in which coverages can be seen; None for nothing."""
-    found: Box | None = None
-    for plane in planes:
-        box = buffer.kept(plane, lambda p=plane: _seen(p, buffer))  # type: ignore[misc]
-        if box is not None:
-            found = box if found is None else joined(found, box)
-    if found is None:
+    masks = [buffer.kept(plane, lambda p=plane: _seen(p, buffer)) for plane in planes]  # type: ignore[misc]
+    mask = np.logical_or.reduce(masks) if masks else np.zeros((0, 0), bool)
+    if not mask.any():
         return None
-    return _inside((0, 0, *buffer.size), found[0], found[1], found[2], found[3])
+    # Runs of tiles, row by row: each is two triangles.
+    edges = np.diff(np.pad(mask, ((0, 0), (1, 1))).astype(np.int8), axis=1)
+    rows, starts = np.nonzero(edges == 1)
+    stops = np.nonzero(edges == -1)[1]
+    width, height = buffer.size
+    x0, x1 = starts * _TILE, np.minimum(stops * _TILE, width)
+    y0, y1 = rows * _TILE, np.minimum((rows + 1) * _TILE, height)
+    box = _inside((0, 0, width, height), x0.min(), y0.min(), x1.max(), y1.max())
+    return Tiles(box, _triangles(x0, y0, x1, y1, buffer.size)) if box is not None else None
 
 
 def _inside(viewport: Viewport, left: float, low: float, right: float, high: float) -> Viewport | None:
@@ -101,41 +131,29 @@ def _reach(plane: NDArray[np.uint8]) -> NDArray[np.int64]:
     return np.array([columns[0], rows[0], columns[-1] + 1, rows[-1] + 1] if len(rows) else [0, 0, 0, 0], np.int64)
 
 
-def _seen(plane: NDArray[np.uint8], buffer: SurfaceBuffer) -> Box | None:
-    """The box of the model's pixels that read anything of a coverage, in the level that the filter chooses or finer.
+def _seen(plane: NDArray[np.uint8], buffer: SurfaceBuffer) -> NDArray[np.bool_]:
+    """Which tiles of the model's picture read anything of a coverage, bool (rows, columns) from the bottom.
 
-    Each level holds, of every texel and those around it, whether any texel below is covered.
+    By the level that the filter chooses, and the one beside it: of each, whether the mean of a texel or of one around
+    it is more than what 8 bits round to nothing.
     """
     surface, slopes = buffer.read_surface()
     there = (surface[..., 2] > 0) & (surface[..., 3] == 0)
-    height, width = plane.shape
-    size = np.array([width, height], np.float32)
+    size = np.array([plane.shape[1], plane.shape[0]], np.float32)
     steps = np.stack([np.linalg.norm(slopes[..., k : k + 2] * size, axis=-1) for k in (0, 2)]).max(0)
-    level = np.clip(np.ceil(np.log2(np.maximum(steps, 1e-6))), 0, 16).astype(np.int8)
-    covered = (plane > 0).astype(np.uint8)
-    mask = np.zeros(there.shape, bool)
+    lod = np.maximum(np.log2(np.maximum(steps, 1e-6)), 0)
     u, v = surface[..., 0] % 1.0, surface[..., 1] % 1.0
-    for number in range(int(level[there].max(initial=0)) + 1):
-        around = cv2.dilate(cv2.copyMakeBorder(covered, 1, 1, 1, 1, cv2.BORDER_WRAP), np.ones((3, 3), np.uint8))[
-            1:-1, 1:-1
-        ]
-        at = there & (level == number)
+    mask, held = np.zeros(there.shape, bool), plane.astype(np.float32)
+    for level in range(max(plane.shape).bit_length()):
+        height, width = held.shape
+        bordered = cv2.copyMakeBorder((held > _NOTHING).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_WRAP)
+        covered = cv2.dilate(bordered, np.ones((3, 3), np.uint8))[1:-1, 1:-1] > 0
+        last = height == width == 1
+        at = there & (lod < level + 1) & (lod > level - 1) if not last else there & (lod > level - 1)
         if at.any():
-            rows, columns = (v[at] * around.shape[0]).astype(np.int64), (u[at] * around.shape[1]).astype(np.int64)
-            mask[at] = around[np.minimum(rows, around.shape[0] - 1), np.minimum(columns, around.shape[1] - 1)] > 0
-        if min(covered.shape) == 1 and max(covered.shape) == 1:
-            # All coarser levels are this one.
-            mask |= there & (level > number) & bool(covered.any())
-            break
-        covered = _half(covered)
-    rows, columns = np.flatnonzero(mask.any(1)), np.flatnonzero(mask.any(0))
-    # A pixel more on each side: the outline is smoothed.
-    return (int(columns[0]) - 1, int(rows[0]) - 1, int(columns[-1]) + 2, int(rows[-1]) + 2) if len(rows) else None
-
-
-def _half(covered: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """The next level: whether any of two by two (or three, of odd sides) texels is covered."""
-    height, width = covered.shape
-    padded = np.pad(covered, ((0, height % 2 if height > 1 else 1), (0, width % 2 if width > 1 else 1)), mode="edge")
-    two = padded[: padded.shape[0] // 2 * 2, : padded.shape[1] // 2 * 2]
-    return np.ascontiguousarray(two.reshape(two.shape[0] // 2, 2, two.shape[1] // 2, 2).max((1, 3)))
+            rows, columns = (v[at] * height).astype(np.int64), (u[at] * width).astype(np.int64)
+            mask[at] |= covered[np.minimum(rows, height - 1), np.minimum(columns, width - 1)]
+        held = np.asarray(resize_plane(held, (max(1, width // 2), max(1, height // 2))), np.float32)
+        held = held.reshape(max(1, height // 2), max(1, width // 2))
+    padded = np.pad(mask, ((0, -mask.shape[0] % _TILE), (0, -mask.shape[1] % _TILE)))
+    return np.asarray(padded.reshape(padded.shape[0] // _TILE, _TILE, -1, _TILE).any((1, 3)))

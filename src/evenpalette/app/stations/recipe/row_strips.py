@@ -56,7 +56,9 @@ class RowStrip(QWidget):
         self.show_look(look, selected)
 
     def show_look(self, look: StripLook, selected: bool) -> None:
-        """Show other values of the same row."""
+        """Show other values of the same row; what is shown already is not painted again."""
+        if (look, selected) == (self.look, self._selected) and self.accessibleName():
+            return
         self.look, self._selected = look, selected
         follows = f", follows {look.follows}" if look.follows else ""
         self.setAccessibleName(f"Row {look.where}, {look.value}{follows}")

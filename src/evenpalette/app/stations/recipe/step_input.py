@@ -127,7 +127,10 @@ class InputRow:
             self.source.setToolTip(
                 "The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse"
             )
-        self.source.setStyleSheet("" if not binding.is_plain else f"color: {theme.MUTED};")
+        # Another style sheet has all around laid out anew.
+        style = "" if not binding.is_plain else f"color: {theme.MUTED};"
+        if self.source.styleSheet() != style:
+            self.source.setStyleSheet(style)
         variant = find_variant(state, state.project.active_variant)
         self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
 
