@@ -23,7 +23,7 @@ define installed
 	  else echo "Please install first: sudo apt-get install$$missing"; fi; fi
 endef
 
-.PHONY: setup demo test test-window test-core fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup demo test test-window test-stations test-core fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.ready
 
@@ -49,15 +49,20 @@ else
 	$(BIN)/evenpalette demo
 endif
 
-# Two halves beside each other, each with a display of its own; what they say is printed when both are done.
+# Three parts beside each other, each with a display of its own; what they say is printed when all are done.
 test: setup strangers
-	@$(MAKE) --no-print-directory -j2 -O test-window test-core
+	@$(MAKE) --no-print-directory -j3 -O test-window test-stations test-core
+
+PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
 test-window:
-	$(UNDER) $(BIN)/python -m pytest -p no:cacheprovider tests/ui
+	$(UNDER) $(PYTEST) tests/ui/test_[a-m]*.py
+
+test-stations:
+	$(subst -a ,-a -n 140 ,$(UNDER)) $(PYTEST) tests/ui/test_[n-z]*.py
 
 test-core:
-	$(subst -a ,-a -n 140 ,$(UNDER)) $(BIN)/python -m pytest --ignore=tests/ui
+	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) --ignore=tests/ui
 
 # Ten thousand spoiled files of every format, each read under a cap of time and memory.
 fuzz: setup

@@ -61,7 +61,7 @@ def rename(hand: Hand, name: str) -> None:
 def test_two_saves_in_a_hurry_leave_the_newest_and_every_file_it_names(hand: Hand) -> None:
     session = hand.session
     assert session.path is not None
-    for trial in range(6):
+    for trial in (0, 2, 5):
         for half in range(3):
             inverted = {k: 255 - v for k, v in session.state.coverages.items()}
             session.commit("invert", replace(session.state, coverages=MappingProxyType(inverted)))
