@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, evaluation, id_image, painting, palettes, verbs
+from benchmarks import bake, evaluation, history, id_image, painting, palettes, verbs
 
 
 def main() -> None:
@@ -24,6 +24,7 @@ def main() -> None:
     ):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)
+    history.finish()
 
 
 if __name__ == "__main__":

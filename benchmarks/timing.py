@@ -4,6 +4,8 @@ import statistics
 import time
 from collections.abc import Callable
 
+from benchmarks.history import note
+
 
 def once(work: Callable[[], object]) -> float:
     """Seconds for one call."""
@@ -24,6 +26,7 @@ def ratio(
     other = statistics.median(b for _, b in pairs) * 1000
     judged = "" if limit is None else f", {'within' if median <= limit else 'ABOVE'} the wanted {limit:g}"
     print(f"{label}: {median:.2f} times the reference ({mine:.0f} ms against {other:.0f} ms){judged}")
+    note(label, median)
     return median
 
 
@@ -45,3 +48,4 @@ def speedup(label: str, work: Callable[[int], object], wanted: float = 1.7, runs
     print(
         f"{label}: {median:.2f} times as fast as one, {'within' if median >= wanted else 'BELOW'} the wanted {wanted:g}"
     )
+    note(label, 1 / median)

@@ -1,0 +1,67 @@
+"""What benchmarks measured over time: ratios only, a file for each day and kind of machine.
+
+`make bench` writes `benchmarks/history/<version>-<date>-<kind>.json` and prints what got slower by more than a tenth
+since the newest file of another version on the same kind of machine.
+"""
+
+import json
+import os
+import platform
+from datetime import UTC, datetime
+from pathlib import Path
+
+from evenpalette import __version__
+
+FOLDER = Path(__file__).parent / "history"
+#: How much slower counts: machines are shared and noisy.
+_SLOWER = 1.1
+
+#: The ratios of this run, by their labels; larger is slower.
+measured: dict[str, float] = {}
+
+
+def kind() -> str:
+    """What kind of machine this is, in words that name none: cores, architecture, whether it draws by software."""
+    drawn = "software" if os.environ.get("LIBGL_ALWAYS_SOFTWARE") else "hardware"
+    return f"{os.cpu_count()}-{platform.machine()}-{drawn}"
+
+
+def note(label: str, ratio: float) -> None:
+    """Keep a ratio of this run; `work` of another process hands its own over on standard output."""
+    measured[label] = round(ratio, 4)
+
+
+def slower(now: dict[str, float], before: dict[str, float]) -> list[str]:
+    """A line for each ratio that grew by more than a tenth, the worst first."""
+    grown = [(now[label] / before[label], label) for label in now.keys() & before.keys() if before[label] > 0]
+    return [
+        f"SLOWER by {(by - 1) * 100:.0f}%: {label} ({before[label]:g} before, {now[label]:g} now)"
+        for by, label in sorted(grown, reverse=True)
+        if by > _SLOWER
+    ]
+
+
+def last(folder: Path = FOLDER) -> tuple[str, dict[str, float]]:
+    """The newest file of another version on this kind of machine: its name and its ratios."""
+    found = []
+    for path in folder.glob("*.json"):
+        held = json.loads(path.read_text())
+        if held["kind"] == kind() and held["version"] != __version__:
+            found.append((held["date"], path.stem, held["ratios"]))
+    return max(found)[1:] if found else ("", {})
+
+
+def finish(folder: Path = FOLDER) -> None:
+    """Write what was measured, and say what got slower."""
+    if not measured:
+        return
+    folder.mkdir(exist_ok=True)
+    date = datetime.now(UTC).strftime("%Y-%m-%d")
+    held = {"version": __version__, "date": date, "kind": kind(), "ratios": dict(sorted(measured.items()))}
+    (folder / f"{__version__}-{date}-{kind()}.json").write_text(json.dumps(held, indent=1) + "\n")
+    name, before = last(folder)
+    if not name:
+        print("There are no figures of an earlier version on this kind of machine to hold these against.")
+        return
+    print(f"Held against {name}:")
+    print("\n".join(slower(measured, before)) or "nothing got slower by more than a tenth")

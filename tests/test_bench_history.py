@@ -1,0 +1,34 @@
+"""What benchmarks measured is kept, and what got slower is named."""
+
+import json
+from pathlib import Path
+
+import pytest
+from benchmarks import history
+
+
+def test_what_grew_by_more_than_a_tenth_is_named_the_worst_first() -> None:
+    before = {"a": 1.0, "b": 2.0, "c": 4.0, "gone": 1.0}
+    now = {"a": 1.05, "b": 3.0, "c": 4.8, "new": 9.0}
+    lines = history.slower(now, before)
+    assert [line.split(": ")[1].split(" (")[0] for line in lines] == ["b", "c"]
+    assert lines[0].startswith("SLOWER by 50%")
+
+
+def test_figures_are_held_against_the_last_version_on_the_same_kind_of_machine(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(history, "measured", {})
+    history.note("reading", 2.0)
+    history.finish(tmp_path)
+    assert "no figures of an earlier version" in capsys.readouterr().out
+    monkeypatch.setattr(history, "__version__", "99")
+    history.note("reading", 3.0)
+    history.finish(tmp_path)
+    assert "SLOWER by 50%: reading (2 before, 3 now)" in capsys.readouterr().out
+    held = [json.loads(path.read_text()) for path in tmp_path.glob("*.json")]
+    assert {h["version"] for h in held} >= {"99"}
+    assert all(h["kind"] == history.kind() for h in held)
+    # Another kind of machine says nothing about this one.
+    monkeypatch.setattr(history, "kind", lambda: "another")
+    assert history.last(tmp_path) == ("", {})
