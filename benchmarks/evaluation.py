@@ -13,7 +13,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.sampling import read_placed
 from evenpalette.core.recipe.binding import BoundStep, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
-from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
+from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage

@@ -25,7 +25,7 @@ from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.regions import Into
 from evenpalette.core.edits.variants import activate
 from evenpalette.core.light.lamps import Light
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.tones.ramps import LOUD
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"

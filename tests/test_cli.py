@@ -19,7 +19,7 @@ from evenpalette.core.edits.regions import regions_from_channels
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage
 from tests.core.mesh.test_gltf import two_materials
 

@@ -15,7 +15,7 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 
 from .common import regions_of_flags

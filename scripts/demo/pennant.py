@@ -12,7 +12,7 @@ from evenpalette.core.edits import asset, recipe, regions, tone
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding, Pick
+from evenpalette.core.recipe.recipe import Binding, Pick
 
 from .common import with_variants
 from .pattern import noise, normal_from_height, smoothstep

@@ -19,7 +19,7 @@ from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 
 from .common import regions_of_flags, with_variants
 from .pattern import noise, normal_from_height, smoothstep

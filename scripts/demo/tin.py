@@ -13,7 +13,7 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.tones.palettes.reduce import Order
 

@@ -16,7 +16,7 @@ from evenpalette.core.findings.kind import Weight
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.findings.ranking import weight
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.regions.model import Division, Region, RegionSet
+from evenpalette.core.regions.region_set import Division, Region, RegionSet
 from evenpalette.core.regions.source import BakeSettings
 from evenpalette.core.regions.sources import SOURCES
 from evenpalette.core.regions.sources.painted import PaintedSource

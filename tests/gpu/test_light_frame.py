@@ -14,7 +14,7 @@ from evenpalette.core.edits.asset import add_texture, set_mesh
 from evenpalette.core.edits.recipe import add_step, bind_input, set_base
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage, parse_project
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.look import Look

@@ -23,7 +23,7 @@ from evenpalette.core.edits.variants import add_variant
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding, Pick
+from evenpalette.core.recipe.recipe import Binding, Pick
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.storage import Storage
 from tests.core.mesh.test_gltf import Writer, two_materials

@@ -10,7 +10,7 @@ import pytest
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from tests.ui.conftest import Hand
 
 #: What Mesa keeps on disk tells what was compiled, and by whom.
@@ -28,10 +28,10 @@ def settled():
     while before != size():
         before = size(); time.sleep(0.2)
     return before
-beforehand, rehearse = [], programs.rehearse
+beforehand, precompile = [], programs.precompile
 def noted(job):
-    rehearse(job); beforehand.append(job)
-programs.rehearse = noted
+    precompile(job); beforehand.append(job)
+programs.precompile = noted
 app = make_application()
 from evenpalette.app.window import MainWindow
 w = MainWindow(); w.show(); w.project.open_demo(sys.argv[2], into=pathlib.Path(sys.argv[1]))

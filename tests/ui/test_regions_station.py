@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QPushButton, QToolButton
 
 from evenpalette.app.stations.regions.bench import RegionsBench
-from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
 from evenpalette.app.stations.regions.clean_dialog import CleanDialog
 from evenpalette.app.stations.regions.flag_dialog import FlagDialog
 from evenpalette.app.stations.regions.mesh_source_dialog import MeshSourceDialog
+from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.edits.asset import replace_texture, set_encoding

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
 
 from evenpalette.app.stations.recipe.row_strips import RowStrip
 from evenpalette.app.stations.recipe.step_cards import OpenCard
-from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
+from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show

@@ -9,7 +9,7 @@ from evenpalette.core.edits import recipe, variants
 from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.edits.regions import remove_region, update_region
 from evenpalette.core.errors import Cancelled
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from tests.ui.conftest import Hand
 
 

@@ -13,8 +13,8 @@ from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.placement import Placement
-from evenpalette.core.recipe.model import Step
 from evenpalette.core.recipe.pick import picked
+from evenpalette.core.recipe.recipe import Step
 from evenpalette.core.recipe.steps import KINDS
 from tests.ui.conftest import Hand
 

@@ -16,11 +16,11 @@ from evenpalette.app.widgets.ramp_field import RampField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits.asset import replace_texture
-from evenpalette.core.edits.levels import levels_of
 from evenpalette.core.edits.palette import locked_of, rows_of
 from evenpalette.core.edits.ramps import ramps_of, strips_with_ramps
+from evenpalette.core.edits.tone_levels import levels_of
 from evenpalette.core.raster.mending.mend import mend
-from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
 from tests.ui.conftest import Hand, choose
 from tests.ui.test_surface import when_open

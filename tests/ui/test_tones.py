@@ -63,7 +63,7 @@ def test_a_texture_is_reduced_recolored_sorted_laid_and_undone(hand: Hand) -> No
     _, day = hand.form_and_flat()
     step = next(step for step in session.state.project.recipe.steps if step.kind == "palette")
     from evenpalette.core.edits.recipe import bind_input
-    from evenpalette.core.recipe.model import Binding
+    from evenpalette.core.recipe.recipe import Binding
 
     session.apply("row", lambda s: bind_input(s, step.id, "row", Binding(value=1), step.rows[0].id))
     hand.window.views.headers.flat_stage.setCurrentIndex(0)

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from evenpalette.core.document.state import State
-from evenpalette.core.recipe.model import Binding, Pick, Step
+from evenpalette.core.recipe.recipe import Binding, Pick, Step
 from evenpalette.core.recipe.steps import KINDS
 
 #: What of a document can change; views listen for what they show.

@@ -25,7 +25,7 @@ from evenpalette.core.edits.variants import activate, find_variant
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.findings import mend_for
 from evenpalette.core.findings.ranking import weight
-from evenpalette.core.regions.model import Division, Region
+from evenpalette.core.regions.region_set import Division, Region
 
 ROW_HEIGHT, HEADING_HEIGHT = 40, 24
 

@@ -17,13 +17,13 @@ from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.mesh.uv_coverage import SAMPLES, cover_texels
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.raster.mending.mend import mend
-from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.example import example_step
-from evenpalette.core.recipe.model import Recipe
+from evenpalette.core.recipe.recipe import Recipe
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.steps.levels import spread

@@ -35,7 +35,7 @@ from evenpalette.core.recipe.attributes import (
 from evenpalette.core.recipe.shader import ShaderText
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.gpu.elsewhere import Elsewhere
-from evenpalette.gpu.rehearsal import Rehearsal, rehearse, target_of
+from evenpalette.gpu.precompile import Precompilation, precompile, target_of
 
 _MOST_PROGRAMS = 16
 #: The corners of what is drawn: an attribute of the vertex shader.
@@ -47,17 +47,17 @@ LIGHTING = (
 )  # fmt: skip
 
 
-class Picture(NamedTuple):
+class BoundTexture(NamedTuple):
     """A texture that a program reads. sampler: reads it in place of its own filter."""
 
     texture: moderngl.Texture
     sampler: moderngl.Sampler | None = None
 
 
-class Drawing(NamedTuple):
+class DrawCall(NamedTuple):
     """What a program is drawn with and into. deep: only where depth is greater."""
 
-    pictures: Mapping[str, Picture]
+    pictures: Mapping[str, BoundTexture]
     target: moderngl.Framebuffer
     deep: bool
 
@@ -81,7 +81,7 @@ class ViewPrograms:
         """A program of ours that is always there, with the quad that it fills."""
         return self._made(fragment)
 
-    def of(self, text: str, drawing: Drawing) -> tuple[moderngl.Program, moderngl.VertexArray]:
+    def of(self, text: str, drawing: DrawCall) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """The program of a fragment shader, with the quad that it fills. Raises ShaderRefused with the driver's words
         and the line they are of, ShaderOnItsWay while it is compiled elsewhere."""
         if text not in self._held:
@@ -106,7 +106,7 @@ class ViewPrograms:
         }
         self._wanted.clear()
 
-    def _send_ahead(self, text: str, drawing: Drawing) -> None:
+    def _send_ahead(self, text: str, drawing: DrawCall) -> None:
         """Have it compiled elsewhere first, where that can be and nobody waits for the picture."""
         future = self._coming.get(text)
         if future is None and self.patient and self._elsewhere is not None:
@@ -118,12 +118,12 @@ class ViewPrograms:
                 for name, picture in drawing.pictures.items()
             )
             # moderngl takes the blanks around a text away, and drivers know a shader by every character.
-            job = Rehearsal(self._vertex.strip(), text.strip(), CORNER, pictures, target, drawing.deep)
+            job = Precompilation(self._vertex.strip(), text.strip(), CORNER, pictures, target, drawing.deep)
             if len(self._coming) >= _MOST_PROGRAMS:
                 # What has come and was never drawn with: an order of steps that was only passed over.
                 self._coming = {key: held for key, held in self._coming.items() if not held.done()}
             try:
-                future = self._coming[text] = self._elsewhere(lambda: rehearse(job))
+                future = self._coming[text] = self._elsewhere(lambda: precompile(job))
             except RuntimeError:  # it is closing
                 return
         if future is not None and self.patient and not future.done():

@@ -26,9 +26,9 @@ from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.programs import (
     CORNER,
     LIGHTING,
-    Drawing,
+    BoundTexture,
+    DrawCall,
     Elsewhere,
-    Picture,
     ViewPrograms,
     ViewText,
     tell,
@@ -94,7 +94,7 @@ class Shading:
         shader = self._shader(look, lit=on_model)
         pictures = self._pictures(shader, look, buffer, below)
         text = self._view_text(look, shader, lit=on_model, others=below is not None, blooms=blooms)
-        program, quad = self.programs.of(text, Drawing(pictures, target, on_model))
+        program, quad = self.programs.of(text, DrawCall(pictures, target, on_model))
         begin(self._ctx, target, viewport, part)
         if on_model:
             self._ctx.enable(moderngl.DEPTH_TEST)
@@ -233,12 +233,12 @@ class Shading:
 
     def _pictures(
         self, shader: ShaderText, look: Look, buffer: SurfaceBuffer | None, below: moderngl.Texture | None
-    ) -> dict[str, Picture]:
+    ) -> dict[str, BoundTexture]:
         """Every texture that a view reads, by the name of its sampler."""
         state = self.state
-        wanted = {BASE_SAMPLER: Picture(self.textures.of(state.base))}
+        wanted = {BASE_SAMPLER: BoundTexture(self.textures.of(state.base))}
         for sampler, planes in by_sampler(list(state.sources.coverages)).items():
-            wanted[sampler] = Picture(self.textures.of_planes(list(planes)))
+            wanted[sampler] = BoundTexture(self.textures.of_planes(list(planes)))
         values = state.values(look.variant)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)
@@ -247,26 +247,26 @@ class Shading:
             start = state.starts.get(NORMAL)
             kind = MipKind.NORMAL if start is not None and start.texture == chosen else MipKind.PLAIN
             # Between levels too, as placed reads are on the CPU.
-            wanted[sampler] = Picture(self.textures.of(raster, kind), self._trilinear if sampled.placed else None)
+            wanted[sampler] = BoundTexture(self.textures.of(raster, kind), self._trilinear if sampled.placed else None)
         if (start := state.starts.get(NORMAL)) is not None:
             stored = state.textures[start.texture].with_encoding(Encoding.DATA)
-            wanted["u_normal_map"] = Picture(self.textures.of(stored, MipKind.NORMAL))
+            wanted["u_normal_map"] = BoundTexture(self.textures.of(stored, MipKind.NORMAL))
         painted = look.texture or state.project.tone.painted or ""
         stored = self.extras.get(painted) or state.textures.get(painted, WHITE)
         # Data is shown by its stored values, as an image viewer would.
         is_data = bool(look.texture) and stored.encoding is Encoding.DATA
-        wanted["u_painted"] = Picture(self.textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored))
-        wanted["u_tone"] = Picture(self.textures.of(state.tone or WHITE))
+        wanted["u_painted"] = BoundTexture(self.textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored))
+        wanted["u_tone"] = BoundTexture(self.textures.of(state.tone or WHITE))
         if buffer is not None and look.light.environment:
-            wanted["u_environment"] = Picture(self._environment(look.light.environment))
+            wanted["u_environment"] = BoundTexture(self._environment(look.light.environment))
         if below is not None:
-            wanted["u_others"] = Picture(below)
+            wanted["u_others"] = BoundTexture(below)
         for part in ("surface", "slopes", "normal", "tangent", "bitangent"):
             # The plane has no model to read: what is not looked at must still be some texture.
-            wanted[f"u_{part}"] = Picture(getattr(buffer, part)) if buffer is not None else wanted[BASE_SAMPLER]
+            wanted[f"u_{part}"] = BoundTexture(getattr(buffer, part)) if buffer is not None else wanted[BASE_SAMPLER]
         return wanted
 
-    def _bind(self, program: moderngl.Program, pictures: Mapping[str, Picture]) -> int:
+    def _bind(self, program: moderngl.Program, pictures: Mapping[str, BoundTexture]) -> int:
         """Put every texture that the program reads on a unit; returns how many there are."""
         unit = 0
         for name, (texture, sampler) in pictures.items():

@@ -14,7 +14,7 @@ from evenpalette.core.raster.mips import MipKind, halved, mip_chain, next_level
 from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.gpu.elsewhere import Elsewhere
-from evenpalette.gpu.levels import Space, free, make_room, read_level, texture_in, write_level
+from evenpalette.gpu.mip_levels import Space, free, make_room, read_level, texture_in, write_level
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)

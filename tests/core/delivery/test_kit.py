@@ -32,7 +32,7 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
-from evenpalette.core.recipe.model import Binding, Pulse
+from evenpalette.core.recipe.recipe import Binding, Pulse
 from evenpalette.core.recipe.shader import kit_shader
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage

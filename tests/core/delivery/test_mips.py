@@ -14,7 +14,7 @@ from evenpalette.core.edits.recipe import add_row, add_step, bind_input
 from evenpalette.core.edits.regions import set_overlap
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.regions.overlap import Overlap
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage

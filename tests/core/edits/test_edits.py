@@ -16,8 +16,8 @@ from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectErro
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
-from evenpalette.core.regions.model import RegionSet
+from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.regions.region_set import RegionSet
 from evenpalette.core.regions.source import BakeSettings
 from evenpalette.core.storage.storage import Storage
 

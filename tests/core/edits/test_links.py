@@ -13,7 +13,7 @@ from evenpalette.core.edits.recipe import add_row, add_step, bind_input, name_in
 from evenpalette.core.edits.step_text import steps_as_text
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.findings.findings import find_all, mend_for
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage
 
 

@@ -11,7 +11,7 @@ from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import ValueType
 from evenpalette.core.variants.perceptual_difference import Eye, alike
-from evenpalette.core.variants.random_values import Chance, Way, roll
+from evenpalette.core.variants.random_values import Chance, RollWay, roll
 
 _ALL = tuple(
     Parameter(id=type_.value, name=type_.value, type=type_, default=default, low=low, high=high, choices=choices)
@@ -33,7 +33,7 @@ def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> Non
     for spread in (0.1, 0.5, 1.0):
         seen: dict[str, list] = {key: [] for key in _BASE}
         for _ in range(300):
-            made = {**_BASE, **roll(_ALL, _BASE, [], Chance(Way.VARY, spread, free), source)}
+            made = {**_BASE, **roll(_ALL, _BASE, [], Chance(RollWay.VARY, spread, free), source)}
             for parameter in _ALL:
                 assert parameter.accept(made[parameter.id]) == made[parameter.id]
                 seen[parameter.id].append(made[parameter.id])
@@ -50,14 +50,15 @@ def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> Non
         assert all(float(value).is_integer() for value in seen["integer"])
         assert set(seen["choice"]) == {"a", "b", "c"}
         assert 0 < seen["switch"].count(False) < 300 * (spread / 2 + 0.12)
-    assert roll(_ALL, _BASE, [], Chance(Way.VARY, 1.0, frozenset({"number"})), source).keys() <= {"number"}
-    assert roll(_ALL, _BASE, [], Chance(Way.VARY, 0.0, free), source) == {}
+    assert roll(_ALL, _BASE, [], Chance(RollWay.VARY, 1.0, frozenset({"number"})), source).keys() <= {"number"}
+    assert roll(_ALL, _BASE, [], Chance(RollWay.VARY, 0.0, free), source) == {}
     grays = {
-        roll(_ALL, {**_BASE, "color": "#808080"}, [], Chance(Way.VARY, 0.6, free), source)["color"] for _ in range(20)
+        roll(_ALL, {**_BASE, "color": "#808080"}, [], Chance(RollWay.VARY, 0.6, free), source)["color"]
+        for _ in range(20)
     }
     assert len(grays) == 20
     known = [{**_BASE, "color": "#010203", "number": 1.0}, {**_BASE, "color": "#040506", "number": 2.0}]
-    mixed = [roll(_ALL, _BASE, known, Chance(Way.MIX, 0.0, free), source) for _ in range(60)]
+    mixed = [roll(_ALL, _BASE, known, Chance(RollWay.MIX, 0.0, free), source) for _ in range(60)]
     assert {(row["color"], row["number"]) for row in mixed} == {
         (c, n) for c in ("#010203", "#040506") for n in (1.0, 2.0)
     }
@@ -66,7 +67,7 @@ def test_values_stay_within_their_limits_and_as_near_as_the_spread_says() -> Non
 def test_lanterns_are_rolled_each_apart_from_all_others_and_again_from_the_seed(lantern: State) -> None:
     colors = frozenset(p.id for p in lantern.project.recipe.parameters if p.type is ValueType.COLOR)
     first = lantern.project.variants[0].id
-    chance = Chance(Way.VARY, 0.5, colors)
+    chance = Chance(RollWay.VARY, 0.5, colors)
     made = roll_variants(lantern, 14, chance, 3, base=first, least=8.0)
     fresh = made.state.project.variants[len(lantern.project.variants) :]
     assert tuple(variant.id for variant in fresh) == made.variants
@@ -94,7 +95,7 @@ def test_what_is_said_of_many_rolls_is_never_more_than_is_there(lantern: State) 
     colors = frozenset(p.id for p in lantern.project.recipe.parameters if p.type is ValueType.COLOR)
     for seed in range(3):
         made = roll_variants(
-            lantern, 8, Chance(Way.MIX if seed % 2 else Way.VARY, 0.3 + seed / 10, colors), seed, least=6.0
+            lantern, 8, Chance(RollWay.MIX if seed % 2 else RollWay.VARY, 0.3 + seed / 10, colors), seed, least=6.0
         )
         eye = Eye(made.state)
         looks = [eye.look(made.state.values(v.id)) for v in made.state.project.variants]
@@ -106,12 +107,12 @@ def test_what_cannot_be_told_apart_is_made_as_far_apart_as_it_goes(lantern: Stat
     """One color that hardly moves cannot give ten variants: they are made all the same, and said how near they are."""
     moth = next(p.id for p in lantern.project.recipe.parameters if p.name == "Moth tint")
     near = roll_variants(
-        lantern, 4, Chance(Way.VARY, 0.02, frozenset({moth})), 1, base=lantern.project.variants[0].id, least=20.0
+        lantern, 4, Chance(RollWay.VARY, 0.02, frozenset({moth})), 1, base=lantern.project.variants[0].id, least=20.0
     )
     assert len(near.variants) == 4
     assert 0 < max(near.nearest) < 20
     with pytest.raises(RecipeError, match="choose at least one"):
-        roll_variants(lantern, 4, Chance(Way.VARY, 0.5, frozenset()), 1)
+        roll_variants(lantern, 4, Chance(RollWay.VARY, 0.5, frozenset()), 1)
     empty = recipe.add_step(State(), "tint", step_id="t")
     with pytest.raises(RecipeError):
-        roll_variants(empty, 4, Chance(Way.VARY, 0.5, frozenset({"gone"})), 1)
+        roll_variants(empty, 4, Chance(RollWay.VARY, 0.5, frozenset({"gone"})), 1)

@@ -21,7 +21,7 @@ from evenpalette.core.findings.findings import everything, find_all, find_in_reg
 from evenpalette.core.findings.ranking import ranked, weight
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.regions.checks.seams import near_islands
 from evenpalette.core.regions.overlap import Overlap
 from evenpalette.core.regions.owners import give_gaps, owners

@@ -9,14 +9,14 @@ from skimage import data
 from tests.glsl import apart
 
 from evenpalette.core.raster.compress import pack, packed_and_back
-from evenpalette.core.raster.game import FORMATS, PLAIN, Reads, Sampled, Setting, level_bytes, truth
+from evenpalette.core.raster.game import FORMATS, PLAIN, Filter, Sampled, Setting, level_bytes, truth
 from evenpalette.core.raster.game_ways import Advice, advise, measure, measure_ways, way_of, ways_of, what_if
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 
 FILTERS = {
-    Reads.NEAREST: moderngl.NEAREST_MIPMAP_NEAREST, Reads.BILINEAR: moderngl.LINEAR_MIPMAP_NEAREST,
-    Reads.TRILINEAR: moderngl.LINEAR_MIPMAP_LINEAR,
+    Filter.NEAREST: moderngl.NEAREST_MIPMAP_NEAREST, Filter.BILINEAR: moderngl.LINEAR_MIPMAP_NEAREST,
+    Filter.TRILINEAR: moderngl.LINEAR_MIPMAP_LINEAR,
 }  # fmt: skip
 FRAGMENT = """#version 330 core
 uniform sampler2D s; uniform sampler2D at; out vec4 o;
@@ -29,7 +29,7 @@ def opengl(levels: list[np.ndarray], at: np.ndarray, filter: int, repeats: bool)
     """Every level uploaded as half floats would lose: as floats; read at (u, v, level) of each pixel, (n, 4)."""
 
     def draw() -> np.ndarray:
-        from evenpalette.gpu.levels import Space, make_room, texture_in, write_level
+        from evenpalette.gpu.mip_levels import Space, make_room, texture_in, write_level
 
         ctx = moderngl.create_standalone_context(backend="egl")
         height, width, channels = levels[0].shape
@@ -58,7 +58,7 @@ def opengl(levels: list[np.ndarray], at: np.ndarray, filter: int, repeats: bool)
 @pytest.mark.parametrize("reads", list(FILTERS))
 @pytest.mark.parametrize("repeats", [True, False])
 @pytest.mark.parametrize("size", [(64, 64), (48, 20), (7, 33)])
-def test_reads_are_those_of_opengl(reads: Reads, repeats: bool, size: tuple[int, int]) -> None:
+def test_reads_are_those_of_opengl(reads: Filter, repeats: bool, size: tuple[int, int]) -> None:
     """At random coordinates, beside the tile too, and random levels: 1/255; at levels that lie between, and places that
     lie within 1/256 of a texel's border for nearest, a driver may round its own way (8 bits of fraction)."""
     rng = np.random.default_rng(3)
@@ -70,7 +70,7 @@ def test_reads_are_those_of_opengl(reads: Reads, repeats: bool, size: tuple[int,
     found = np.stack([texture.at(np.array([u]), np.array([v]), lod)[0] for u, v, lod in at])
     off = np.abs(found - expected).max(1)
     whole = at[:, 2] == np.floor(at[:, 2])
-    if reads is Reads.NEAREST:
+    if reads is Filter.NEAREST:
         assert (off[whole] < 1e-5).mean() > 0.98
         assert (off < 1e-5).mean() > 0.95
     else:

@@ -16,8 +16,8 @@ from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.mending.enlarge import enlarge
 from evenpalette.core.raster.mending.flow import flow_of, smooth_along
 from evenpalette.core.raster.mending.mend import mend
-from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.mending.noise import noise_of, remove_noise
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
 
 

@@ -10,8 +10,8 @@ from evenpalette.core.pcg import pcg
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import NOW, Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
-from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.shader import Reads, kit_shader, made_attributes
+from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
+from evenpalette.core.recipe.shader import ShaderReads, kit_shader, made_attributes
 from evenpalette.core.recipe.sources import Sources, Start
 
 SIDE = 64
@@ -39,7 +39,7 @@ def laid(
 def drawn(
     game: Game, kind: str, values: dict[str, object], textures: dict[str, Raster], prefix: str = "", **how: object
 ) -> np.ndarray:
-    reads = Reads({key: raster.channels for key, raster in textures.items()}, 3, (), [])
+    reads = ShaderReads({key: raster.channels for key, raster in textures.items()}, 3, (), [])
     shader = kit_shader(Recipe(steps=(step(kind, values),)), reads)
     rasters = {"ep_base": WHITE, **{name: textures[s.texture] for name, s in shader.textures.items()}}
     return game.run(shader.text + prefix, rasters, {}, (SIDE, SIDE), **how)  # type: ignore[arg-type]

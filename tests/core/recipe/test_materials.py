@@ -18,7 +18,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface, weight_at
 from evenpalette.core.recipe.example import example_step
-from evenpalette.core.recipe.model import Binding, Recipe
+from evenpalette.core.recipe.recipe import Binding, Recipe
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.steps.blend import MODES

@@ -12,8 +12,8 @@ from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, trace
-from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.shader import Reads, kit_shader
+from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
+from evenpalette.core.recipe.shader import ShaderReads, kit_shader
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import Sharing
@@ -67,7 +67,7 @@ def on_gpu(
     planes: list[np.ndarray] = PLANES,
     **how: object,
 ) -> np.ndarray:
-    reads = Reads({"mask": 4}, 3, sharing(overlap), IDS)
+    reads = ShaderReads({"mask": 4}, 3, sharing(overlap), IDS)
     shader = kit_shader(Recipe(steps=tuple(steps)), reads)
     four, last = (Raster(packed(planes[k : k + 4]), Encoding.DATA) for k in (0, 4))
     rasters = {"ep_base": BASE, "ep_coverage_0": four, "ep_coverage_1": last}
@@ -278,7 +278,7 @@ def test_cpu_and_glsl_agree_between_texel_centers_of_unequal_textures(game: Game
     sources = Sources(base, planes, (), {"mask": mask})
     size = (SIZE * 3, SIZE * 3)
     cpu = evaluate(bound, sources, size=size, float_output=True).pixels
-    shader = kit_shader(Recipe(steps=tuple(steps)), Reads({"mask": 4}, 3, sources.divisions, IDS))
+    shader = kit_shader(Recipe(steps=tuple(steps)), ShaderReads({"mask": 4}, 3, sources.divisions, IDS))
     rasters = {"ep_base": base, "ep_map_0": mask}
     rasters |= {f"ep_coverage_{k}": Raster(packed(planes[4 * k : 4 * k + 4]), Encoding.DATA) for k in range(2)}
     drawn = game.run(shader.text, rasters, {}, size, repeat=False)

@@ -24,12 +24,12 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.binding import Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface, trace
 from evenpalette.core.recipe.example import example_step
-from evenpalette.core.recipe.model import Binding, Pick, Pulse, Recipe, Row, Step
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.pick import pick_index, pick_share, picked
 from evenpalette.core.recipe.plan import plan_of, whole_plan
 from evenpalette.core.recipe.pulse import accepted_pulse, share_at
-from evenpalette.core.recipe.shader import Reads, kit_shader
+from evenpalette.core.recipe.recipe import Binding, Pick, Pulse, Recipe, Row, Step
+from evenpalette.core.recipe.shader import ShaderReads, kit_shader
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.values import Input, ValueType
@@ -58,7 +58,7 @@ def drawn(
     """What a game draws of an attribute, (height, width, 3)."""
     sources = Sources(BASE, PLANES)
     shader = kit_shader(
-        Recipe(steps=steps), Reads({key: r.channels for key, r in textures.items()}, 3, sources.divisions, IDS)
+        Recipe(steps=steps), ShaderReads({key: r.channels for key, r in textures.items()}, 3, sources.divisions, IDS)
     )
     rasters = {"ep_base": BASE, "ep_coverage_0": Raster(packed(PLANES), Encoding.DATA)}
     for name, sampled in shader.textures.items():

@@ -17,9 +17,9 @@ from evenpalette.core.errors import EvenPaletteError, RegionError, ValueProblem
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.chain import ChainInputs, run_chain
-from evenpalette.core.regions.model import Operation
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
 from evenpalette.core.regions.operations.noise import tileable_noise
+from evenpalette.core.regions.region_set import Operation
 from evenpalette.core.values import parse_stops
 
 RNG = np.random.default_rng(5)

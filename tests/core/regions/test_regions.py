@@ -18,7 +18,7 @@ from evenpalette.core.regions.dividing.channels import merge_channels, split_cha
 from evenpalette.core.regions.dividing.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.dividing.pick import pick_by_color, pick_coverages, pick_from
 from evenpalette.core.regions.dividing.unmix import unmix
-from evenpalette.core.regions.model import Division, Region, RegionSet
+from evenpalette.core.regions.region_set import Division, Region, RegionSet
 from evenpalette.core.regions.sources.channel import ChannelSource
 from evenpalette.core.regions.sources.flag import FlagSource
 

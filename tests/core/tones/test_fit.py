@@ -14,7 +14,7 @@ from evenpalette.core.edits import asset, recipe, regions, tone
 from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.tones.gray import METHODS, to_gray
 
 RNG = np.random.default_rng(9)

@@ -11,7 +11,12 @@ from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, replace_texture
-from evenpalette.core.edits.levels import (
+from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.edits.refining import freeze
+from evenpalette.core.edits.regions import regions_from_channels, remove_region
+from evenpalette.core.edits.splitting import split_by_hue
+from evenpalette.core.edits.tone import make_tone, tint_parameter_of, with_residue
+from evenpalette.core.edits.tone_levels import (
     leveled,
     levels_of,
     levels_row,
@@ -19,11 +24,6 @@ from evenpalette.core.edits.levels import (
     suggested_levels,
     true_average,
 )
-from evenpalette.core.edits.recipe import update_parameter
-from evenpalette.core.edits.refining import freeze
-from evenpalette.core.edits.regions import regions_from_channels, remove_region
-from evenpalette.core.edits.splitting import split_by_hue
-from evenpalette.core.edits.tone import make_tone, tint_parameter_of, with_residue
 from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate

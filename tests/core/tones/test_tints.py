@@ -12,7 +12,7 @@ from evenpalette.core.edits import asset, recipe, tone
 from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.tones.headroom import grays_of, headroom_of
 from evenpalette.core.tones.tints import fit_tint
 

@@ -10,7 +10,7 @@ from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe, variants
 from evenpalette.core.findings.findings import find_all
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.variants.perceptual_difference import Eye, alike
 
 

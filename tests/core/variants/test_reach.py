@@ -11,7 +11,7 @@ from evenpalette.core.edits.regions import regions_from_channels
 from evenpalette.core.edits.variants import add_variant, set_value
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.model import Binding, Pulse
+from evenpalette.core.recipe.recipe import Binding, Pulse
 from evenpalette.core.values import ChannelRef
 from evenpalette.core.variants.reach import Reach, reach_of
 

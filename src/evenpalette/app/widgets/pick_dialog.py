@@ -12,8 +12,8 @@ from evenpalette.app.widgets.basics import button, clear, column, label, row, to
 from evenpalette.app.widgets.color_field import PickColor
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.document.state import State
-from evenpalette.core.recipe.model import Pick
 from evenpalette.core.recipe.pick import picked
+from evenpalette.core.recipe.recipe import Pick
 from evenpalette.core.values import Input, Value, ValueType, value_text
 
 _MOST, _SHOWN = 12, 36

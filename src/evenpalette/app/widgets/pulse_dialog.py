@@ -10,8 +10,8 @@ from evenpalette.app.widgets.basics import caption, label
 from evenpalette.app.widgets.color_field import ColorField, PickColor
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.recipe.model import Pulse
 from evenpalette.core.recipe.pulse import share_at
+from evenpalette.core.recipe.recipe import Pulse
 from evenpalette.core.values import Input, Value, ValueType
 
 _SHAPES = (("sine", "swells and fades"), ("steps", "goes up in steps"), ("curve", "follows a curve"))

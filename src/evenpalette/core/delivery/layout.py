@@ -10,7 +10,7 @@ from evenpalette.core.raster.packing import stored
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.parameters import parameter_uniform_names
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
-from evenpalette.core.recipe.shader import Sampled, ShaderText
+from evenpalette.core.recipe.shader import SampledTexture, ShaderText
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
     return made
 
 
-def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, Sampled, str]]:
+def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, SampledTexture, str]]:
     """Every sampler of steps with every texture that it may read; of a choice the default last, so that whoever knows
     no choices is left with it."""
     for sampler, sampled in shader.textures.items():

@@ -7,8 +7,8 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.overlap import resolve_tile
+from evenpalette.core.regions.region_set import Division
 
 _STRIP_TEXELS = 1 << 18
 

@@ -12,7 +12,7 @@ from evenpalette.core.document.project import FIRST_SHEET, VERSION
 from evenpalette.core.document.turned_angles import turned_sheets
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.regions.model import FIRST_DIVISION
+from evenpalette.core.regions.region_set import FIRST_DIVISION
 from evenpalette.core.values import ChannelRef
 
 Tree = dict[str, Any]

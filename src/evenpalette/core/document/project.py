@@ -7,14 +7,14 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field
 
 from evenpalette.core.document.variant import Variant
-from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
-from evenpalette.core.recipe.model import TONE, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.regions.model import RegionSet
+from evenpalette.core.recipe.recipe import TONE, Recipe, Step
+from evenpalette.core.regions.region_set import RegionSet
 from evenpalette.core.stored import Stored
-from evenpalette.core.tones.model import StoredRamp, ToneSettings
+from evenpalette.core.tones.settings import StoredRamp, ToneSettings
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
 VERSION = 4

@@ -27,8 +27,8 @@ from evenpalette.core.recipe.attributes import (
     ROUGHNESS,
 )
 from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, bind_recipe, textures_of
-from evenpalette.core.recipe.model import TONE
-from evenpalette.core.recipe.shader import Reads, made_attributes
+from evenpalette.core.recipe.recipe import TONE
+from evenpalette.core.recipe.shader import ShaderReads, made_attributes
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.checks.gaps import used_mask
@@ -222,10 +222,10 @@ class State:
         return self.sources.at_size(*self.sources.size)
 
     @property
-    def shader_reads(self) -> Reads:
+    def shader_reads(self) -> ShaderReads:
         """What shader text must know of the textures."""
         channels = {key: raster.channels for key, raster in self.textures.items()}
-        return Reads(channels, self.base.channels, self.sharings, self.region_ids, self.starts)
+        return ShaderReads(channels, self.base.channels, self.sharings, self.region_ids, self.starts)
 
     @cached_property
     def used(self) -> NDArray[np.bool_]:

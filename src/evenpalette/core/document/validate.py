@@ -11,10 +11,10 @@ from evenpalette.core.document.project import Project
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.names import is_text
 from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import Binding, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
+from evenpalette.core.recipe.recipe import Binding, Step
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.regions.operations import operation_kind
 from evenpalette.core.values import Input, ValueType

@@ -2,7 +2,7 @@
 
 from pydantic import Field
 
-from evenpalette.core.recipe.model import Recipe
+from evenpalette.core.recipe.recipe import Recipe
 from evenpalette.core.stored import Stored
 from evenpalette.core.values import Value
 

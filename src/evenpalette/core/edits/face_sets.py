@@ -13,12 +13,12 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR
 from evenpalette.core.mesh.tiles import is_aside
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.regions.dividing.chance import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.dividing.face_runs import from_runs, to_runs
 from evenpalette.core.regions.dividing.flags import MAX_FLAGS, next_flag
 from evenpalette.core.regions.dividing.mesh_sources import mesh_labels, near_shells
+from evenpalette.core.regions.dividing.random_shares import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.dividing.transfer import Transfer, transfer_labels
-from evenpalette.core.regions.model import Division, Region
+from evenpalette.core.regions.region_set import Division, Region
 from evenpalette.core.regions.source import BakeSettings
 from evenpalette.core.regions.sources.faces import FacesSource
 

@@ -12,7 +12,7 @@ from evenpalette.core.edits.step_text import placed, steps_as_text
 from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import Binding, Link, Row, Step
+from evenpalette.core.recipe.recipe import Binding, Link, Row, Step
 from evenpalette.core.recipe.steps import KINDS
 
 ENDING = ".steps.json"

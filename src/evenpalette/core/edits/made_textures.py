@@ -21,7 +21,7 @@ SIZES = (256, 512, 1024, 2048)
 
 
 @dataclass(frozen=True)
-class Recipe:
+class Making:
     """A texture that can be made: its file's name, what it holds, and how it is made at a size."""
 
     file: str
@@ -64,13 +64,13 @@ def _plane(kind: str, settings: Mapping[str, object]) -> Callable[[State, int], 
 
 
 #: What can be made, by what it is called.
-MADE: dict[str, Recipe] = {
-    "Noise for a drift": Recipe("drift-noise.png", Role.DATA, lambda _, size: even_noise(size), needs_mesh=False),
-    "Gradient, bottom to top": Recipe("bottom-to-top.png", Role.DATA, _plane("axis", {"axis": "Y"})),
-    "Gradient, left to right": Recipe("left-to-right.png", Role.DATA, _plane("axis", {"axis": "X"})),
-    "Gradient, back to front": Recipe("back-to-front.png", Role.DATA, _plane("axis", {"axis": "Z"})),
-    "Root to tip of every island": Recipe("root-to-tip.png", Role.DATA, _plane("root_tip", {})),
-    "Occlusion": Recipe("computed-occlusion.png", Role.OCCLUSION, _plane("occlusion", {})),
+MADE: dict[str, Making] = {
+    "Noise for a drift": Making("drift-noise.png", Role.DATA, lambda _, size: even_noise(size), needs_mesh=False),
+    "Gradient, bottom to top": Making("bottom-to-top.png", Role.DATA, _plane("axis", {"axis": "Y"})),
+    "Gradient, left to right": Making("left-to-right.png", Role.DATA, _plane("axis", {"axis": "X"})),
+    "Gradient, back to front": Making("back-to-front.png", Role.DATA, _plane("axis", {"axis": "Z"})),
+    "Root to tip of every island": Making("root-to-tip.png", Role.DATA, _plane("root_tip", {})),
+    "Occlusion": Making("computed-occlusion.png", Role.OCCLUSION, _plane("occlusion", {})),
 }
 
 

@@ -13,7 +13,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.mending.mend import mend
-from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Raster
 
 _REFUSED = {

@@ -13,7 +13,7 @@ from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.regions.dividing.flags import next_flag
-from evenpalette.core.regions.model import Region
+from evenpalette.core.regions.region_set import Region
 from evenpalette.core.regions.sources.painted import PaintedSource
 
 

@@ -15,8 +15,8 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.steps.ramp import BETWEEN, STOPS
-from evenpalette.core.tones.model import StoredRamp, StoredStop
 from evenpalette.core.tones.ramps import Between, Ramp, Stop, best_path, of_palette, simplified
+from evenpalette.core.tones.settings import StoredRamp, StoredStop
 from evenpalette.core.values import Value
 
 #: Texels of a row: the levels of an 8-bit gray, so that each has an entry of its own.

@@ -9,10 +9,10 @@ from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StepKind
-from evenpalette.core.recipe.model import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
+from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_text
 

@@ -8,8 +8,8 @@ from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.regions import put_regions, update_region
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.coverage import painted
-from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operations import operation_kind
+from evenpalette.core.regions.region_set import Operation, Region
 from evenpalette.core.regions.sources.painted import PaintedSource
 from evenpalette.core.values import ChannelRef, Input, ValueType
 

@@ -9,14 +9,14 @@ from evenpalette.core.document.state import State, new_id
 from evenpalette.core.errors import RegionError
 from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
-from evenpalette.core.recipe.model import Step
+from evenpalette.core.recipe.recipe import Step
 from evenpalette.core.regions.chain import read_by
 from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.dividing.flags import find_flags, nearest_pure, next_flag
-from evenpalette.core.regions.model import Division, Region, RegionSet
 from evenpalette.core.regions.overlap import Overlap
+from evenpalette.core.regions.region_set import Division, Region, RegionSet
 from evenpalette.core.regions.source import Source
 from evenpalette.core.regions.sources import source_kind
 from evenpalette.core.regions.sources.channel import ChannelSource

@@ -5,7 +5,7 @@ from evenpalette.core.edits.regions import free_region_name, with_regions
 from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.errors import RegionError
 from evenpalette.core.regions.dividing.flags import next_flag
-from evenpalette.core.regions.model import Region
+from evenpalette.core.regions.region_set import Region
 from evenpalette.core.regions.sources.hue import HueSource
 
 

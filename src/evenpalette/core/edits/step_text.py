@@ -12,8 +12,8 @@ from evenpalette.core.document.validate import check_tree
 from evenpalette.core.edits.recipe import free_parameter_name
 from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.recipe.kind import StepKind
-from evenpalette.core.recipe.model import Binding, Step
 from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.recipe import Binding, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType
 

@@ -25,14 +25,14 @@ from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane
-from evenpalette.core.recipe.model import TONE, Binding, Row, Step
 from evenpalette.core.recipe.parameters import Parameter
+from evenpalette.core.recipe.recipe import TONE, Binding, Row, Step
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.checks.gaps import used_mask
 from evenpalette.core.tones.fit import calm_hidden, hidden_paint, plain_tone, report_fit, solve_gray, tone_raster
-from evenpalette.core.tones.model import ToneReport, ToneRow, ToneSettings
 from evenpalette.core.tones.residue import residue_map
+from evenpalette.core.tones.settings import ToneReport, ToneRow, ToneSettings
 from evenpalette.core.tones.tints import TintFit, fit_tints
 from evenpalette.core.tones.undo import undo_steps
 from evenpalette.core.values import ChannelRef, ValueType

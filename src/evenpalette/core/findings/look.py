@@ -14,8 +14,8 @@ from evenpalette.core.edits.face_sets import face_region_labels
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.regions.checks.gaps import Held, held_by, spot
 from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, find_specks
-from evenpalette.core.regions.model import Division
 from evenpalette.core.regions.owners import owners
+from evenpalette.core.regions.region_set import Division
 
 #: More pieces than this are a grain that was painted or made on purpose: common practice, no source.
 _GRAIN = 200

@@ -24,7 +24,7 @@ PLAIN = "uncompressed"
 FORMATS = (PLAIN, *BYTES_PER_TEXEL)
 
 
-class Reads(StrEnum):
+class Filter(StrEnum):
     """How a sampler reads: one texel, four, eight of two levels, or several of those along an axis."""
 
     NEAREST = "nearest"
@@ -40,7 +40,7 @@ class Setting:
     bits: of a channel on disk."""
 
     form: str = PLAIN
-    reads: Reads = Reads.TRILINEAR
+    reads: Filter = Filter.TRILINEAR
     mips: bool = True
     repeats: bool = True
     srgb_flag: bool | None = None
@@ -108,7 +108,7 @@ class Sampled:
             for c in (u, v)
         )
         shape = np.broadcast_shapes(u.shape, v.shape)
-        if self.setting.reads is Reads.ANISOTROPIC and axis is not None:
+        if self.setting.reads is Filter.ANISOTROPIC and axis is not None:
             width, height = self.raster.size
             long = math.hypot(axis[0] * width, axis[1] * height)
             count = max(1, min(16, math.ceil(long)))
@@ -121,9 +121,9 @@ class Sampled:
     def _trilinear(self, u: NDArray, v: NDArray, lod: float) -> F32:
         last, reads = len(self.levels) - 1, self.setting.reads
         lod = min(max(lod, 0.0), float(last))
-        if reads in (Reads.NEAREST, Reads.BILINEAR):
+        if reads in (Filter.NEAREST, Filter.BILINEAR):
             # The nearest level: ceil(lod + 0.5) - 1 (section 8.14.3).
-            return self._level(u, v, max(0, math.ceil(lod + 0.5) - 1), reads is Reads.NEAREST)
+            return self._level(u, v, max(0, math.ceil(lod + 0.5) - 1), reads is Filter.NEAREST)
         low = int(lod)
         share = np.float32(lod - low)
         first = self._level(u, v, low, False)
@@ -216,4 +216,4 @@ def truth(raster: Raster, distance: float, stride: int = 1) -> F32:
     size = at_distance(raster, distance)
     if distance > 0:
         return np.asarray(resize_plane(raster.as_linear(), size), np.float32).reshape(size[1], size[0], -1)[::stride]
-    return drawn(Sampled(raster, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False)), distance, stride)
+    return drawn(Sampled(raster, Setting(PLAIN, Filter.BILINEAR, mips=False, repeats=False)), distance, stride)

@@ -9,7 +9,7 @@ import numpy as np
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import F32, PLAIN, Reads, Sampled, Setting, at_distance, drawn, truth
+from evenpalette.core.raster.game import F32, PLAIN, Filter, Sampled, Setting, at_distance, drawn, truth
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 
@@ -128,7 +128,7 @@ def way_of(raster: Raster, setting: Setting, *, offered: bool = True) -> Way:
     disk = len(encode_png(raster)) if setting.form == PLAIN else texture.bytes_in_memory
     return Way(
         setting.words(),
-        16 if setting.reads is Reads.ANISOTROPIC else 1,
+        16 if setting.reads is Filter.ANISOTROPIC else 1,
         texture.bytes_in_memory,
         lambda distance, stride: drawn(texture, distance, stride),
         disk,
@@ -161,8 +161,8 @@ def settings_of(raster: Raster, base: Setting = _PLAIN_SETTING) -> list[tuple[Se
     )
     found = [(replace(base, form=form), True) for form in forms]
     found += [
-        (replace(base, reads=reads), reads is Reads.ANISOTROPIC)
-        for reads in (Reads.NEAREST, Reads.BILINEAR, Reads.ANISOTROPIC)
+        (replace(base, reads=reads), reads is Filter.ANISOTROPIC)
+        for reads in (Filter.NEAREST, Filter.BILINEAR, Filter.ANISOTROPIC)
     ]
     found += [(replace(base, mips=False), False), (replace(base, srgb_flag=raster.encoding is Encoding.DATA), False)]
     return list(dict(found).items())

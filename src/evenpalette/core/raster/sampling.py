@@ -13,10 +13,10 @@ from evenpalette.core.color.encoding import DECODE_8BIT, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.placement import Filter, Placement, Wrap
 from evenpalette.core.raster.box import Box
-from evenpalette.core.raster.cells import Cells, read_cells
 from evenpalette.core.raster.mips import MipChain, MipKind, mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_index, sane
+from evenpalette.core.raster.stochastic_tiling import Cells, read_cells
 
 F32 = NDArray[np.float32]
 #: Texels that a turned read works on side by side.

@@ -12,10 +12,10 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
-from evenpalette.core.recipe.model import Binding, Recipe, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.pulse import pulsed, shown_value
+from evenpalette.core.recipe.recipe import Binding, Recipe, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_parts
 

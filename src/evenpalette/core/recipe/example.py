@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from evenpalette.core.recipe.kind import StepKind
-from evenpalette.core.recipe.model import Binding, Row, Step
+from evenpalette.core.recipe.recipe import Binding, Row, Step
 from evenpalette.core.values import ChannelRef, Value
 
 

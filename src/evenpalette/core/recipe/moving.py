@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.model import Recipe
+from evenpalette.core.recipe.recipe import Recipe
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.values import Value, ValueType
 

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.pcg import pcg
-from evenpalette.core.recipe.model import Pick
+from evenpalette.core.recipe.recipe import Pick
 from evenpalette.core.values import PICK_TYPES, Input, Value, ValueType
 
 

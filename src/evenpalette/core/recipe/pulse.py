@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
 from evenpalette.core.errors import RecipeError
-from evenpalette.core.recipe.model import Pulse
+from evenpalette.core.recipe.recipe import Pulse
 from evenpalette.core.values import Input, Value, ValueType, format_stops, parse_stops
 
 #: What can pulse: what lies between two values is one too.

@@ -12,20 +12,20 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.files import plain_text
 from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Placement
-from evenpalette.core.raster.cells import GLSL as CELLS_GLSL
 from evenpalette.core.raster.packing import Slot
 from evenpalette.core.raster.reading import channel_index
 from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
 from evenpalette.core.raster.sampling import is_hardware
+from evenpalette.core.raster.stochastic_tiling import GLSL as CELLS_GLSL
 from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
 from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
-from evenpalette.core.recipe.model import Binding, Pick, Recipe, Row, Step
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan, StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
+from evenpalette.core.recipe.recipe import Binding, Pick, Recipe, Row, Step
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_samplers, coverage_slot
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.core.recipe.sources import Start
@@ -42,7 +42,7 @@ GLSL_TYPES = {
 
 
 @dataclass(frozen=True)
-class Reads:
+class ShaderReads:
     """What the text must know of the textures: how many channels they have, by id; the base; the divisions.
 
     channels: of the textures that steps name; a missing one is not there. base_channels: of what the recipe starts
@@ -69,7 +69,7 @@ class ShaderUniform:
 
 
 @dataclass(frozen=True)
-class Sampled:
+class SampledTexture:
     """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement,
     whether its texels are read one by one: never resized, filtered, compressed. parameter: the id of the one that
     chooses among textures, of which this is the first; '' for a texture that is always read."""
@@ -98,7 +98,7 @@ class ShaderText:
 
     text: str
     uniforms: tuple[ShaderUniform, ...]
-    textures: dict[str, Sampled]
+    textures: dict[str, SampledTexture]
     samplers: tuple[str, ...]
     attributes: tuple[str, ...]
     without_steps: str = ""
@@ -135,7 +135,7 @@ def _may_act(step: Step, kind: StepKind, op: Op) -> bool:
     return (not op.scale or given(op.scale)) and (not op.needs or any(given(key) for key in op.needs))
 
 
-def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLOR,)) -> ShaderText:
+def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BASE_COLOR,)) -> ShaderText:
     """The flavor that the views run, for these attributes."""
     uniforms: dict[str, ShaderUniform] = {}
 
@@ -156,7 +156,7 @@ def live_shader(recipe: Recipe, reads: Reads, wanted: Iterable[str] = (BASE_COLO
     return _Builder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
 
 
-def kit_shader(recipe: Recipe, reads: Reads) -> ShaderText:
+def kit_shader(recipe: Recipe, reads: ShaderReads) -> ShaderText:
     """The flavor that a game runs, for every attribute that the recipe makes."""
     names = parameter_uniform_names(recipe.parameters)
     steps = tuple(step for step in recipe.steps if step.enabled)
@@ -242,11 +242,11 @@ def _number(value: float) -> str:
 class _Builder:
     """The statements of the recipe as they come together: all texture reads first, then a block for each step."""
 
-    def __init__(self, recipe: Recipe, reads: Reads, expression: _Expression, planned: Plan) -> None:
+    def __init__(self, recipe: Recipe, reads: ShaderReads, expression: _Expression, planned: Plan) -> None:
         self._steps, self._reads, self._expression, self._plan = recipe.steps, reads, expression, planned
         self._parameters = {p.id: p for p in recipe.parameters if p.type is ValueType.TEXTURE}
         self._ids = {region: index for index, region in enumerate(reads.region_ids)}
-        self.textures: dict[str, Sampled] = {}
+        self.textures: dict[str, SampledTexture] = {}
         self._lines: dict[str, str] = {}
         self._functions: dict[str, None] = {}
 
@@ -299,7 +299,7 @@ class _Builder:
         elif not start.texture:
             text = _vector(start.factor)
         else:
-            name = self._sampler(Sampled(start.texture, start.as_color))
+            name = self._sampler(SampledTexture(start.texture, start.as_color))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
             if attribute == NORMAL:
                 v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
@@ -318,7 +318,7 @@ class _Builder:
         # Gray with alpha is stored as four channels.
         return "1.0" if index < 0 else f"{read}.{Slot(0, 3 if count == 2 and index == 1 else index).letter}"
 
-    def _sampler(self, sampled: Sampled) -> str:
+    def _sampler(self, sampled: SampledTexture) -> str:
         found = next((name for name, held in self.textures.items() if held == sampled), None)
         if found is None:
             found = f"ep_map_{len(self.textures)}"
@@ -361,17 +361,17 @@ class _Builder:
             many, chance = step.binding(row, "count"), kind.input("count")
             is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
             self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
-            name = self._sampler(Sampled(read.texture, map_.whole, placed=True, parameter=follows))
+            name = self._sampler(SampledTexture(read.texture, map_.whole, placed=True, parameter=follows))
             called = "ep_tile" if is_one else "ep_cells"
             m = self._once(
                 f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m"
             )
         elif not moves and constant.is_plain:
-            name = self._sampler(Sampled(read.texture, map_.whole, parameter=follows))
+            name = self._sampler(SampledTexture(read.texture, map_.whole, parameter=follows))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
         else:
             self._functions[PLACED_GLSL] = None
-            name = self._sampler(Sampled(read.texture, map_.whole, placed=True, parameter=follows))
+            name = self._sampler(SampledTexture(read.texture, map_.whole, placed=True, parameter=follows))
             p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
             function = "ep_laid" if not moves and is_hardware(constant) else "ep_placed"
             m = self._once(f"{function}({name}, {p}, uv, dx, dy, seconds)", "vec4", "m")
@@ -397,8 +397,8 @@ class _Builder:
         assert strip is not None
         self._functions[STRIP_GLSL] = None
         names = (
-            self._sampler(Sampled(positions.texture, exact=True)),
-            self._sampler(Sampled(strip.texture, True, exact=True)),
+            self._sampler(SampledTexture(positions.texture, exact=True)),
+            self._sampler(SampledTexture(strip.texture, True, exact=True)),
         )
         at = channel_index(self._reads.channels[positions.texture], positions.channel or 0)
         mask = "vec4({})".format(", ".join("1.0" if n == at else "0.0" for n in range(4)))
@@ -490,7 +490,7 @@ def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str
     return used[0] if len(used) == 1 else "min(1.0, {})".format(" + ".join(used))
 
 
-def _coverage_text(reads: Reads) -> str:
+def _coverage_text(reads: ShaderReads) -> str:
     """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
     array."""
     count = len(reads.region_ids)

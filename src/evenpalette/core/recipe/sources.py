@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.box import Box
-from evenpalette.core.raster.cells import Cells
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import channel_values, derived, plane_at, unit_values
 from evenpalette.core.raster.sampling import read_placed
+from evenpalette.core.raster.stochastic_tiling import Cells
 from evenpalette.core.raster.strips import color_table, levels_of
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
 from evenpalette.core.recipe.binding import BoundRow, BoundStep, MapRead

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import EvenPaletteError, RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operation_kind import MEETINGS, Around, Plane
 from evenpalette.core.regions.operations import operation_kind
+from evenpalette.core.regions.region_set import Operation, Region
 from evenpalette.core.values import ChannelRef, ValueType
 
 Planes = dict[str, NDArray[np.uint8]]

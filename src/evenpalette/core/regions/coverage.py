@@ -11,7 +11,7 @@ from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import plane_at
 from evenpalette.core.regions.chain import ChainInputs, Planes, in_order, read_by, run_chain
-from evenpalette.core.regions.model import Region, RegionSet
+from evenpalette.core.regions.region_set import Region, RegionSet
 from evenpalette.core.regions.source import SourceInputs
 from evenpalette.core.regions.sources import source_kind
 

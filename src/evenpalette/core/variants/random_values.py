@@ -23,7 +23,7 @@ _DARKEST, _LIGHTEST = 0.18, 0.93
 _GRAY = 0.02
 
 
-class Way(StrEnum):
+class RollWay(StrEnum):
     """VARY: values near those that are there. MIX: each value of a variant that is there, of another one each time."""
 
     VARY = "vary"
@@ -34,7 +34,7 @@ class Way(StrEnum):
 class Chance:
     """spread: how far values go, 0..1 of what their parameters allow. free: ids of the parameters that may change."""
 
-    way: Way
+    way: RollWay
     spread: float
     free: frozenset[str]
 
@@ -52,7 +52,7 @@ def roll(
         if parameter.id not in chance.free:
             continue
         now = base[parameter.id]
-        if chance.way is Way.MIX and known:
+        if chance.way is RollWay.MIX and known:
             value = known[int(source.integers(len(known)))][parameter.id]
         else:
             value = parameter.accept(_varied(parameter, now, chance.spread, source))

@@ -15,9 +15,9 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.evaluate import weigh_rows
-from evenpalette.core.recipe.model import Row, Step
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.plan import whole_plan
+from evenpalette.core.recipe.recipe import Row, Step
 from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import TileWeights

@@ -19,7 +19,7 @@ from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.mending.mend import mend
-from evenpalette.core.raster.mending.model import Mending
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
 
 #: How large a texel is shown, in pixels.

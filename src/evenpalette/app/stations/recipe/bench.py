@@ -24,7 +24,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.station import Station
 from evenpalette.app.stations.recipe.card_pictures import START, CardPictures
 from evenpalette.app.stations.recipe.desk import RecipeDesk
-from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, Arrow, OpenCard, Picture, StepCard
+from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, Arrow, CardPicture, OpenCard, StepCard
 from evenpalette.app.stations.recipe.step_drag import StepDrag
 from evenpalette.app.stations.recipe.step_picker import StepPicker
 from evenpalette.app.views import TwinViews
@@ -40,7 +40,7 @@ from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.recipe.attributes import OPACITY
-from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.recipe import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
 
 
@@ -244,7 +244,7 @@ class RecipeBench(QWidget):
         layout = QVBoxLayout(frame)
         layout.setContentsMargins(8, 8, 8, 6)
         layout.setSpacing(3)
-        picture = Picture()
+        picture = CardPicture()
         layout.addWidget(picture)
         layout.addWidget(label(self._start.currentText()))
         method = self.session.state.project.tone.method

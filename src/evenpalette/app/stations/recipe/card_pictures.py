@@ -6,7 +6,7 @@ from collections.abc import Callable
 from PyQt6.QtGui import QImage
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.recipe.step_cards import PICTURE, Picture
+from evenpalette.app.stations.recipe.step_cards import PICTURE, CardPicture
 from evenpalette.app.views import TwinViews
 from evenpalette.gpu.look import Look
 
@@ -19,7 +19,7 @@ class CardPictures:
 
     def __init__(self, session: Session, views: TwinViews) -> None:
         self._session, self._views = session, views
-        self._cards: list[tuple[int, str, Picture]] = []
+        self._cards: list[tuple[int, str, CardPicture]] = []
         self._drawn: dict[str, QImage] = {}
 
     def clear(self) -> None:
@@ -28,7 +28,7 @@ class CardPictures:
         self._drawn = {key: image for key, image in self._drawn.items() if key in there}
         self._cards = []
 
-    def add(self, count: int, step: str, picture: Picture) -> None:
+    def add(self, count: int, step: str, picture: CardPicture) -> None:
         """A card shows the asset after so many steps; step: the id of the last of them."""
         if step in self._drawn:
             picture.show_image(self._drawn[step])
@@ -42,7 +42,7 @@ class CardPictures:
             look = Look(variant=variant, steps=count, copy=self._views.shown.copy)
             self._views.pictures.request(("step", count), look, PICTURE, self._taker(step, picture))
 
-    def _taker(self, step: str, picture: Picture) -> Callable[[QImage], None]:
+    def _taker(self, step: str, picture: CardPicture) -> Callable[[QImage], None]:
         """Takes the picture of a step; harmless after its card is gone."""
 
         def take(image: QImage) -> None:

@@ -11,7 +11,7 @@ from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.core.edits import recipe as edit
-from evenpalette.core.recipe.model import Step
+from evenpalette.core.recipe.recipe import Step
 
 
 class RecipeDesk(QObject):

@@ -32,7 +32,7 @@ from evenpalette.core.edits.variants import set_value
 from evenpalette.core.light.ball import lit_sample
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StartingPoint, StepKind
-from evenpalette.core.recipe.model import Binding, Row, Step
+from evenpalette.core.recipe.recipe import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType, value_text
 
@@ -115,7 +115,7 @@ class Swatches(QWidget):
             painter.fillRect(QRectF(place * wide, 0, wide - 1, 9), QColor(color))
 
 
-class Picture(QLabel):
+class CardPicture(QLabel):
     """A small picture of the asset."""
 
     def __init__(self) -> None:
@@ -173,7 +173,7 @@ class StepCard(MovableCard):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Step {index + 1}, {step.name}")
         self.setToolTip(plain(f"{step.name}: {kind_of(step.kind).summary}" if step.kind in KINDS else step.name))
-        self.picture = Picture()
+        self.picture = CardPicture()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 6)
         layout.setSpacing(3)
@@ -218,7 +218,7 @@ class OpenCard(MovableCard):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(f"Step {index + 1}, {step.name}, open")
-        self.picture = Picture()
+        self.picture = CardPicture()
         kind = KINDS.get(step.kind)
         left = QVBoxLayout()
         left.setSpacing(3)

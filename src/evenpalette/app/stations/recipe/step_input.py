@@ -17,8 +17,8 @@ from evenpalette.core.edits.tone import is_tint
 from evenpalette.core.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT
-from evenpalette.core.recipe.model import TONE, Binding, Step
 from evenpalette.core.recipe.pulse import TYPES
+from evenpalette.core.recipe.recipe import TONE, Binding, Step
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.values import (
     PARAMETER_TYPES,

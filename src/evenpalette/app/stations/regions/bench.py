@@ -13,7 +13,6 @@ from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
 from evenpalette.app.stations.regions import PLACE
-from evenpalette.app.stations.regions.chance_dialog import ChanceDialog
 from evenpalette.app.stations.regions.clean_dialog import CleanDialog
 from evenpalette.app.stations.regions.encodings_page import EncodingsPage
 from evenpalette.app.stations.regions.faces_page import FacesPanel
@@ -22,6 +21,7 @@ from evenpalette.app.stations.regions.into import ask_into
 from evenpalette.app.stations.regions.mesh_source_dialog import MeshSourceDialog
 from evenpalette.app.stations.regions.operations_page import OperationsPage
 from evenpalette.app.stations.regions.paint_page import PaintPage
+from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
 from evenpalette.app.stations.regions.source_form import Beginning, SourcePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
@@ -40,8 +40,8 @@ from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.dividing.bake import check_uvs
 from evenpalette.core.regions.dividing.flags import to_rgb8
-from evenpalette.core.regions.model import Division, Region
 from evenpalette.core.regions.overlap import Overlap
+from evenpalette.core.regions.region_set import Division, Region
 from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {

@@ -13,8 +13,8 @@ from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import refining as edit
 from evenpalette.core.edits.regions import source_said
-from evenpalette.core.regions.model import Operation, Region
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
+from evenpalette.core.regions.region_set import Operation, Region
 from evenpalette.core.values import Input, ValueType
 
 #: Settings under each other on a card; with more it gets two columns.

@@ -11,8 +11,8 @@ from evenpalette.app.widgets.basics import button, caption, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import painting as edit
 from evenpalette.core.edits.refining import add_operation, freeze
-from evenpalette.core.regions.model import Region
 from evenpalette.core.regions.painting.brush import LARGEST_RADIUS, SMALLEST_RADIUS, TIPS
+from evenpalette.core.regions.region_set import Region
 
 _ACTIONS = (
     ("Brush", "brush"), ("Fill island", "island"), ("Fill shell", "shell"), ("Fill material group", "group"),

@@ -12,7 +12,7 @@ from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions as edit
-from evenpalette.core.regions.model import Region
+from evenpalette.core.regions.region_set import Region
 from evenpalette.core.regions.sources.flag import FlagSource
 
 _COLUMNS = 3

@@ -30,7 +30,9 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import tone as edit
-from evenpalette.core.edits.levels import (
+from evenpalette.core.edits.splitting import split_by_hue
+from evenpalette.core.edits.tone import tint_parameter_of
+from evenpalette.core.edits.tone_levels import (
     DEFAULTS,
     clipping_picture,
     leveled,
@@ -39,8 +41,6 @@ from evenpalette.core.edits.levels import (
     suggested_levels,
     true_average,
 )
-from evenpalette.core.edits.splitting import split_by_hue
-from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.steps.levels import KIND as LEVELS_KIND

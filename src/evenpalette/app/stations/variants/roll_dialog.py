@@ -27,7 +27,7 @@ from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.roll import MOST, Rolled, roll_variants
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.values import ValueType
-from evenpalette.core.variants.random_values import Chance, Way
+from evenpalette.core.variants.random_values import Chance, RollWay
 from evenpalette.gpu.look import Look
 
 #: Units of CIEDE2000 that variants are apart at once: plainly different, common practice, no source.
@@ -53,8 +53,8 @@ class RollDialog(QDialog):
             self.base.addItem(variant.name, variant.id)
         self.base.setCurrentIndex(max(0, self.base.findData(state.project.active_variant)))
         self.way = QComboBox()
-        self.way.addItem("new ones near these", Way.VARY)
-        self.way.addItem("those of all variants, mixed", Way.MIX)
+        self.way.addItem("new ones near these", RollWay.VARY)
+        self.way.addItem("those of all variants, mixed", RollWay.MIX)
         self.spread = ValueSlider(0, 100, "%", decimals=0)
         self.spread.set_value(40)
         self.apart = QSpinBox()
@@ -129,7 +129,7 @@ class RollDialog(QDialog):
         return Chance(self.way.currentData(), self.spread.value / 100, free)
 
     def _changed(self) -> None:
-        self.spread.setEnabled(self.way.currentData() is Way.VARY)
+        self.spread.setEnabled(self.way.currentData() is RollWay.VARY)
         self._keep.setEnabled(False)
         self._newest.ask()
 

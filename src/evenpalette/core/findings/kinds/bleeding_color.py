@@ -16,7 +16,7 @@ from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import derived, resize_plane
-from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.recipe import TONE
 
 #: CIEDE2000 along the edges of islands at half size that is seen: common practice, no source.
 SEEN = 5.0

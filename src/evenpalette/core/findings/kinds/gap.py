@@ -9,8 +9,8 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
-from evenpalette.core.regions.model import Division, Region
 from evenpalette.core.regions.owners import give_gaps
+from evenpalette.core.regions.region_set import Division, Region
 from evenpalette.core.regions.sources.flag import FlagSource
 
 

@@ -9,7 +9,7 @@ from evenpalette.core.findings.look import Look
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.binding import map_read, read_binding
 from evenpalette.core.recipe.kind import MapInput
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 
 

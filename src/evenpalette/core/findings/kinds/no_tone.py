@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 from evenpalette.core.findings.look import Look
-from evenpalette.core.recipe.model import TONE
+from evenpalette.core.recipe.recipe import TONE
 
 
 def find(look: Look) -> Iterator[Finding]:

@@ -9,8 +9,8 @@ from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.mending.enlarge import enlarge
 from evenpalette.core.raster.mending.flow import smooth_along
-from evenpalette.core.raster.mending.model import Mending
 from evenpalette.core.raster.mending.noise import remove_noise
+from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import F32, PLAIN, Reads, Sampled, Setting, chain_bytes, drawn, truth
+from evenpalette.core.raster.game import F32, PLAIN, Filter, Sampled, Setting, chain_bytes, drawn, truth
 from evenpalette.core.raster.game_ways import LEVELS, Apart, Seen, Way, apart, distance_of, measure_ways
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -57,7 +57,7 @@ def true_mips(colored: Raster, palette: NDArray[np.uint8]) -> list[Raster]:
 def look_up_then_filter(levels: list[Raster], palette: NDArray[np.uint8], distance: float, stride: int = 1) -> F32:
     """Each of the texels that a trilinear read needs looked up, then blended in linear light."""
     colored = [restore(level, _strip(palette)) for level in levels]
-    texture = Sampled(colored[0], Setting(PLAIN, Reads.TRILINEAR, mips=False, repeats=False))
+    texture = Sampled(colored[0], Setting(PLAIN, Filter.TRILINEAR, mips=False, repeats=False))
     texture.levels = [np.ascontiguousarray(level.as_linear()[..., :3]) for level in colored]
     return drawn(texture, distance, stride)
 
@@ -127,30 +127,30 @@ def ways(
         return draw
 
     def read_true(distance: float, stride: int) -> F32:
-        texture = Sampled(true[0], Setting(PLAIN, Reads.NEAREST, mips=False, repeats=False))
+        texture = Sampled(true[0], Setting(PLAIN, Filter.NEAREST, mips=False, repeats=False))
         texture.levels = [level.as_unit() for level in true]
         return _entry_colors(drawn(texture, distance, stride)[..., 0], palette)
 
-    nearest = Setting(PLAIN, Reads.NEAREST, mips=False, repeats=False)
-    full, plain = Setting(PLAIN, Reads.TRILINEAR, repeats=False), _index_bytes(size, palette, mips=False)
+    nearest = Setting(PLAIN, Filter.NEAREST, mips=False, repeats=False)
+    full, plain = Setting(PLAIN, Filter.TRILINEAR, repeats=False), _index_bytes(size, palette, mips=False)
     mips, packed = _index_bytes(size, palette), _index_bytes(size, palette, "BC4")
     found = [
         Way("index, nearest, no mips", 2, plain, read(index, nearest, palette), offered=False),
-        Way("index, bilinear, no mips", 2, plain, read(index, Setting(PLAIN, Reads.BILINEAR, mips=False, repeats=False), palette), offered=False),
+        Way("index, bilinear, no mips", 2, plain, read(index, Setting(PLAIN, Filter.BILINEAR, mips=False, repeats=False), palette), offered=False),
         Way("index, trilinear, mips", 2, mips, read(index, full, palette), offered=False),
         Way("index, trilinear, mips, strip filtered", 2, mips, read(index, full, palette, smooth=True), offered=False),
         Way("index, nearest, strip repeats", 2, plain, read(index, nearest, palette, smooth=True, repeats=True), offered=False),
         Way("index, nearest, sRGB flag", 2, plain, read(index, nearest, palette, wrong=True), offered=False),
-        Way("index, BC4, nearest", 2, packed, read(index, Setting("BC4", Reads.NEAREST, repeats=False), palette), offered=False),
-        Way("index, BC4, trilinear, mips", 2, packed, read(index, Setting("BC4", Reads.TRILINEAR, repeats=False), palette), offered=False),
+        Way("index, BC4, nearest", 2, packed, read(index, Setting("BC4", Filter.NEAREST, repeats=False), palette), offered=False),
+        Way("index, BC4, trilinear, mips", 2, packed, read(index, Setting("BC4", Filter.TRILINEAR, repeats=False), palette), offered=False),
         Way("look up, then filter", 16, mips, lambda distance, stride: look_up_then_filter(true, palette, distance, stride)),
         Way("true mips, nearest", 2, mips, read_true),
         Way("ordered palette, trilinear, mips, strip filtered", 2, mips, read(other_index, full, other_palette, smooth=True)),
         Way("ordered palette, BC4, trilinear, mips, strip filtered", 2, packed,
-            read(other_index, Setting("BC4", Reads.TRILINEAR, repeats=False), other_palette, smooth=True)),
+            read(other_index, Setting("BC4", Filter.TRILINEAR, repeats=False), other_palette, smooth=True)),
     ]  # fmt: skip
     for form in (PLAIN, "BC1", "BC7"):
-        texture = Sampled(_opaque(source), Setting(form, Reads.TRILINEAR, repeats=False))
+        texture = Sampled(_opaque(source), Setting(form, Filter.TRILINEAR, repeats=False))
         found.append(
             Way(
                 f"color, {form}, trilinear, mips",

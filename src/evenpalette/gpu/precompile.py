@@ -1,8 +1,8 @@
 """Drawing with a shader once before it is needed, elsewhere: what its compilation takes, nobody waits for.
 
 A driver compiles a shader for the textures, targets and tests that it is drawn with, when it is first drawn with them,
-and keeps the outcome (Mesa: on disk, for every context of the machine). So a rehearsal has the same of all these, and
-its drawing goes nowhere.
+and keeps the outcome (Mesa: on disk, for every context of the machine). So a precompilation has the same of all these,
+and its drawing goes nowhere.
 """
 
 import ctypes
@@ -42,7 +42,7 @@ class Target(NamedTuple):
     depth: int
 
 
-class Rehearsal(NamedTuple):
+class Precompilation(NamedTuple):
     """A drawing of one quad. corner: the attribute of its corners, two floats. pictures: (sampler of the shader, name
     of the texture, filters (small, large) of what reads it in place of the texture's own). deep: it is drawn where
     depth is greater."""
@@ -85,7 +85,7 @@ def _format_of(attachment: int) -> int:
     return found.value
 
 
-def rehearse(job: Rehearsal) -> None:
+def precompile(job: Precompilation) -> None:
     """Compile and draw in the context that is current on this thread, which shares textures with the one that draws.
 
     What the driver refuses is left to be refused, and said, where it is drawn.
@@ -124,7 +124,7 @@ def rehearse(job: Rehearsal) -> None:
     time.sleep(_WRITTEN)
 
 
-def _linked(job: Rehearsal) -> int:
+def _linked(job: Precompilation) -> int:
     """The program of a job, 0 where it cannot be made."""
     gl = library()
     program = gl.glCreateProgram()
@@ -143,7 +143,7 @@ def _linked(job: Rehearsal) -> int:
 
 
 class _Made:
-    """What a rehearsal makes beside its program, by the function that gives it back."""
+    """What a precompilation makes beside its program, by the function that gives it back."""
 
     def __init__(self) -> None:
         self._held: list[tuple[str, ctypes.c_uint]] = []

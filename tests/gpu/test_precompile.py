@@ -6,19 +6,19 @@ import moderngl
 import pytest
 
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
-from evenpalette.gpu.programs import Drawing, Picture, ViewPrograms
-from evenpalette.gpu.rehearsal import Rehearsal, rehearse, target_of
+from evenpalette.gpu.precompile import Precompilation, precompile, target_of
+from evenpalette.gpu.programs import BoundTexture, DrawCall, ViewPrograms
 from tests.glsl import apart
 
 TEXT = "#version 330 core\nuniform sampler2D u_a;\nout vec4 o;\nvoid main() { o = texture(u_a, gl_FragCoord.xy / 8.0) * SCALE; }\n"
 
 
-def _drawing(ctx: moderngl.Context) -> Drawing:
+def _drawing(ctx: moderngl.Context) -> DrawCall:
     texture = ctx.texture((2, 2), 4, bytes([64] * 16))
     target = ctx.framebuffer(
         [ctx.texture((8, 8), 4), ctx.texture((8, 8), 4, dtype="f2")], ctx.depth_renderbuffer((8, 8))
     )
-    return Drawing({"u_a": Picture(texture, ctx.sampler()), "u_gone": Picture(texture)}, target, True)
+    return DrawCall({"u_a": BoundTexture(texture, ctx.sampler()), "u_gone": BoundTexture(texture)}, target, True)
 
 
 def _leaves_no_trace() -> None:
@@ -33,8 +33,8 @@ def _leaves_no_trace() -> None:
     program, quad = programs.of(TEXT.replace("SCALE", "2.0"), drawing)
     pictures = tuple((name, picture.texture.glo, (0x2703, 0x2601)) for name, picture in drawing.pictures.items())
     for fragment in (TEXT.replace("SCALE", "0.5"), "what no driver takes"):
-        rehearse(
-            Rehearsal(
+        precompile(
+            Precompilation(
                 "#version 330 core\nin vec2 c;\nvoid main() { gl_Position = vec4(c, 0, 1); }",
                 fragment,
                 "c",

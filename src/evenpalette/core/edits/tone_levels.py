@@ -12,7 +12,7 @@ from evenpalette.core.edits.recipe import add_row, add_step, bind_input, step_of
 from evenpalette.core.errors import RegionError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
-from evenpalette.core.recipe.model import Binding
+from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps.levels import KIND, spread
 from evenpalette.core.tones.headroom import grays_of
 
