@@ -1,5 +1,7 @@
 """The ledger: the regions, always there; the selected one is the subject everywhere. Below it, what is wrong."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
@@ -18,20 +20,36 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, counted, label, list_actions, row
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
+from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions as edit
 from evenpalette.core.edits.ignoring import heed, ignore
 from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.edits.variants import activate, find_variant
 from evenpalette.core.findings.finding import Finding
-from evenpalette.core.findings.findings import mend_for
-from evenpalette.core.findings.ranking import weight
 from evenpalette.core.regions.region_set import Division, Region
+
+if TYPE_CHECKING:
+    from evenpalette.core.findings.kind import Mend
 
 ROW_HEIGHT, HEADING_HEIGHT = 40, 24
 
 
 #: What was left is there, and no more.
 _LEFT = "#9a9a9a"
+
+
+def _is_wrong(finding: Finding) -> bool:
+    """Whether a finding makes a result wrong."""
+    from evenpalette.core.findings.ranking import Weight, weight  # what is found is looked for behind the first picture
+
+    return weight(finding) is Weight.WRONG
+
+
+def _mend_of(state: State, finding: Finding) -> "Mend | None":
+    """What one click does for a finding."""
+    from evenpalette.core.findings.findings import mend_for
+
+    return mend_for(state, finding)
 
 
 class RegionModel(NamedModel):
@@ -325,7 +343,7 @@ class Ledger(QWidget):
         self._heading.setObjectName("section" if not found else "warn")
         self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
         for finding in found:
-            item = self._item(finding, theme.INK if weight(finding) == 0 else theme.MUTED)
+            item = self._item(finding, theme.INK if _is_wrong(finding) else theme.MUTED)
             item.setToolTip(
                 plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there; Del leaves it as it is")
             )
@@ -366,7 +384,7 @@ class Ledger(QWidget):
 
     def _show_mend(self) -> None:
         finding = self._finding()
-        mend = mend_for(self._session.state, finding) if finding else None
+        mend = _mend_of(self._session.state, finding) if finding else None
         self._mend.setVisible(mend is not None)
         for action in self._leave:
             action.setEnabled(finding is not None)
@@ -378,7 +396,7 @@ class Ledger(QWidget):
     def mend(self) -> None:
         """Mend the current finding, if it can be."""
         finding = self._finding()
-        mend = mend_for(self._session.state, finding) if finding else None
+        mend = _mend_of(self._session.state, finding) if finding else None
         if mend is not None:
             self._session.run(mend[0], lambda s, _: mend[1](s))
 

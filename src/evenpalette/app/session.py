@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +21,15 @@ from evenpalette.core.consent import inside
 from evenpalette.core.document.history import History
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
-from evenpalette.core.findings.findings import Finding, RegionFindings, everything, find_in_regions
-from evenpalette.core.findings.ranking import ranked, without
+from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.parallel import Progress
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.storage.autosave import INTERVAL_SECONDS, Autosave
 from evenpalette.core.storage.budget import check_budget
 from evenpalette.core.storage.storage import Storage
+
+if TYPE_CHECKING:
+    from evenpalette.core.findings.findings import RegionFindings
 
 
 class Session(QObject):
@@ -279,17 +282,21 @@ class Session(QObject):
         state, known = self.state, self._region_findings
         followed = {path for path in self.links() if self.may_read(path)}
 
-        def look() -> tuple[RegionFindings, list[Finding], dict[str, float]]:
+        def look() -> "tuple[RegionFindings, list[Finding], dict[str, float]]":
+            # Loaded here, on this thread: the first picture needs none of it.
+            from evenpalette.core.findings.findings import everything, find_in_regions
+            from evenpalette.core.findings.ranking import ranked
+
             if state.mesh is not None:
                 state.mesh.prepare()
             regions = known if known is not None and known.are_of(state) else find_in_regions(state)
             covered = shares(dict(state.coverages), state.used) if state.coverages else {}
-            return regions, everything(state, regions, followed.__contains__), covered
+            return regions, ranked(everything(state, regions, followed.__contains__)), covered
 
-        def done(found: tuple[RegionFindings, list[Finding], dict[str, float]]) -> None:
+        def done(found: "tuple[RegionFindings, list[Finding], dict[str, float]]") -> None:
             if self.state.project is state.project and self.state.coverages is state.coverages:
                 self._region_findings, every, self.shares = found
-                self.findings, self.left = without(ranked(every), state.project.ignored)
+                self.findings, self.left = without(every, state.project.ignored)
                 self.findings_changed.emit()
             else:
                 self._findings_timer.start()

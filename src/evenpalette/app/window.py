@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -11,7 +12,6 @@ from evenpalette.app import file_filters
 from evenpalette.app.about import AboutDialog
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
-from evenpalette.app.guide import Guide
 from evenpalette.app.ledger import Ledger
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.project_actions import ProjectActions
@@ -37,6 +37,9 @@ from evenpalette.gpu.look import Look
 
 #: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window
 #: draws, and takes that one's OpenGL context away.
+if TYPE_CHECKING:
+    from evenpalette.app.guide import Guide
+
 _ALIVE: set["MainWindow"] = set()
 
 
@@ -143,6 +146,8 @@ class MainWindow(QMainWindow):
     def show_guide(self) -> None:
         """Open the guide at the page of the station where the work is."""
         if self._guide is None:
+            from evenpalette.app.guide import Guide  # not for the first picture
+
             self._guide = Guide(self)
         self._guide.open_page(self.session.station)
         self._guide.show()

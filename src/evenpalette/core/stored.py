@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 class Stored(BaseModel):
     """Immutable, checked on creation; unknown keys are refused so that a typing error is not lost silently."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 def schema_of(model: type[BaseModel]) -> dict[str, Any]:

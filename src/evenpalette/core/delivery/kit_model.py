@@ -12,7 +12,7 @@ VERSION: Literal[2] = 2
 
 
 class _Said(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
 
 class ColorValue(_Said):

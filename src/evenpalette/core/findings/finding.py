@@ -1,5 +1,6 @@
 """Something that is wrong or doubtful, and where: every check makes these, the project collects them."""
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 
@@ -22,3 +23,9 @@ class Finding:
     def key(self) -> str:
         """What it is known by from one look to the next, whatever its numbers are by then."""
         return " ".join((self.code, self.subject, self.region)).strip()
+
+
+def without(findings: Sequence[Finding], ignored: Iterable[str]) -> tuple[list[Finding], list[Finding]]:
+    """Those that are open, and those that the artist chose to leave, by their keys."""
+    left = frozenset(ignored)
+    return [f for f in findings if f.key not in left], [f for f in findings if f.key in left]

@@ -5,11 +5,10 @@ from dataclasses import dataclass
 
 from evenpalette.core.consent import MayRead, nothing
 from evenpalette.core.document.state import State
-from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.findings.look import Look
-from evenpalette.core.findings.ranking import without
 
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 

@@ -1,6 +1,6 @@
-"""Findings in the order in which they matter, and what the artist has chosen to leave."""
+"""Findings in the order in which they matter."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Weight
@@ -16,9 +16,3 @@ def weight(finding: Finding) -> Weight:
 def ranked(findings: Iterable[Finding]) -> list[Finding]:
     """The ones that matter most first, each kind in the order of the path."""
     return sorted(findings, key=weight)
-
-
-def without(findings: Sequence[Finding], ignored: Iterable[str]) -> tuple[list[Finding], list[Finding]]:
-    """Those that are open, and those that the artist chose to leave, by their keys."""
-    left = frozenset(ignored)
-    return [f for f in findings if f.key not in left], [f for f in findings if f.key in left]
