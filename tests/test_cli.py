@@ -21,7 +21,7 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage
-from tests.core.mesh.test_gltf import two_materials
+from tests.helpers.gltf import two_materials
 
 
 @pytest.fixture

@@ -7,7 +7,7 @@ from evenpalette.core.light.ball import lit_sample
 from evenpalette.core.light.environment import BANDS, COLUMNS, ROWS, blurred, directions, environment, harmonics_of
 from evenpalette.core.light.lamps import SET_UPS, Light
 from evenpalette.core.light.model import Finish, light_glsl, lit
-from tests.glsl import Game
+from tests.helpers.glsl import Game
 
 LIGHT = light_glsl()
 LAMPS = np.array([lamp[:3] for lamp in Light().lamps])

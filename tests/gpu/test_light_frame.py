@@ -19,7 +19,7 @@ from evenpalette.core.storage.storage import Storage, parse_project
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
-from tests.glsl import apart
+from tests.helpers.glsl import apart
 
 SIDE = 24
 Corners = tuple[tuple[float, float], ...]

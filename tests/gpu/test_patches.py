@@ -11,7 +11,7 @@ from evenpalette.core.document.state import State
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
-from tests.glsl import apart
+from tests.helpers.glsl import apart
 
 SIZE = (400, 300)
 LOOKS = (Look(Show.RECIPE), Look(Show.ID), Look(Show.COVERAGE, region=0), Look(Show.RECIPE, overlay=0.7))
@@ -75,7 +75,7 @@ def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
     from evenpalette.core.edits.recipe import set_base
     from evenpalette.core.mesh.asset_file import parse_asset
     from evenpalette.gpu.camera import OrbitCamera
-    from tests.core.mesh.test_gltf import Writer, png
+    from tests.helpers.gltf import Writer, png
 
     made = Writer()
     colors = [(220, 20, 20), (20, 20, 220)]

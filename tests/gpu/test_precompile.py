@@ -8,7 +8,7 @@ import pytest
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.gpu.precompile import Precompilation, precompile, target_of
 from evenpalette.gpu.programs import BoundTexture, DrawCall, ViewPrograms
-from tests.glsl import apart
+from tests.helpers.glsl import apart
 
 TEXT = "#version 330 core\nuniform sampler2D u_a;\nout vec4 o;\nvoid main() { o = texture(u_a, gl_FragCoord.xy / 8.0) * SCALE; }\n"
 

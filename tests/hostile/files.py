@@ -26,7 +26,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding, Pick
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.storage import Storage
-from tests.core.mesh.test_gltf import Writer, two_materials
+from tests.helpers.gltf import Writer, two_materials
 
 OBJ = b"""# a strip
 mtllib a.mtl

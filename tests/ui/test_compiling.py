@@ -11,7 +11,7 @@ import pytest
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe
 from evenpalette.core.recipe.recipe import Binding
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 #: What Mesa keeps on disk tells what was compiled, and by whom.
 _CODE = """

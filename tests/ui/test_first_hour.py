@@ -20,7 +20,7 @@ from evenpalette.core.mesh.upright import guess_up
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.storage import Storage
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 
 def can_obj(folder: Path, up: str = "y") -> Path:

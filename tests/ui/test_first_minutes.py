@@ -22,8 +22,8 @@ from evenpalette.core.document.project import Role
 from evenpalette.core.edits.regions import remove_region
 from evenpalette.core.errors import RegionError
 from evenpalette.gpu.look import Show
-from tests.core.mesh.test_gltf import two_materials
-from tests.ui.conftest import Hand
+from tests.helpers.gltf import two_materials
+from tests.helpers.hand import Hand
 from tests.ui.test_surface import named, when_open
 
 

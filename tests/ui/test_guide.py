@@ -14,7 +14,7 @@ import evenpalette
 from evenpalette.app.guide import Guide, folder, page_text, pages
 from evenpalette.app.stations import STATIONS
 from evenpalette.cli import VERBS
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 
 def words_of_the_source() -> str:

@@ -24,7 +24,7 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.autosave import Autosave, find_recoverable
 from evenpalette.core.storage.storage import Storage
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 REAL_MAY_LEAVE = ProjectActions.may_leave
 

@@ -17,7 +17,7 @@ from evenpalette.core.findings.findings import find_all
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 from tests.ui.test_rows import choose_in_menu
 
 

@@ -16,7 +16,7 @@ from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.tasks import Task
 from evenpalette.core.edits import asset, recipe, variants
 from evenpalette.core.storage.autosave import find_recoverable
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 DRIVER = Path(__file__).with_name("closing.py")
 

@@ -15,7 +15,7 @@ from evenpalette.app.questions import ListQuestion
 from evenpalette.app.stations import STATIONS
 from evenpalette.core.edits import asset, recipe, regions, variants
 from evenpalette.core.storage.storage import Storage
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 #: Asks Qt to draw a picture of an endless file, and to look like a word in bold.
 HOSTILE = "<img src='/dev/zero'><b>Moth</b> &amp; Co"

@@ -24,7 +24,7 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show
-from tests.ui.conftest import Hand, choose, only_autosave
+from tests.helpers.hand import Hand, choose, only_autosave
 
 
 def at_regions(hand: Hand, page: str = "Source") -> RegionsBench:

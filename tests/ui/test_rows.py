@@ -15,7 +15,7 @@ from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Show
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 VERSION_1 = Path(__file__).parents[1] / "data" / "version-1" / "moth-lantern"
 

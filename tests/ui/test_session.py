@@ -10,7 +10,7 @@ from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.edits.regions import remove_region, update_region
 from evenpalette.core.errors import Cancelled
 from evenpalette.core.recipe.recipe import Binding
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 
 def test_each_edit_is_told_by_the_facets_that_it_changed(lantern: State) -> None:

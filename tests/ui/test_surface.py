@@ -16,7 +16,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.recipe import Step
 from evenpalette.core.recipe.steps import KINDS
-from tests.ui.conftest import Hand
+from tests.helpers.hand import Hand
 
 
 def named(root: QWidget, name: str, kind: type = QWidget) -> QWidget:

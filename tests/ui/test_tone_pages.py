@@ -22,7 +22,7 @@ from evenpalette.core.edits.tone_levels import levels_of
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding, Raster
-from tests.ui.conftest import Hand, choose
+from tests.helpers.hand import Hand, choose
 from tests.ui.test_surface import when_open
 
 

@@ -13,7 +13,7 @@ from evenpalette.core.edits import palette
 from evenpalette.core.edits.asset import replace_texture
 from evenpalette.core.edits.palette import entries_of, rows_of
 from evenpalette.core.tones.palettes.strip import restore
-from tests.ui.conftest import Hand, choose
+from tests.helpers.hand import Hand, choose
 
 
 def at_palette(hand: Hand):  # type: ignore[no-untyped-def]

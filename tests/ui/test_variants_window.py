@@ -12,7 +12,7 @@ from evenpalette.app.side_by_side import COPIES, MIXED, SideBySide
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.core.edits.variants import duplicate_variant
 from evenpalette.core.raster.image_read import read_image
-from tests.ui.conftest import Hand, choose
+from tests.helpers.hand import Hand, choose
 
 
 def _colors(grid: QListWidget, row: int) -> np.ndarray:

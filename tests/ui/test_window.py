@@ -25,7 +25,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.look import Show
-from tests.ui.conftest import Hand, only_autosave
+from tests.helpers.hand import Hand, only_autosave
 
 
 def open_field(hand: Hand, kind: type):  # type: ignore[no-untyped-def]

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from skimage import data
-from tests.glsl import apart
+from tests.helpers.glsl import apart
 
 from evenpalette.core.delivery.index_art import FUNCTIONS, LOOK_UP, ORDERED, TRUE_MIPS, WAYS, write_index_art
 from evenpalette.core.errors import EvenPaletteError

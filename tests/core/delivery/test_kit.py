@@ -9,7 +9,7 @@ from types import MappingProxyType
 import jsonschema
 import numpy as np
 import pytest
-from tests.glsl import Game
+from tests.helpers.glsl import Game
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.deliver import deliver

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.core.mesh.test_gltf import UVS, Writer, png, two_materials
+from tests.helpers.gltf import UVS, Writer, png, two_materials
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import (

@@ -6,7 +6,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from tests.core.regions.test_painting import can
+from tests.helpers.meshes import can
 
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State

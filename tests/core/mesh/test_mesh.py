@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
-from tests.glsl import drawn_by_opengl
+from tests.helpers.glsl import drawn_by_opengl
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import set_mesh, set_tile

@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 import pytest
 from skimage import data
-from tests.glsl import apart
+from tests.helpers.glsl import apart
 
 from evenpalette.core.raster.compress import pack, packed_and_back
 from evenpalette.core.raster.game import FORMATS, PLAIN, Filter, Sampled, Setting, level_bytes, truth

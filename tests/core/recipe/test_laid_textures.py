@@ -3,7 +3,7 @@ GLSL."""
 
 import numpy as np
 import pytest
-from tests.glsl import Game
+from tests.helpers.glsl import Game
 
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.pcg import pcg

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import skimage.color
-from tests.glsl import Game
+from tests.helpers.glsl import Game
 
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear

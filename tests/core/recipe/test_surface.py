@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import scipy.stats
 from hypothesis import HealthCheck, given, settings
-from tests.glsl import Game, apart
+from tests.helpers.glsl import Game, apart
 
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb_8bit
 from evenpalette.core.color.hexcode import hex_to_linear

@@ -4,7 +4,7 @@ import cv2
 import imagecodecs
 import numpy as np
 import pytest
-from tests.core.regions.test_regions import true_shares
+from tests.helpers.shares import true_shares
 
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, pack, packed_and_back, unpack
 from evenpalette.core.regions.encodings.assess import assess, recommended

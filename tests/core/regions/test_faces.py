@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 import trimesh
 from scipy.ndimage import distance_transform_edt
-from tests.glsl import drawn_by_opengl
+from tests.helpers.glsl import drawn_by_opengl
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets

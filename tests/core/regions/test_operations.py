@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy import ndimage
 from skimage.morphology import disk
-from tests.core.regions.test_painting import can
+from tests.helpers.meshes import can
 
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import refining as edit

@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from tests.helpers.meshes import can
 
 from evenpalette.core.document.history import History
 from evenpalette.core.document.state import State
@@ -27,24 +28,6 @@ HARD = Brush(radius=10, hardness=1.0, turns=False)
 
 def blank(size: int = 64) -> dict[str, np.ndarray]:
     return {"a": np.zeros((size, size), np.uint8), "b": np.zeros((size, size), np.uint8)}
-
-
-def can(size: int = 256, sides: int = 24) -> Texels:
-    """An open cylinder around y, its UV layout cut along one side into a rectangle with a gutter around it."""
-    angle = np.linspace(0, 2 * np.pi, sides + 1)
-    rows = np.linspace(-1, 1, 9)
-    positions = np.array([(np.cos(a), y, np.sin(a)) for y in rows for a in angle[:-1]])
-    faces, uvs = [], []
-    for row in range(len(rows) - 1):
-        for side in range(sides):
-            corners = [(row, side), (row, side + 1), (row + 1, side + 1), (row + 1, side)]
-            place = [(0.1 + 0.8 * s / sides, 0.1 + 0.8 * r / 8) for r, s in corners]
-            index = [r * sides + s % sides for r, s in corners]
-            for pick in ((0, 1, 2), (0, 2, 3)):
-                faces.append([index[i] for i in pick])
-                uvs.append([place[i] for i in pick])
-    mesh = build_mesh("can.obj", positions, np.array(faces), uvs=np.array(uvs, np.float32))
-    return Texels(mesh, find_topology(mesh), (size, size))
 
 
 @pytest.fixture(scope="module")

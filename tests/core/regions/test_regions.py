@@ -5,6 +5,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from tests.helpers.shares import true_shares
 
 from evenpalette.core.document.project import Asset, Role, Texture
 from evenpalette.core.document.state import State
@@ -23,17 +24,6 @@ from evenpalette.core.regions.sources.channel import ChannelSource
 from evenpalette.core.regions.sources.flag import FlagSource
 
 FLAGS = [(255, 0, 0), (0, 255, 0), (0, 0, 255), (255, 255, 0), (0, 0, 0)]
-
-
-def true_shares(size: int = 128, samples: int = 8) -> np.ndarray:
-    """Shares of four blobs and a background, averaged from samples x samples points a texel; float (5, size, size)."""
-    big = np.zeros((size * samples, size * samples), np.uint8)
-    for index, (x, y, radius) in enumerate(
-        ((0.3, 0.3, 0.22), (0.68, 0.32, 0.2), (0.4, 0.7, 0.24), (0.75, 0.72, 0.17)), 1
-    ):
-        cv2.circle(big, (int(x * big.shape[0]), int(y * big.shape[0])), int(radius * big.shape[0]), index, -1)
-    planes = [(big == (i + 1 if i < 4 else 0)).reshape(size, samples, size, samples).mean((1, 3)) for i in range(5)]
-    return np.stack(planes)
 
 
 def painted_with(shares_: np.ndarray) -> np.ndarray:

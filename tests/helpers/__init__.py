@@ -1,0 +1,1 @@
+"""What several tests need: hands for the window, meshes, files, a game that runs shaders."""
