@@ -9,7 +9,7 @@ from typing import Any
 import moderngl
 import numpy as np
 import pytest
-from tests import glsl
+from tests.helpers import glsl
 from tests.hostile.files import small_state, write_project
 
 from evenpalette.core.delivery.deliver import deliver
