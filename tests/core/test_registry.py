@@ -10,11 +10,13 @@ from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.regions import source_said, with_regions
-from evenpalette.core.errors import EvenPaletteError, ProjectError, RegistryError
+from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RegistryError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.findings.kind import Weight
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.findings.ranking import weight
+from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.readers import READERS
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.region_set import Division, Region, RegionSet
 from evenpalette.core.regions.source import BakeSettings
@@ -155,3 +157,22 @@ def test_a_target_is_one_file_that_a_delivery_writes(tmp_path: Path, lantern: St
     said = json.loads((tmp_path / "kit" / "kit" / "parameters.json").read_text())
     assert [(v["name"], v["folder"], v["maps"]) for v in said["variants"]] == [(one.name, "", {})]
     assert not (tmp_path / "kit" / "variants").exists()
+
+
+def test_a_reader_of_meshes_is_one_file(tmp_path: Path) -> None:
+    (tmp_path / "tri.py").write_text(
+        "import numpy as np\n"
+        "from evenpalette.core.mesh.mesh import build_mesh\n"
+        "from evenpalette.core.mesh.reader import MeshReader\n"
+        "def parse(content, name, uv_set):\n"
+        "    points = np.array(content.decode().split(), float).reshape(-1, 3)\n"
+        "    return build_mesh(name, points, np.arange(len(points)).reshape(-1, 3))\n"
+        "READER = MeshReader('tri', ('.tri',), parse)\n"
+    )
+    with pytest.raises(MeshFileError, match="meshes can be read from"):
+        parse_mesh(b"0 0 0 1 0 0 0 1 0", "a.tri")
+    assert READERS.take(tmp_path) == []
+    assert parse_mesh(b"0 0 0 1 0 0 0 1 0", "a.tri").face_count == 1
+    with pytest.raises(MeshFileError, match="a.tri is damaged"):
+        parse_mesh(b"0 0", "a.tri")
+    READERS.drop(tmp_path)

@@ -1,6 +1,6 @@
 """Which files the dialogs offer."""
 
-from evenpalette.core.mesh.read import MESH_ENDINGS
+from evenpalette.core.mesh.readers import mesh_endings
 from evenpalette.core.raster.image_read import IMAGE_ENDINGS
 
 
@@ -8,6 +8,6 @@ def _filter(name: str, *endings: str) -> str:
     return f"{name} ({' '.join(f'*{ending}' for ending in endings)})"
 
 
-MESHES = _filter("Meshes", *MESH_ENDINGS)
+MESHES = _filter("Meshes", *mesh_endings())
 IMAGES = _filter("Images", *IMAGE_ENDINGS)
-MESHES_AND_IMAGES = _filter("Meshes and images", *MESH_ENDINGS, *IMAGE_ENDINGS)
+MESHES_AND_IMAGES = _filter("Meshes and images", *mesh_endings(), *IMAGE_ENDINGS)

@@ -24,11 +24,11 @@ def is_project(path: Path) -> bool:
 
 def is_readable(path: Path) -> bool:
     """Whether it is a mesh or a picture, by its ending, and there."""
-    from evenpalette.core.mesh.read import MESH_ENDINGS
+    from evenpalette.core.mesh.readers import mesh_endings
     from evenpalette.core.raster.image_read import IMAGE_ENDINGS
 
     try:
-        return path.suffix.lower() in (*MESH_ENDINGS, *IMAGE_ENDINGS) and path.is_file()
+        return path.suffix.lower() in (*mesh_endings(), *IMAGE_ENDINGS) and path.is_file()
     except (OSError, ValueError):
         return False
 

@@ -11,7 +11,7 @@ from evenpalette.core.mesh.gltf_file import Beside, nothing_beside, open_gltf
 from evenpalette.core.mesh.gltf_materials import FileSheet, sheets_of
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import guarded, read_mesh
-from evenpalette.core.mesh.read_glb import mesh_of
+from evenpalette.core.mesh.readers.gltf import mesh_of
 
 #: Endings of files that bring textures along.
 WITH_TEXTURES = (".glb", ".gltf")

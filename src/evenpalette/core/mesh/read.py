@@ -9,20 +9,10 @@ from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.read_glb import parse_glb
-from evenpalette.core.mesh.read_obj import parse_obj
-from evenpalette.core.mesh.read_ply import parse_ply
+from evenpalette.core.mesh.readers import mesh_endings, reader_of
 from evenpalette.core.quiet import quiet_libraries
 
 T = TypeVar("T")
-_PARSERS: dict[str, Callable[[bytes, str], Mesh]] = {
-    ".obj": parse_obj,
-    ".ply": parse_ply,
-    ".glb": parse_glb,
-    ".gltf": parse_glb,
-}
-#: File endings that the window offers to open.
-MESH_ENDINGS = tuple(_PARSERS)
 
 
 def read_mesh(path: Path | str) -> Mesh:
@@ -42,16 +32,13 @@ def parse_mesh(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
     """A mesh from a file's bytes; the ending of `name` says which format. uv_set: of a glTF, None is the one that its
     materials use. Raises MeshFileError."""
     ending = Path(name).suffix.lower()
-    parser = _PARSERS.get(ending)
-    if parser is None:
-        raise MeshFileError(f"{name}: meshes can be read from {', '.join(MESH_ENDINGS)}.")
+    reader = reader_of(ending)
+    if reader is None:
+        raise MeshFileError(f"{name}: meshes can be read from {', '.join(mesh_endings())}.")
     if not content:
         raise MeshFileError(f"{name} is empty.")
-    if uv_set is not None and ending in (".glb", ".gltf"):
-        return replace(
-            guarded(lambda: parse_glb(content, name, uv_set), name), source_bytes=content, source_ending=ending
-        )
-    return replace(guarded(lambda: parser(content, name), name), source_bytes=content, source_ending=ending)
+    made = guarded(lambda: reader.parse(content, name, uv_set), name)
+    return replace(made, source_bytes=content, source_ending=ending)
 
 
 def guarded(read: Callable[[], T], name: str) -> T:

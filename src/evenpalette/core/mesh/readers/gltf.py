@@ -15,6 +15,7 @@ from evenpalette.core.mesh.compression import DRACO, decompress_draco
 from evenpalette.core.mesh.gltf_file import GltfFile, open_gltf
 from evenpalette.core.mesh.gltf_materials import laid_by, material_name
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
+from evenpalette.core.mesh.reader import MeshReader
 
 _MOST_PARTS = 20_000
 #: What the indices of a primitive make, by the numbers of its "mode".
@@ -202,3 +203,6 @@ def _join(parts: list, name: str) -> Mesh:
         group_names=group_names,
         weld=True,
     )
+
+
+READER = MeshReader("gltf", (".glb", ".gltf"), parse_glb, 30)

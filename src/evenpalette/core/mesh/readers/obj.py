@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces, triangulate
+from evenpalette.core.mesh.reader import MeshReader
 
 #: An index that names nothing, and that no table is long enough for.
 _NOTHING = 1 << 40
@@ -220,3 +221,6 @@ def _gather(name: str, what: str, table: NDArray | None, indices: NDArray) -> ND
     if indices.max() >= len(table):
         raise MeshFileError(f"{name}: faces name {what} that do not exist. Export the mesh again.")
     return np.asarray(table.astype(np.float32)[indices])
+
+
+READER = MeshReader("obj", (".obj",), lambda content, name, _: parse_obj(content, name), 10)

@@ -8,6 +8,7 @@ import numpy as np
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
+from evenpalette.core.mesh.reader import MeshReader
 
 _MOST_HEADER = 1 << 16
 _UV_NAMES = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t"))
@@ -71,3 +72,6 @@ def _column(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]
 def _color(raw, key: str) -> np.ndarray:  # type: ignore[no-untyped-def]
     column = np.asarray(raw[key]).reshape(-1)
     return column.astype(np.float32) / 255 if column.dtype.kind in "ui" else column.astype(np.float32)
+
+
+READER = MeshReader("ply", (".ply",), lambda content, name, _: parse_ply(content, name), 20)
