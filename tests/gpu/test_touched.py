@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.edits.recipe import bind_input, update_parameter
+from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
 from evenpalette.core.values import ValueType
@@ -19,6 +21,8 @@ from evenpalette.gpu.scene import SceneRenderer
 SIZE = (420, 300)
 PARTS = {"form": (10, 20, 220, 270), "flat": (230, 20, 180, 270)}
 OTHER = {ValueType.COLOR: "#3af07c", ValueType.SWITCH: True}
+
+OTHER_CONSTANTS = {ValueType.PLACEMENT: "scale=2,2; turn=0.1", ValueType.NUMBER: 0.0, ValueType.SWITCH: False}
 
 
 class Screen:
@@ -89,6 +93,30 @@ def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -
     assert smaller
     if zoom == 1.0 and len(demo.region_ids) > 3:
         assert min(smaller) < 0.5, "a small region is a small part of the picture"
+
+
+def test_constants_that_are_written_into_a_shader_are_written_anew(demo: State) -> None:
+    """A choice, a placement, a switch or number that puts an operation out: nothing but a value changes, and yet the
+    text does."""
+    assert demo.mesh is not None
+    camera, looks = OrbitCamera.around(*demo.mesh.mesh.bounds), [(Look(Show.RECIPE), 1.0)]
+    partly, whole = (Screen(camera, PlaneView((0.5, 0.5), 1.2), looks) for _ in range(2))
+    partly.draw(demo, partly=False)
+    tried = 0
+    for step in demo.project.recipe.steps:
+        for key, binding in step.rows[0].inputs.items() | step.inputs.items():
+            held = KINDS[step.kind].by_key[key]
+            if not binding.is_plain or held.type not in (*OTHER_CONSTANTS, ValueType.CHOICE):
+                continue
+            others = [c for c in held.choices if c != binding.value] if held.type is ValueType.CHOICE else []
+            value = others[0] if others else OTHER_CONSTANTS.get(held.type, binding.value)
+            row = step.rows[0].id if key in step.rows[0].inputs else None
+            changed = bind_input(demo, step.id, key, Binding(value=value), row)
+            found, wanted = partly.draw(changed, partly=True), whole.draw(changed, partly=False)
+            assert np.abs(found - wanted).max() <= 1, (step.name, key, value)
+            partly.draw(demo, partly=True)
+            tried += 1
+    assert tried >= 3
 
 
 def test_selected_faces_are_marked_once(lantern: State) -> None:

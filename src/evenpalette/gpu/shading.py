@@ -17,9 +17,7 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
 from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
-from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes
-from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.values import ValueType
+from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes, written_values
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.look import Look, Show
@@ -61,17 +59,17 @@ class Shading:
     def set_state(self, state: State, *, values_only: bool = False) -> None:
         """Run this document from now on. A new shader is compiled only when the recipe's structure changed.
 
-        values_only: nothing else differs from the document before, so texts stay unless a choice is written into them.
+        values_only: nothing else differs from the document before, so texts stay unless what is written into them
+        differs.
         """
         before, self.state = getattr(self, "state", state), state
-        if not values_only or _choices(before) != _choices(state):
-            self._shaders: dict[frozenset[str], ShaderText] = {}
         if not values_only or before.project.sheet.steps is not state.project.sheet.steps:
             self._binder = Binder(state.project.recipe, state.region_ids)
         self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
-        if values_only:
+        if values_only and written_values(before.project.recipe) == written_values(state.project.recipe):
             return
+        self._shaders: dict[frozenset[str], ShaderText] = {}
         self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
         self._text.fit(len(state.region_ids))
 
@@ -278,16 +276,3 @@ class Shading:
                 tell(program, name, unit)
                 unit += 1
         return unit
-
-
-def _choices(state: State) -> list[object]:
-    """The constants that stand in a shader's text: software drivers run both sides of every branch."""
-    return [
-        binding.value
-        for step in state.project.recipe.steps
-        if step.kind in KINDS
-        for inputs in (step.inputs, *(row.inputs for row in step.rows))
-        for key, binding in inputs.items()
-        if binding.is_plain and key in KINDS[step.kind].by_key
-        and KINDS[step.kind].by_key[key].type is ValueType.CHOICE
-    ]  # fmt: skip

@@ -156,6 +156,27 @@ def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BAS
     return _Builder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
 
 
+#: Types whose constants are written into the text, or decide what is.
+_WRITTEN = (ValueType.CHOICE, ValueType.PLACEMENT, ValueType.TEXTURE, ValueType.CHANNEL)
+
+
+def written_values(recipe: Recipe) -> list[object]:
+    """What of a recipe's values the live flavor depends on: while these stay, and the structure, so does its text."""
+    found: list[object] = []
+    for step in recipe.steps:
+        if step.kind not in KINDS:
+            continue
+        kind = kind_of(step.kind)
+        found.append(tuple(_may_act(step, kind, op) for op in kind.ops))
+        for inputs in (step.inputs, *(row.inputs for row in step.rows)):
+            found += (
+                (key, binding.value)
+                for key, binding in inputs.items()
+                if binding.is_plain and key in kind.by_key and kind.by_key[key].type in _WRITTEN
+            )
+    return found
+
+
 def kit_shader(recipe: Recipe, reads: ShaderReads) -> ShaderText:
     """The flavor that a game runs, for every attribute that the recipe makes."""
     names = parameter_uniform_names(recipe.parameters)
