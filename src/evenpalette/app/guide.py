@@ -68,7 +68,8 @@ class GuidePage(QTextBrowser):
             layout = QTextBlockFormat()
             in_table, in_list = cursor.currentTable() is not None, cursor.currentList() is not None
             layout.setTopMargin(_SPACE * (2.5 if level > 1 else 0))
-            layout.setBottomMargin(0 if in_table else _SPACE / 3 if in_list else _SPACE)
+            is_code = block.blockFormat().hasProperty(QTextFormat.Property.BlockCodeFence)
+            layout.setBottomMargin(0 if in_table or is_code else _SPACE / 3 if in_list else _SPACE)
             if not in_table:
                 layout.setLineHeight(118, _PROPORTIONAL)
             cursor.mergeBlockFormat(layout)
