@@ -32,7 +32,7 @@ from evenpalette.core.recipe.attributes import (
     STRANDS,
     Holds,
 )
-from evenpalette.core.recipe.shader import ShaderText
+from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.precompile import Precompilation, precompile, target_of

@@ -17,7 +17,8 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
 from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
-from evenpalette.core.recipe.shader import ShaderText, live_shader, made_attributes, written_values
+from evenpalette.core.recipe.shader import live_shader, made_attributes, written_values
+from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.look import Look, Show

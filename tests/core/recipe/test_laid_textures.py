@@ -11,7 +11,8 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import NOW, Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.shader import ShaderReads, kit_shader, made_attributes
+from evenpalette.core.recipe.shader import kit_shader, made_attributes
+from evenpalette.core.recipe.shader_text import ShaderReads
 from evenpalette.core.recipe.sources import Sources, Start
 
 SIDE = 64

@@ -13,7 +13,8 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate, trace
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.shader import ShaderReads, kit_shader
+from evenpalette.core.recipe.shader import kit_shader
+from evenpalette.core.recipe.shader_text import ShaderReads
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import Sharing

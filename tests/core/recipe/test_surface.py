@@ -29,7 +29,8 @@ from evenpalette.core.recipe.pick import pick_index, pick_share, picked
 from evenpalette.core.recipe.plan import plan_of, whole_plan
 from evenpalette.core.recipe.pulse import accepted_pulse, share_at
 from evenpalette.core.recipe.recipe import Binding, Pick, Pulse, Recipe, Row, Step
-from evenpalette.core.recipe.shader import ShaderReads, kit_shader
+from evenpalette.core.recipe.shader import kit_shader
+from evenpalette.core.recipe.shader_text import ShaderReads
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.values import Input, ValueType

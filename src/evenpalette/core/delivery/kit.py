@@ -37,7 +37,8 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES, CUT, OPACITY
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.samplers import coverage_slot
-from evenpalette.core.recipe.shader import ShaderText, kit_shader
+from evenpalette.core.recipe.shader import kit_shader
+from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.values import Value, ValueType, vector_parts
 

@@ -10,7 +10,7 @@ from evenpalette.core.delivery.layout import PlannedTexture, planned_textures
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding
-from evenpalette.core.recipe.shader import ShaderText
+from evenpalette.core.recipe.shader_text import ShaderText
 
 
 @dataclass(frozen=True)

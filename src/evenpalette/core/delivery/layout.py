@@ -10,7 +10,7 @@ from evenpalette.core.raster.packing import stored
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.parameters import parameter_uniform_names
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
-from evenpalette.core.recipe.shader import SampledTexture, ShaderText
+from evenpalette.core.recipe.shader_text import SampledTexture, ShaderText
 
 
 @dataclass(frozen=True)

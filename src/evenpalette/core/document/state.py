@@ -28,7 +28,8 @@ from evenpalette.core.recipe.attributes import (
 )
 from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, bind_recipe, textures_of
 from evenpalette.core.recipe.recipe import TONE
-from evenpalette.core.recipe.shader import ShaderReads, made_attributes
+from evenpalette.core.recipe.shader import made_attributes
+from evenpalette.core.recipe.shader_text import ShaderReads
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.regions.checks.gaps import used_mask

@@ -5,108 +5,21 @@ switched-off step never needs a new shader. *Kit*: parameters are uniforms under
 in, and switched-off steps are left out, which is what a game wants.
 """
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable
 
 from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.files import plain_text
-from evenpalette.core.pcg import GLSL as PCG_GLSL
 from evenpalette.core.placement import Placement
-from evenpalette.core.raster.packing import Slot
-from evenpalette.core.raster.reading import channel_index
-from evenpalette.core.raster.sampling import GLSL as PLACED_GLSL
-from evenpalette.core.raster.sampling import is_hardware
-from evenpalette.core.raster.stochastic_tiling import GLSL as CELLS_GLSL
-from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
-from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
-from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
-from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput, Op, StepKind
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
+from evenpalette.core.recipe.binding import prepare_value, read_binding
+from evenpalette.core.recipe.kind import Op, StepKind
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
-from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
-from evenpalette.core.recipe.plan import Plan, StepUse, plan
+from evenpalette.core.recipe.plan import StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
-from evenpalette.core.recipe.recipe import Binding, Pick, Recipe, Row, Step
-from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_samplers, coverage_slot
-from evenpalette.core.recipe.shared import SHARED
-from evenpalette.core.recipe.sources import Start
+from evenpalette.core.recipe.recipe import Binding, Pick, Recipe, Step
+from evenpalette.core.recipe.shader_builder import ShaderBuilder, number_text
+from evenpalette.core.recipe.shader_text import GLSL_TYPES, ShaderReads, ShaderText, ShaderUniform
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.core.recipe.weights import Sharing
-from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
-from evenpalette.core.regions.overlap import overlap_glsl
-from evenpalette.core.values import Input, Value, ValueType
-
-GLSL_TYPES = {
-    ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.INTEGER: "int", ValueType.CHOICE: "int",
-    ValueType.SWITCH: "int", ValueType.PLACEMENT: "mat4",
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class ShaderReads:
-    """What the text must know of the textures: how many channels they have, by id; the base; the divisions.
-
-    channels: of the textures that steps name; a missing one is not there. base_channels: of what the recipe starts
-    from. sharings: the divisions, whose regions are counted through in order. starts: what other attributes begin with.
-    """
-
-    channels: Mapping[str, int]
-    base_channels: int
-    sharings: Sequence[Sharing]
-    region_ids: Sequence[str]
-    starts: Mapping[str, Start] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class ShaderUniform:
-    """One uniform. Live: step index, row index (-1 for what all rows share) and input key. Kit: the parameter's id."""
-
-    name: str
-    glsl_type: str
-    step: int = -1
-    row: int = -1
-    key: str = ""
-    parameter: str = ""
-
-
-@dataclass(frozen=True)
-class SampledTexture:
-    """How a texture of the recipe is set up: its id, whether as color or as data, whether it is laid by a placement,
-    whether its texels are read one by one: never resized, filtered, compressed. parameter: the id of the one that
-    chooses among textures, of which this is the first; '' for a texture that is always read."""
-
-    texture: str
-    as_color: bool = False
-    placed: bool = False
-    exact: bool = False
-    parameter: str = ""
-
-    def chosen(self, values: Mapping[str, Value]) -> str:
-        """The id of the texture with these values of parameters."""
-        return str(values.get(self.parameter, self.texture)) if self.parameter else self.texture
-
-
-@dataclass(frozen=True)
-class ShaderText:
-    """GLSL for 3.30 and ES 3.00 that defines `evenpalette_surface` and `evenpalette_recipe`, without a #version line.
-
-    textures: of steps, sampler name to what it reads. samplers: all textures that are bound at once, those of the base
-    and of coverages first.
-    attributes: what `EpSurface` has. without_steps: only the coverages, for views that show no recipe; they call
-    `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages. shared: names of the shared
-    functions that `text` has.
-    """
-
-    text: str
-    uniforms: tuple[ShaderUniform, ...]
-    textures: dict[str, SampledTexture]
-    samplers: tuple[str, ...]
-    attributes: tuple[str, ...]
-    without_steps: str = ""
-    shared: frozenset[str] = frozenset()
-
-
-#: Step index, row index (-1: shared), input, binding -> an expression.
-_Expression = Callable[[int, int, Input, Binding | None], str]
+from evenpalette.core.values import Input, ValueType
 
 
 def made_attributes(recipe: Recipe, starts: Iterable[str], *, disabled_too: bool = False) -> tuple[str, ...]:
@@ -153,7 +66,7 @@ def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BAS
         return StepUse(kind, lambda op: _may_act(step, kind, op), lambda _: False)
 
     planned = plan([use(step) for step in recipe.steps], wanted)
-    return _Builder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
+    return ShaderBuilder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
 
 
 #: Types whose constants are written into the text, or decide what is.
@@ -204,7 +117,7 @@ def kit_shader(recipe: Recipe, reads: ShaderReads) -> ShaderText:
 
     shown = recipe.model_copy(update={"steps": steps})
     planned = plan([use(step) for step in steps], made_attributes(recipe, reads.starts))
-    return _Builder(shown, reads, as_text, planned).build(lambda: uniforms)
+    return ShaderBuilder(shown, reads, as_text, planned).build(lambda: uniforms)
 
 
 def _glsl_type(parameter: Parameter) -> str:
@@ -220,11 +133,11 @@ def _fills(step: Step, kind: StepKind, op: Op) -> bool:
 
 def _constant(value: object, input: Input) -> str:
     if input.type is ValueType.COLOR:
-        return "vec3({})".format(", ".join(_number(float(v)) for v in hex_to_linear(str(value))))
+        return "vec3({})".format(", ".join(number_text(float(v)) for v in hex_to_linear(str(value))))
     if input.type is ValueType.PLACEMENT:
-        return "mat4({})".format(", ".join(_number(v) for v in Placement.parse(str(value)).uniform()))
+        return "mat4({})".format(", ".join(number_text(v) for v in Placement.parse(str(value)).uniform()))
     prepared = prepare_value(value, input)  # type: ignore[arg-type]
-    return _number(prepared) if isinstance(prepared, float) else str(prepared)
+    return number_text(prepared) if isinstance(prepared, float) else str(prepared)
 
 
 def _pick_text(pick: Pick, input: Input) -> str:
@@ -233,8 +146,8 @@ def _pick_text(pick: Pick, input: Input) -> str:
         if input.type not in (ValueType.NUMBER, ValueType.INTEGER):
             return _constant(input.default, input)
         share = f"ep_pick_share(copy, {pick.seed}u)"
-        low, high = _number(pick.low), _number(pick.high)
-        text = f"clamp({low} + ({high} - {low}) * {share}, {_number(input.low)}, {_number(input.high)})"
+        low, high = number_text(pick.low), number_text(pick.high)
+        text = f"clamp({low} + ({high} - {low}) * {share}, {number_text(input.low)}, {number_text(input.high)})"
         return text if input.type is ValueType.NUMBER else f"int(floor({text} + 0.5))"
     texts = [_constant(input.accept(value), input) for value in pick.values]
     text = texts[-1]
@@ -247,289 +160,4 @@ def _in_range(name: str, parameter: Parameter, input: Input) -> str:
     """A parameter whose range is wider than the input's is clamped, as the CPU does."""
     if input.type is not ValueType.NUMBER or (parameter.low >= input.low and parameter.high <= input.high):
         return name
-    return f"clamp({name}, {_number(input.low)}, {_number(input.high)})"
-
-
-def _vector(values: Sequence[float]) -> str:
-    numbers = ", ".join(_number(value) for value in values)
-    return numbers if len(values) == 1 else f"vec{len(values)}({numbers})"
-
-
-def _number(value: float) -> str:
-    text = f"{value:.9g}"
-    return text if any(mark in text for mark in ".e") else text + ".0"
-
-
-class _Builder:
-    """The statements of the recipe as they come together: all texture reads first, then a block for each step."""
-
-    def __init__(self, recipe: Recipe, reads: ShaderReads, expression: _Expression, planned: Plan) -> None:
-        self._steps, self._reads, self._expression, self._plan = recipe.steps, reads, expression, planned
-        self._parameters = {p.id: p for p in recipe.parameters if p.type is ValueType.TEXTURE}
-        self._ids = {region: index for index, region in enumerate(reads.region_ids)}
-        self.textures: dict[str, SampledTexture] = {}
-        self._lines: dict[str, str] = {}
-        self._functions: dict[str, None] = {}
-
-    def build(self, uniforms: Callable[[], list[ShaderUniform]]) -> ShaderText:
-        """The text; uniforms: what the expressions came to need."""
-        starts = "".join(self._start(a) for a in ATTRIBUTES if a in self._plan.attributes)
-        blocks = "".join(self._step(index, step) for index, step in enumerate(self._steps) if self._plan.ops[index])
-        said = blocks + "".join(self._lines.values())
-        if "ep_pick" in said:
-            self._functions = {PCG_GLSL: None, PICK_GLSL: None, **self._functions}
-        if "ep_side" in said:
-            self._functions = {SIDE_GLSL: None, **self._functions}
-        samplers = (BASE_SAMPLER, *coverage_samplers(len(self._ids)), *self.textures)
-        made = uniforms()
-        lines = [
-            "#ifdef GL_ES",
-            "precision highp float;",
-            "precision highp int;",
-            "precision highp sampler2D;",
-            "#endif",
-        ]
-        lines += [f"uniform sampler2D {name};" for name in samplers]
-        lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in made]
-        head = "\n".join(lines) + "\n"
-        coverages = _coverage_text(self._reads)
-        wanted = tuple(key for key in ATTRIBUTES if key in self._plan.wanted)
-        text = head + "".join(self._functions) + coverages + _struct(wanted)
-        text += "\nEpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {\n"
-        text += "".join(f"    {line}\n" for line in self._lines.values())
-        text += starts
-        if self._ids:
-            text += "    ep_resolve(uv, dx, dy);\n"
-        text += blocks + "    EpSurface surface;\n"
-        text += "".join(f"    surface.{key} = a_{key};\n" for key in wanted)
-        text += "    return surface;\n}\n" + _ENTRIES
-        if BASE_COLOR in wanted:
-            text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
-        shared = frozenset(name for name, glsl in SHARED.items() if glsl in self._functions)
-        return ShaderText(text, tuple(made), self.textures, samplers, wanted, head + coverages, shared)
-
-    def _start(self, attribute: str) -> str:
-        """What an attribute begins with. Attributes are held in variables named `a_<key>`."""
-        described, start = ATTRIBUTES[attribute], self._reads.starts.get(attribute)
-        if attribute not in self._plan.starts:
-            text = described.glsl_neutral
-        elif attribute == BASE_COLOR:
-            text = f"textureGrad({BASE_SAMPLER}, uv, dx, dy).{'rgb' if self._reads.base_channels >= 3 else 'rrr'}"
-        elif start is None or (start.texture and start.texture not in self._reads.channels):
-            text = described.glsl_neutral
-        elif not start.texture:
-            text = _vector(start.factor)
-        else:
-            name = self._sampler(SampledTexture(start.texture, start.as_color))
-            m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
-            if attribute == NORMAL:
-                v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
-                text = f"{v}.xy / max({v}.z, {STEEPEST})"
-            elif start.as_color:
-                text = f"{m}.{'rgb' if self._reads.channels[start.texture] >= 3 else 'rrr'}"
-            else:
-                text = self._component(m, start.texture, start.channels[0])
-            if start.factor:
-                text = f"({text}) * {_vector(start.factor)}"
-        return f"    {described.glsl} a_{attribute} = {text};\n"
-
-    def _component(self, read: str, texture: str, channel: int) -> str:
-        count = self._reads.channels[texture]
-        index = channel_index(count, channel)
-        # Gray with alpha is stored as four channels.
-        return "1.0" if index < 0 else f"{read}.{Slot(0, 3 if count == 2 and index == 1 else index).letter}"
-
-    def _sampler(self, sampled: SampledTexture) -> str:
-        found = next((name for name, held in self.textures.items() if held == sampled), None)
-        if found is None:
-            found = f"ep_map_{len(self.textures)}"
-            self.textures[found] = sampled
-        return found
-
-    def _once(self, text: str, type_: str, prefix: str) -> str:
-        """The name of a variable that holds this expression, written once before the steps."""
-        if text not in self._lines:
-            self._lines[text] = f"{type_} {prefix}{len(self._lines)} = {text};"
-        return self._lines[text].split()[1]
-
-    def _map(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
-        """An expression for what a row reads through a map."""
-        kind = kind_of(step.kind)
-        if map_.looks_up:
-            return self._looked_up(index, step, row_index, row, map_)
-        binding = step.binding(row, map_.key)
-        chooses = self._parameters.get(binding.parameter or "") if binding is not None else None
-        named = chooses.choices[0] if chooses is not None else binding.value or "" if binding is not None else ""
-        read = map_read(map_, str(named), Placement())
-        count = self._reads.channels.get(read.texture, 0) if read is not None else 0
-        if chooses is not None and count > 2:
-            # Textures of three channels and of four: where a texture has none its alpha reads as one.
-            count = 4
-        follows = chooses.id if chooses is not None else ""
-        if read is None or not count:
-            neutral = ", ".join(_number(value) for value in map_.neutral)
-            return f"vec4({neutral})" if map_.whole else neutral
-        place = step.binding(row, map_.placement.key)
-        moves = place is not None and not place.is_plain
-        constant = Placement.parse(str(read_binding(place, map_.placement, {}))) if not moves else Placement()
-        cells = [(kind.input(key), row.inputs.get(key)) for key in CELLS] if map_.cells else []
-        if cells:
-            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
-            given = [
-                self._expression(index, row_index if own else -1, input, own or step.inputs.get(input.key))
-                for input, own in cells
-            ]
-            many, chance = step.binding(row, "count"), kind.input("count")
-            is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
-            self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
-            name = self._sampler(SampledTexture(read.texture, map_.whole, placed=True, parameter=follows))
-            called = "ep_tile" if is_one else "ep_cells"
-            m = self._once(
-                f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m"
-            )
-        elif not moves and constant.is_plain:
-            name = self._sampler(SampledTexture(read.texture, map_.whole, parameter=follows))
-            m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
-        else:
-            self._functions[PLACED_GLSL] = None
-            name = self._sampler(SampledTexture(read.texture, map_.whole, placed=True, parameter=follows))
-            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
-            function = "ep_laid" if not moves and is_hardware(constant) else "ep_placed"
-            m = self._once(f"{function}({name}, {p}, uv, dx, dy, seconds)", "vec4", "m")
-        if not map_.whole:
-            text = self._component(m, read.texture, read.channel or 0)
-            return f"(1.0 - {text})" if read.invert else text
-        if count <= 2:
-            return f"vec4({m}.rrr, {self._component(m, read.texture, 3)})"
-        return m if count == 4 else f"vec4({m}.rgb, 1.0)"
-
-    def _looked_up(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
-        """An expression for the color of an index texture by a strip."""
-        kind = kind_of(step.kind)
-        chosen = [step.binding(row, key) for key in (map_.key, map_.looks_up)]
-        reads = [
-            map_read(kind.map(key), str(binding.value or ""), Placement()) if binding is not None else None
-            for key, binding in zip((map_.key, map_.looks_up), chosen, strict=True)
-        ]
-        if any(read is None or not self._reads.channels.get(read.texture, 0) for read in reads):
-            return f"vec4({', '.join(_number(value) for value in map_.neutral)})"
-        positions, strip = reads
-        assert positions is not None
-        assert strip is not None
-        self._functions[STRIP_GLSL] = None
-        names = (
-            self._sampler(SampledTexture(positions.texture, exact=True)),
-            self._sampler(SampledTexture(strip.texture, True, exact=True)),
-        )
-        at = channel_index(self._reads.channels[positions.texture], positions.channel or 0)
-        mask = "vec4({})".format(", ".join("1.0" if n == at else "0.0" for n in range(4)))
-        given = [mask, "1.0" if positions.invert else "0.0"]
-        for key in map_.by:
-            own = row.inputs.get(key)
-            given.append(
-                self._expression(
-                    index, row_index if own is not None else -1, kind.input(key), own or step.inputs.get(key)
-                )
-            )
-        return self._once(f"ep_looked_up({', '.join((*names, 'uv, dx, dy', *given))})", "vec4", "m")
-
-    def _step(self, index: int, step: Step) -> str:
-        kind, ids = kind_of(step.kind), self._ids
-        rows = [
-            (k, row) for k, row in enumerate(step.rows) if row.regions is None or any(r in ids for r in row.regions)
-        ]
-        if not rows:
-            return ""
-        ops = self._plan.ops[index]
-        parts = [kind.helpers, *([kind.weigh.glsl] if kind.weigh is not None else [])]
-        for op in ops:
-            parts += [*(SHARED[name] for name in op.shared), op.glsl]
-        self._functions.update(dict.fromkeys(parts))
-        maps = self._plan.maps_of(index, kind)
-        amount = self._expression(index, -1, AMOUNT, step.amount)
-        named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})
-        arguments: list[dict[str, str]] = []
-        for k, row in rows:
-            given = {key: "uv" if key == UV else self._map(index, step, k, row, kind.map(key)) for key in maps}
-            given[SIDE] = "ep_side"
-            for op in ops:
-                for key in (*op.takes, *([op.scale] if op.scale else []), *(kind.weigh.takes if kind.weigh else ())):
-                    if key not in given:
-                        input, own = kind.input(key), row.inputs.get(key)
-                        given[key] = self._expression(
-                            index, k if own is not None else -1, input, own or step.inputs.get(key)
-                        )
-            arguments.append(given)
-        text = f"    // {plain_text(step.name)}\n    {{\n"
-        for k, row in rows:
-            weight = f"{_coverage_sum(row, ids, named)} * {self._expression(index, k, AMOUNT, row.amount)} * {amount}"
-            text += f"        float w{k} = {weight};\n"
-        total = " + ".join(f"w{k}" for k, _ in rows)
-        if len(rows) > 1:
-            text += f"        float total = max(1.0, {total});\n"
-        if kind.weigh is not None:
-            for (k, _), given in zip(rows, arguments, strict=True):
-                text += f"        w{k} *= ep_{kind.key}_weigh({', '.join(given[key] for key in kind.weigh.takes)});\n"
-        for op in ops:
-            type_ = ATTRIBUTES[op.writes].glsl
-            text += f"        {type_} b_{op.writes} = a_{op.writes}, d_{op.writes} = {type_}(0.0);\n"
-        before = {op.writes for op in ops}
-        for op in ops:
-            others = [f"b_{a}" if a in before else f"a_{a}" for a in op.reads]
-            for (k, _), given in zip(rows, arguments, strict=True):
-                called = ", ".join([f"b_{op.writes}", *(given[key] for key in op.takes), *others])
-                weight = f"w{k} * float({given[op.scale]})" if op.scale else f"w{k}"
-                made = f"(ep_{kind.key}_{op.writes}({called}) - b_{op.writes}) * {weight}"
-                text += f"        if (w{k} > 0.0) d_{op.writes} += {made};\n"
-        share = " / total" if len(rows) > 1 else ""
-        for op in ops:
-            text += f"        a_{op.writes} = b_{op.writes} + d_{op.writes}{share};\n"
-        return text + "    }\n"
-
-
-def _struct(wanted: Sequence[str]) -> str:
-    lines = "".join(f"    {ATTRIBUTES[key].glsl} {key};  // {ATTRIBUTES[key].description}\n" for key in wanted)
-    return f"\n// What the recipe makes of a texel.\nstruct EpSurface {{\n{lines}}};\n"
-
-
-#: Set by whoever draws faces from behind, before the surface is asked for.
-SIDE_GLSL = (
-    "\n// 0 where the front of a face is seen, 1 where its back is: set it from gl_FrontFacing.\nfloat ep_side = 0.0;\n"
-)
-
-_ENTRIES = """
-EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
-    return evenpalette_surface_grad(uv, dFdx(uv), dFdy(uv), seconds, copy);
-}
-"""
-
-
-def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str:
-    if row.regions is None:
-        return "clamp(1.0 - ({}), 0.0, 1.0)".format(" + ".join(f"ep_k{i}" for i in named)) if named else "1.0"
-    used = [f"ep_k{ids[region]}" for region in row.regions if region in ids]
-    return used[0] if len(used) == 1 else "min(1.0, {})".format(" + ".join(used))
-
-
-def _coverage_text(reads: ShaderReads) -> str:
-    """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
-    array."""
-    count = len(reads.region_ids)
-    if not count:
-        return ""
-    names = [f"ep_k{i}" for i in range(count)]
-    samplers = coverage_samplers(count)
-    lines = [f"vec4 t{k} = textureGrad({sampler}, uv, dx, dy);" for k, sampler in enumerate(samplers)]
-    places = [coverage_slot(i)[1] for i in range(count)]
-    lines += [f"{name} = t{at.texture}.{at.letter};" for name, at in zip(names, places, strict=True)]
-    start = 0
-    for sharing in reads.sharings:
-        lines += overlap_glsl(names[start : start + sharing.count], sharing.overlap)
-        start += sharing.count
-    policies = ", ".join(sharing.overlap.value for sharing in reads.sharings)
-    declared = "".join(f"float {name};\n" for name in names)
-    inner = "".join(f"    {line}\n" for line in lines)
-    return (
-        f"\n// The coverage of each region; overlaps of each division: {policies}\n{declared}{OVERLAP_GLSL}"
-        f"void ep_resolve(vec2 uv, vec2 dx, vec2 dy) {{\n{inner}}}\n"
-    )
+    return f"clamp({name}, {number_text(input.low)}, {number_text(input.high)})"
