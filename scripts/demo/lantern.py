@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, recipe, tone, variants
+from evenpalette.core.edits import asset, parameters, recipe, tone, variants
 from evenpalette.core.files import safe_name
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
@@ -333,11 +333,11 @@ def _make_recipe(state: State) -> State:
     state = tone.add_missing_tints(state)
     state = recipe.add_step(state, "hue_shift", (_region(state, "Paper"),), step_id="step-drift")
     state = recipe.update_step(state, "step-drift", name="Paper drift")
-    state = recipe.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")
+    state = parameters.name_input(state, "step-drift", "angle", "Paper hue drift", "Paper")
     faded = tuple(_region(state, name) for name in ("Paper", "Moth", "Tassel"))
     state = recipe.add_step(state, "grade", faded, step_id="step-fade")
     state = recipe.update_step(state, "step-fade", name="Fade")
-    state = recipe.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
+    state = parameters.name_input(state, "step-fade", "saturation", "Sun fade", "Age")
     state = _make_finish(state)
     state = recipe.add_step(state, "strands", (_region(state, "Tassel"),), step_id="step-strands")
     state = recipe.update_step(state, "step-strands", name="Silk of the tassel")
@@ -345,23 +345,23 @@ def _make_recipe(state: State) -> State:
     for key, value in (("root", "#c9c9c9"), ("tip", "#ffffff")):
         state = recipe.bind_input(state, "step-strands", key, Binding(value=value), row)
     state = recipe.bind_input(state, "step-strands", "angle", Binding(value=0.75))
-    state = recipe.name_input(state, "step-strands", "second_highlight", "Silk sheen", "Tassel")
+    state = parameters.name_input(state, "step-strands", "second_highlight", "Silk sheen", "Tassel")
     state = recipe.add_step(state, "cover", None, step_id="step-soot")
     state = recipe.update_step(state, "step-soot", name="Soot")
     state = recipe.bind_input(state, "step-soot", "color", Binding(value="#241d18"))
-    state = recipe.name_input(state, "step-soot", "color", "Soot color", "Age")
-    state = recipe.name_input(state, "step-soot", "amount", "Soot", "Age")
+    state = parameters.name_input(state, "step-soot", "color", "Soot color", "Age")
+    state = parameters.name_input(state, "step-soot", "amount", "Soot", "Age")
     state = recipe.bind_input(state, "step-soot", "finish", Binding(value=True))
     state = recipe.add_step(state, "shade", None, step_id="step-shade")
-    state = recipe.name_input(state, "step-shade", "amount", "Occlusion", "Age")
+    state = parameters.name_input(state, "step-shade", "amount", "Occlusion", "Age")
     lit = tuple(_region(state, name) for name in ("Paper", "Moth"))
     state = recipe.add_step(state, "glow", lit, step_id="step-glow")
     mask = next(t.id for t in state.project.asset.textures if t.name == "lantern-glow-mask.png")
     state = recipe.bind_input(state, "step-glow", "mask", Binding(value=f"{mask}:0"))
-    state = recipe.name_input(state, "step-glow", "color", "Flame color", "Light")
-    state = recipe.name_input(state, "step-glow", "amount", "Flame", "Light")
+    state = parameters.name_input(state, "step-glow", "color", "Flame color", "Light")
+    state = parameters.name_input(state, "step-glow", "amount", "Flame", "Light")
     flame = next(p.id for p in state.project.recipe.parameters if p.name == "Flame")
-    state = recipe.update_parameter(state, flame, default=0.0)
+    state = parameters.update_parameter(state, flame, default=0.0)
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
 
 
@@ -379,7 +379,7 @@ def _make_finish(state: State) -> State:
     for name in names[1:]:
         state = recipe.add_row(state, "step-finish", (_region(state, name),), f"row-finish-{safe_name(name)}")
     for row, name in zip(recipe.step_of(state.project.recipe, "step-finish").rows, names, strict=True):
-        state = recipe.set_row_values(state, "step-finish", row.id, points[FINISHES[name]])
+        state = parameters.set_row_values(state, "step-finish", row.id, points[FINISHES[name]])
     return state
 
 

@@ -8,7 +8,7 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, recipe, regions, tone
+from evenpalette.core.edits import asset, parameters, recipe, regions, tone
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -178,12 +178,12 @@ def _make_recipe(state: State) -> State:
     cloth = tuple(r.id for r in state.project.regions.regions if r.name != "Pole")
     state = recipe.add_step(state, "grade", cloth, step_id="step-age")
     state = recipe.update_step(state, "step-age", name="Bleach")
-    state = recipe.name_input(state, "step-age", "saturation", "Bleach", "Age")
+    state = parameters.name_input(state, "step-age", "saturation", "Bleach", "Age")
     state = _make_cloth(state, cloth)
     state = recipe.add_step(state, "cover", None, step_id="step-dust")
     state = recipe.update_step(state, "step-dust", name="Road dust")
     state = recipe.bind_input(state, "step-dust", "color", Binding(value="#8d7c66"))
-    state = recipe.name_input(state, "step-dust", "amount", "Road dust", "Age")
+    state = parameters.name_input(state, "step-dust", "amount", "Road dust", "Age")
     state = recipe.add_step(state, "shade", None, step_id="step-folds")
     state = recipe.update_step(state, "step-folds", name="Folds")
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))
@@ -206,7 +206,7 @@ def _make_cloth(state: State, cloth: tuple[str, ...]) -> State:
         state = recipe.bind_input(state, "step-hang", key, Binding(value=value), row)
     for key, number in (("start", 0.35), ("power", 1.6), ("keep", 1.0)):
         state = recipe.bind_input(state, "step-hang", key, Binding(value=number))
-    state = recipe.name_input(state, "step-hang", "tip", "Foot of the cloth", "Age", row)
+    state = parameters.name_input(state, "step-hang", "tip", "Foot of the cloth", "Age", row)
     state = recipe.add_step(state, "normal_detail", cloth, step_id="step-weave")
     state = recipe.update_step(state, "step-weave", name="Weave")
     state = recipe.bind_input(state, "step-weave", "detail", Binding(value=named["weave-relief.png"]))

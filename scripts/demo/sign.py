@@ -11,7 +11,7 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, recipe, tone
+from evenpalette.core.edits import asset, parameters, recipe, tone
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
@@ -240,7 +240,7 @@ def _make_recipe(state: State) -> State:
         ("keep", 1.0),
     ):
         state = recipe.bind_input(state, "step-boards", key, Binding(value=number))
-    state = recipe.name_input(state, "step-boards", "seed", "Order of boards", "Wood")
+    state = parameters.name_input(state, "step-boards", "seed", "Order of boards", "Wood")
     state = _on_boards(state)
     state = recipe.add_step(state, "finish_map", None, step_id="step-finish")
     state = recipe.update_step(state, "step-finish", name="Finish")
@@ -250,7 +250,7 @@ def _make_recipe(state: State) -> State:
             state, "step-finish", key, Binding(value=f"{named['sign-finish.png']}:{channel}"), line
         )
     state = recipe.bind_input(state, "step-finish", "roughness_high", Binding(value=1.0))
-    state = recipe.name_input(state, "step-finish", "roughness_high", "Roughness", "Wood")
+    state = parameters.name_input(state, "step-finish", "roughness_high", "Roughness", "Wood")
     state = recipe.add_step(state, "cover", None, step_id="step-worn")
     state = recipe.update_step(state, "step-worn", name="Worn edges")
     for key, text in (
@@ -263,8 +263,8 @@ def _make_recipe(state: State) -> State:
     for key, number in (("roughness", 0.85), ("levels", 0.7), ("strength", 1.0)):
         state = recipe.bind_input(state, "step-worn", key, Binding(value=number))
     state = recipe.bind_input(state, "step-worn", "finish", Binding(value=True))
-    state = recipe.name_input(state, "step-worn", "color", "Bare wood", "Wear")
-    state = recipe.name_input(state, "step-worn", "amount", "Wear", "Wear")
+    state = parameters.name_input(state, "step-worn", "color", "Bare wood", "Wear")
+    state = parameters.name_input(state, "step-worn", "amount", "Wear", "Wear")
     state = recipe.add_step(state, "shade", None, step_id="step-shade")
     state = recipe.bind_input(state, "step-shade", "occlusion", Binding(value=f"{named['sign-finish.png']}:0"))
     return tone.compare_methods(tone.make_tone(state), ("fit", "bt601", "bt709", "lightness"))

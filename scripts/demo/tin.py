@@ -8,7 +8,7 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, face_sets, palette, recipe, regions, variants
+from evenpalette.core.edits import asset, face_sets, palette, parameters, recipe, regions, variants
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.padding import nearest_covered
@@ -174,30 +174,30 @@ def _make_recipe(state: State) -> State:
     state = recipe.update_step(state, step.id, name="Label colors")
     row = step.rows[0].id
     state = recipe.set_row_regions(state, step.id, row, (label,))
-    state = recipe.name_input(state, step.id, "row", "Label row", "Label", row)
-    state = recipe.name_input(state, step.id, "to", "Label next row", "Label")
-    state = recipe.name_input(state, step.id, "blend", "Label blend", "Label")
+    state = parameters.name_input(state, step.id, "row", "Label row", "Label", row)
+    state = parameters.name_input(state, step.id, "to", "Label next row", "Label")
+    state = parameters.name_input(state, step.id, "blend", "Label blend", "Label")
     state = recipe.add_step(state, "tint", (body,), 0, "step-lacquer")
     state = recipe.update_step(state, "step-lacquer", name="Lacquer")
     state = recipe.add_row(state, "step-lacquer", (lid,), "row-lid")
     first = recipe.step_of(state.project.recipe, "step-lacquer").rows[0].id
-    state = recipe.name_input(state, "step-lacquer", "color", "Body lacquer", "Lacquer", first)
-    state = recipe.name_input(state, "step-lacquer", "color", "Lid lacquer", "Lacquer", "row-lid")
+    state = parameters.name_input(state, "step-lacquer", "color", "Body lacquer", "Lacquer", first)
+    state = parameters.name_input(state, "step-lacquer", "color", "Lid lacquer", "Lacquer", "row-lid")
     points = {point.name.lower(): point.values for point in KINDS["finish"].starting_points}
     state = recipe.add_step(state, "finish", (label,), step_id="step-finish")
     state = recipe.add_row(state, "step-finish", (body, lid), "row-metal")
     rows = recipe.step_of(state.project.recipe, "step-finish").rows
     for line, name in zip(rows, ("satin", "lacquer"), strict=True):
-        state = recipe.set_row_values(state, "step-finish", line.id, points[name])
+        state = parameters.set_row_values(state, "step-finish", line.id, points[name])
     state = recipe.add_step(state, "cover", (body, lid), step_id="step-wear")
     state = recipe.update_step(state, "step-wear", name="Worn spots")
     state = recipe.bind_input(state, "step-wear", "color", Binding(value="#5f5a54"))
-    state = recipe.name_input(state, "step-wear", "amount", "Wear", "Age")
+    state = parameters.name_input(state, "step-wear", "amount", "Wear", "Age")
     wear = next(p.id for p in state.project.recipe.parameters if p.name == "Wear")
-    state = recipe.update_parameter(state, wear, default=0.5)
+    state = parameters.update_parameter(state, wear, default=0.5)
     for name, color in (("Body lacquer", "#b8802e"), ("Lid lacquer", "#8a2f2a")):
         parameter = next(p.id for p in state.project.recipe.parameters if p.name == name)
-        state = recipe.update_parameter(state, parameter, default=color)
+        state = parameters.update_parameter(state, parameter, default=color)
     return state
 
 

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.recipe import bind_input, update_parameter
+from evenpalette.core.edits.parameters import update_parameter
+from evenpalette.core.edits.recipe import bind_input
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.demo_files import copy_demo, demo_names

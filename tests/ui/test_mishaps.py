@@ -14,7 +14,7 @@ from evenpalette.app.answers import answer
 from evenpalette.app.mishaps import Mishaps
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.tasks import Task
-from evenpalette.core.edits import asset, recipe, variants
+from evenpalette.core.edits import asset, parameters, variants
 from evenpalette.core.storage.autosave import find_recoverable
 from tests.helpers.hand import Hand
 
@@ -101,7 +101,7 @@ def test_a_name_that_is_too_long_is_refused_in_words(hand: Hand) -> None:
     assert bench is not None
     step = hand.session.state.project.recipe.steps[0]
     before = hand.session.state
-    hand.session.apply("Name", lambda s: recipe.name_input(s, step.id, "amount", "n" * 200))
+    hand.session.apply("Name", lambda s: parameters.name_input(s, step.id, "amount", "n" * 200))
     hand.session.apply("Add", lambda s: variants.add_variant(s, "n" * 300))
     assert hand.session.state is before
     assert ["at most 80 characters" in text for text in said] == [True, True]

@@ -13,7 +13,7 @@ from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.questions import ListQuestion
 from evenpalette.app.stations import STATIONS
-from evenpalette.core.edits import asset, recipe, regions, variants
+from evenpalette.core.edits import asset, parameters, recipe, regions, variants
 from evenpalette.core.storage.storage import Storage
 from tests.helpers.hand import Hand
 
@@ -39,7 +39,7 @@ def named(hand: Hand) -> None:
         for step in project.recipe.steps:
             state = recipe.update_step(state, step.id, name=HOSTILE)
         for number, parameter in enumerate(project.parameters):
-            state = recipe.update_parameter(state, parameter.id, name=f"{HOSTILE}{number}", description=HOSTILE)
+            state = parameters.update_parameter(state, parameter.id, name=f"{HOSTILE}{number}", description=HOSTILE)
         for number, variant in enumerate(project.variants):
             state = variants.rename_variant(state, variant.id, f"{HOSTILE}{number}")
         return state

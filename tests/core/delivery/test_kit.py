@@ -18,14 +18,8 @@ from evenpalette.core.delivery.kit_said import time_of
 from evenpalette.core.document.project import Role, Sheet, Texture
 from evenpalette.core.document.state import Resting, State
 from evenpalette.core.edits.asset import remove_texture, rename_project
-from evenpalette.core.edits.recipe import (
-    add_step,
-    bind_input,
-    name_texture,
-    name_vector,
-    update_parameter,
-    update_step,
-)
+from evenpalette.core.edits.parameters import name_texture, name_vector, update_parameter
+from evenpalette.core.edits.recipe import add_step, bind_input, update_step
 from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem

@@ -9,7 +9,7 @@ import pytest
 from evenpalette.core.document.history import History
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, face_sets, recipe, regions, variants
+from evenpalette.core.edits import asset, face_sets, parameters, recipe, regions, variants
 from evenpalette.core.edits.asset import add_texture, exchange_texture
 from evenpalette.core.edits.guess import guess
 from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RecipeError
@@ -53,25 +53,25 @@ def test_a_texture_in_use_cannot_be_taken_out(lantern: State) -> None:
 
 def test_one_parameter_may_feed_several_steps_and_names_do_not_collide() -> None:
     state = recipe.add_step(recipe.add_step(State(), "tint", step_id="one"), "tint", step_id="two")
-    state = recipe.name_input(state, "one", "color", "Ribbon")
+    state = parameters.name_input(state, "one", "color", "Ribbon")
     shared = state.project.recipe.parameters[0]
     state = recipe.bind_input(state, "two", "color", Binding(parameter=shared.id))
     state = variants.set_value(state, None, shared.id, "#336699")
     colors = [bound.rows[0].values["color"] for bound in state.bound_steps(None)]
     assert np.array_equal(colors[0], colors[1])
     assert [s.id for s in state.project.recipe.users(shared.id)] == ["one", "two"]
-    state = recipe.name_input(state, "one", "detail", "Ribbon")
+    state = parameters.name_input(state, "one", "detail", "Ribbon")
     assert [p.name for p in state.project.recipe.parameters] == ["Ribbon", "Ribbon 2"]
     with pytest.raises(RecipeError, match="Another parameter is called"):
-        recipe.update_parameter(state, shared.id, name="ribbon 2")
+        parameters.update_parameter(state, shared.id, name="ribbon 2")
     with pytest.raises(RecipeError, match="number parameter"):
         recipe.bind_input(state, "one", "detail", Binding(parameter=shared.id))
-    gone = recipe.remove_parameter(state, shared.id)
+    gone = parameters.remove_parameter(state, shared.id)
     assert [b.rows[0].values["color"].tolist() for b in gone.bound_steps(None)] == [c.tolist() for c in colors]
 
 
 def test_variants_follow_their_parent_until_they_say_otherwise() -> None:
-    state = recipe.name_input(recipe.add_step(State(), "tint", step_id="t"), "t", "color", "Color")
+    state = parameters.name_input(recipe.add_step(State(), "tint", step_id="t"), "t", "color", "Color")
     parameter = state.project.recipe.parameters[0].id
     state = variants.add_variant(state, "Day")
     day = state.project.active_variant
@@ -205,8 +205,8 @@ def test_what_is_no_name_is_refused_in_words_and_what_is_made_of_one_fits(lanter
     renames = (
         lambda s, n: asset.rename_project(s, n), lambda s, n: regions.update_region(s, region, name=n),
         lambda s, n: regions.rename_division(s, division, n), lambda s, n: recipe.update_step(s, step.id, name=n),
-        lambda s, n: recipe.update_parameter(s, parameter, name=n), lambda s, n: variants.rename_variant(s, variant, n),
-        lambda s, n: variants.add_variant(s, n), lambda s, n: recipe.name_input(s, step.id, key, n, row_id=step.rows[0].id),
+        lambda s, n: parameters.update_parameter(s, parameter, name=n), lambda s, n: variants.rename_variant(s, variant, n),
+        lambda s, n: variants.add_variant(s, n), lambda s, n: parameters.name_input(s, step.id, key, n, row_id=step.rows[0].id),
     )  # fmt: skip
     for rename in renames:
         for bad, why in (

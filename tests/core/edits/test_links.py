@@ -9,7 +9,8 @@ import pytest
 from evenpalette.core.consent import inside
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.links import changes_of, detach, link_steps, save_linked, take_changes
-from evenpalette.core.edits.recipe import add_row, add_step, bind_input, name_input, update_step
+from evenpalette.core.edits.parameters import name_input
+from evenpalette.core.edits.recipe import add_row, add_step, bind_input, update_step
 from evenpalette.core.edits.step_text import steps_as_text
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.findings.findings import find_all, mend_for

@@ -11,7 +11,7 @@ from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, replace_texture
-from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.edits.parameters import update_parameter
 from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.regions import regions_from_channels, remove_region
 from evenpalette.core.edits.splitting import split_by_hue

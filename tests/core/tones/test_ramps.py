@@ -15,8 +15,8 @@ from evenpalette.core.color.oklab import linear_to_oklab
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.parameters import set_first_row
 from evenpalette.core.edits.ramps import add_ramp, lay_ramp, ramps_of, set_ramps
-from evenpalette.core.edits.recipe import set_first_row
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate

@@ -8,7 +8,7 @@ from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import recipe, variants
+from evenpalette.core.edits import parameters, recipe, variants
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.variants.perceptual_difference import Eye, alike
@@ -20,7 +20,9 @@ def _alike(state: State) -> list[str]:
 
 def test_two_flat_colors_are_as_far_apart_as_the_formula_says() -> None:
     state = recipe.add_step(State(), "replace", step_id="f")
-    state = recipe.name_input(recipe.bind_input(state, "f", "keep_light", Binding(value=0.0)), "f", "color", "Color")
+    state = parameters.name_input(
+        recipe.bind_input(state, "f", "keep_light", Binding(value=0.0)), "f", "color", "Color"
+    )
     key = next(p.id for p in state.project.recipe.parameters if p.name == "Color")
     eye = Eye(state)
     for first, second in (("#804020", "#824422"), ("#204080", "#ff8800"), ("#777777", "#777777")):
@@ -51,7 +53,7 @@ def test_a_small_region_or_a_finish_tells_variants_apart_and_a_hair_of_color_doe
     assert _alike(other) == []
     assert [pair.second for pair in alike(copied, 60.0)].count(copy) >= 1
     rough = recipe.add_step(copied, "finish", (copied.region_ids[0],), step_id="rough")
-    rough = recipe.name_input(rough, "rough", "roughness", "Gloss")
+    rough = parameters.name_input(rough, "rough", "roughness", "Gloss")
     gloss = next(p.id for p in rough.project.recipe.parameters if p.name == "Gloss")
     assert len(_alike(rough)) == 1
     for value, expected in ((0.05, 0), (float(rough.values(None)[gloss]) + 0.02, 1)):

@@ -6,7 +6,8 @@ import pytest
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture
-from evenpalette.core.edits.recipe import add_step, bind_input, name_input, update_step
+from evenpalette.core.edits.parameters import name_input
+from evenpalette.core.edits.recipe import add_step, bind_input, update_step
 from evenpalette.core.edits.regions import regions_from_channels
 from evenpalette.core.edits.variants import add_variant, set_value
 from evenpalette.core.findings.findings import find_all

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_editor import ValueEditor
-from evenpalette.core.edits.recipe import are_alike, remove_parameter, update_parameter
+from evenpalette.core.edits.parameters import are_alike, remove_parameter, update_parameter
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType

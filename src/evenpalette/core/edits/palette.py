@@ -11,7 +11,8 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture
-from evenpalette.core.edits.recipe import add_step, set_first_row
+from evenpalette.core.edits.parameters import set_first_row
+from evenpalette.core.edits.recipe import add_step
 from evenpalette.core.edits.rewire import rewired
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress

@@ -9,7 +9,8 @@ from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture
 from evenpalette.core.edits.palette import lay_palette, rows_of
-from evenpalette.core.edits.recipe import add_step, set_first_row
+from evenpalette.core.edits.parameters import set_first_row
+from evenpalette.core.edits.recipe import add_step
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.reading import resize_plane

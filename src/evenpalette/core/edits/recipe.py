@@ -1,29 +1,25 @@
 """Changing the recipe: its steps and its parameters."""
 
-from collections.abc import Iterable, Mapping, Sequence
-
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.errors import RecipeError
-from evenpalette.core.names import checked_name, free_name
-from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.names import checked_name
 from evenpalette.core.recipe.binding import read_binding
 from evenpalette.core.recipe.kind import AMOUNT, StepKind
-from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
-from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_text
+from evenpalette.core.values import ChannelRef, Input, ValueType
 
 
-def _with_recipe(state: State, **parts: object) -> State:
+def with_recipe(state: State, **parts: object) -> State:
     return state.with_project(recipe=state.project.recipe.model_copy(update=parts))
 
 
-def _with_step(state: State, changed: Step) -> State:
+def with_step(state: State, changed: Step) -> State:
     steps = tuple(changed if step.id == changed.id else step for step in state.project.recipe.steps)
-    return _with_recipe(state, steps=steps)
+    return with_recipe(state, steps=steps)
 
 
 def step_of(recipe: Recipe, step_id: str) -> Step:
@@ -53,7 +49,7 @@ def add_step(
     )  # fmt: skip
     steps = list(state.project.recipe.steps)
     steps.insert(len(steps) if at is None else at, step)
-    return _with_recipe(state, steps=tuple(steps))
+    return with_recipe(state, steps=tuple(steps))
 
 
 def _fitting_maps(state: State, kind: StepKind) -> dict[str, Binding]:
@@ -75,7 +71,7 @@ def place_over_paint(recipe: Recipe, kind_key: str) -> int:
 
 def remove_step(state: State, step_id: str) -> State:
     """Take a step out. Parameters stay."""
-    return _with_recipe(state, steps=tuple(s for s in state.project.recipe.steps if s.id != step_id))
+    return with_recipe(state, steps=tuple(s for s in state.project.recipe.steps if s.id != step_id))
 
 
 def duplicate_step(state: State, step_id: str) -> State:
@@ -84,7 +80,7 @@ def duplicate_step(state: State, step_id: str) -> State:
     index = steps.index(step_of(state.project.recipe, step_id))
     rows = tuple(row.model_copy(update={"id": new_id("row")}) for row in steps[index].rows)
     steps.insert(index + 1, steps[index].model_copy(update={"id": new_id("step"), "rows": rows}))
-    return _with_recipe(state, steps=tuple(steps))
+    return with_recipe(state, steps=tuple(steps))
 
 
 def move_step(state: State, step_id: str, target: int) -> State:
@@ -93,7 +89,7 @@ def move_step(state: State, step_id: str, target: int) -> State:
     step = step_of(state.project.recipe, step_id)
     steps.remove(step)
     steps.insert(min(max(target, 0), len(steps)), step)
-    return _with_recipe(state, steps=tuple(steps))
+    return with_recipe(state, steps=tuple(steps))
 
 
 def update_step(state: State, step_id: str, **parts: object) -> State:
@@ -101,12 +97,12 @@ def update_step(state: State, step_id: str, **parts: object) -> State:
     if "name" in parts:
         parts["name"] = checked_name(str(parts["name"]), "A step")
     step = step_of(state.project.recipe, step_id)
-    return _with_step(state, Step.model_validate({**step.model_dump(), **parts}))
+    return with_step(state, Step.model_validate({**step.model_dump(), **parts}))
 
 
 def set_base(state: State, base: str) -> State:
     """What the recipe starts from: 'tone' or a texture id."""
-    return _with_recipe(state, base=base)
+    return with_recipe(state, base=base)
 
 
 def set_opacity_use(state: State, use: OpacityUse) -> State:
@@ -167,46 +163,14 @@ def bind_input(state: State, step_id: str, key: str, binding: Binding, row_id: s
             return _with_row(state, step, row.model_copy(update={"amount": binding}))
         return _with_row(state, step, row.model_copy(update={"inputs": {**row.inputs, key: binding}}))
     if key == AMOUNT.key:
-        return _with_step(state, step.model_copy(update={"amount": binding}))
+        return with_step(state, step.model_copy(update={"amount": binding}))
     rows = tuple(r.model_copy(update={"inputs": {k: b for k, b in r.inputs.items() if k != key}}) for r in step.rows)
-    return _with_step(state, step.model_copy(update={"inputs": {**step.inputs, key: binding}, "rows": rows}))
-
-
-def set_row_values(
-    state: State, step_id: str, row_id: str, values: Mapping[str, Value], variant: str | None = None
-) -> State:
-    """Set several inputs of a row at once. One that follows a parameter sets it, in the variant (None: its default);
-    the others become constants of the row. Raises EvenPaletteError."""
-    for key, value in values.items():
-        step = step_of(state.project.recipe, step_id)
-        binding = binding_of(step, key, row_id)
-        parameter = state.project.recipe.parameter(binding.parameter or "")
-        if parameter is None:
-            state = bind_input(state, step_id, key, Binding(value=value), row_id)
-        elif variant is None:
-            state = update_parameter(state, parameter.id, default=value)
-        else:
-            variants = tuple(
-                v.model_copy(update={"values": {**v.values, parameter.id: parameter.accept(value)}})
-                if v.id == variant
-                else v
-                for v in state.project.variants
-            )
-            state = state.with_project(variants=variants)
-    return state
-
-
-def set_first_row(state: State, step_id: str, values: Mapping[str, Value]) -> State:
-    """Set inputs of a step that was just added: of its first row, or of all rows where they share it."""
-    first = step_of(state.project.recipe, step_id).rows[0]
-    for key, value in values.items():
-        state = bind_input(state, step_id, key, Binding(value=value), first.id if key in first.inputs else None)
-    return state
+    return with_step(state, step.model_copy(update={"inputs": {**step.inputs, key: binding}, "rows": rows}))
 
 
 def _with_row(state: State, step: Step, changed: Row) -> State:
     rows = tuple(changed if row.id == changed.id else row for row in step.rows)
-    return _with_step(state, step.model_copy(update={"rows": rows}))
+    return with_step(state, step.model_copy(update={"rows": rows}))
 
 
 def share_input(state: State, step_id: str, key: str, row_id: str | None = None) -> State:
@@ -224,7 +188,7 @@ def own_input(state: State, step_id: str, key: str) -> State:
         for r in step.rows
     )  # fmt: skip
     inputs = {k: b for k, b in step.inputs.items() if k != key}
-    return _with_step(state, step.model_copy(update={"rows": rows, "inputs": inputs}))
+    return with_step(state, step.model_copy(update={"rows": rows, "inputs": inputs}))
 
 
 def join_neighbors(state: State, step_id: str) -> State:
@@ -278,7 +242,7 @@ def join_neighbors(state: State, step_id: str) -> State:
         "id": step_id, "name": kind.label, "rows": joined, "inputs": alike,
         "amount": amounts[0] if same_amount else Binding(value=1.0),
     })  # fmt: skip
-    return _with_recipe(state, steps=(*steps[:first], changed, *steps[last + 1 :]))
+    return with_recipe(state, steps=(*steps[:first], changed, *steps[last + 1 :]))
 
 
 def add_row(
@@ -293,7 +257,7 @@ def add_row(
     keys = pattern.inputs if pattern is not None else dict.fromkeys(kind.row_inputs)
     own = {key: Binding(value=read_binding(step.binding(pattern, key), kind.input(key), values)) for key in keys}
     made = Row(id=row_id or new_id("row"), regions=(), inputs=own)
-    state = _with_step(state, step.model_copy(update={"rows": (*step.rows, made)}))
+    state = with_step(state, step.model_copy(update={"rows": (*step.rows, made)}))
     return set_row_regions(state, step_id, made.id, regions)
 
 
@@ -304,7 +268,7 @@ def duplicate_row(state: State, step_id: str, row_id: str) -> State:
     assert row is not None
     rows = list(step.rows)
     rows.insert(rows.index(row) + 1, row.model_copy(update={"id": new_id("row"), "regions": ()}))
-    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
+    return with_step(state, step.model_copy(update={"rows": tuple(rows)}))
 
 
 def remove_row(state: State, step_id: str, row_id: str) -> State:
@@ -312,7 +276,7 @@ def remove_row(state: State, step_id: str, row_id: str) -> State:
     step = step_of(state.project.recipe, step_id)
     if len(step.rows) < 2:
         raise RecipeError("A step has at least one row. Remove the step instead.")
-    return _with_step(state, step.model_copy(update={"rows": tuple(r for r in step.rows if r.id != row_id)}))
+    return with_step(state, step.model_copy(update={"rows": tuple(r for r in step.rows if r.id != row_id)}))
 
 
 def move_row(state: State, step_id: str, row_id: str, offset: int) -> State:
@@ -323,7 +287,7 @@ def move_row(state: State, step_id: str, row_id: str, offset: int) -> State:
     if index is None:
         return state
     rows.insert(min(max(index + offset, 0), len(rows) - 1), rows.pop(index))
-    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
+    return with_step(state, step.model_copy(update={"rows": tuple(rows)}))
 
 
 def set_row_regions(state: State, step_id: str, row_id: str, regions: tuple[str, ...] | None) -> State:
@@ -352,149 +316,4 @@ def set_row_regions(state: State, step_id: str, row_id: str, regions: tuple[str,
             rows.append(other)
         elif left := tuple(r for r in other.regions if r not in (regions or ())):
             rows.append(other.model_copy(update={"regions": left}))
-    return _with_step(state, step.model_copy(update={"rows": tuple(rows)}))
-
-
-def name_input(state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None) -> State:
-    """Turn a constant input into a new parameter of this name, with the constant as its default, and bind it."""
-    step = step_of(state.project.recipe, step_id)
-    input = input_of(step, key)
-    value = binding_of(step, key, row_id).value
-    parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=input.type,
-        default=input.default if value is None else value, low=input.low, high=input.high, unit=input.unit,
-        choices=input.choices, group=group, description=input.description,
-    )  # fmt: skip
-    state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
-    return bind_input(state, step_id, key, Binding(parameter=parameter.id), row_id)
-
-
-def name_texture(state: State, step_id: str, key: str, name: str, group: str = "", row_id: str | None = None) -> State:
-    """Turn a texture that a step reads into a new parameter, which chooses among it and those of its role and kind."""
-    step = step_of(state.project.recipe, step_id)
-    input, held = input_of(step, key), binding_of(step, key, row_id).value
-    texture = state.project.asset.texture(str(held or ""))
-    if input.type is not ValueType.TEXTURE or texture is None:
-        raise RecipeError(
-            f"Choose a texture for '{input.label}' first: the parameter then chooses among those like it."
-        )
-    others = (t.id for t in state.project.asset.textures if t.role is texture.role and t.id != texture.id)
-    parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=ValueType.TEXTURE, default=texture.id,
-        choices=(texture.id, *(o for o in others if are_alike(state, (texture.id, o)))), group=group, description=input.description,
-    )  # fmt: skip
-    state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
-    return bind_input(state, step_id, key, Binding(parameter=parameter.id), row_id)
-
-
-def are_alike(state: State, textures: Iterable[str]) -> bool:
-    """Whether one shader reads all of these textures: all are gray, or none is, and color is not mixed with data."""
-    held = [state.textures[t] for t in textures if t in state.textures]
-    return (
-        len({raster.channels <= 2 for raster in held}) < 2
-        and len({raster.encoding is Encoding.DATA for raster in held}) < 2
-    )
-
-
-def name_vector(
-    state: State, step_id: str, keys: Sequence[str], name: str, group: str = "", row_id: str | None = None
-) -> State:
-    """Turn two to four constant numbers of a step into one new parameter, a vector, and bind each to its part."""
-    step = step_of(state.project.recipe, step_id)
-    inputs = [input_of(step, key) for key in keys]
-    bindings = [binding_of(step, key, row_id) for key in keys]
-    if (
-        not 2 <= len(keys) <= 4
-        or any(i.type is not ValueType.NUMBER for i in inputs)
-        or not all(b.is_plain for b in bindings)
-    ):
-        raise RecipeError("A vector takes two to four numbers that follow nothing yet.")
-    values = [float(i.default if b.value is None else b.value) for i, b in zip(inputs, bindings, strict=True)]
-    parameter = Parameter(
-        id=new_id("parameter"), name=free_parameter_name(state.project.recipe, checked_name(name, "A parameter")), type=ValueType.VECTOR,
-        default=vector_text(values), low=min(i.low for i in inputs), high=max(i.high for i in inputs),
-        choices=tuple(i.label for i in inputs), group=group,
-    )  # fmt: skip
-    state = _with_recipe(state, parameters=(*state.project.recipe.parameters, parameter))
-    for part, key in enumerate(keys):
-        state = bind_input(state, step_id, key, Binding(parameter=parameter.id, part=part), row_id)
-    return state
-
-
-def free_parameter_name(recipe: Recipe, wanted: str) -> str:
-    """The name, or with a number behind it when another parameter has it."""
-    return free_name(wanted.strip() or "Value", (parameter.name for parameter in recipe.parameters))
-
-
-def release_input(state: State, step_id: str, key: str, value: Value, row_id: str | None = None) -> State:
-    """Unbind an input from its parameter and keep this value as a constant."""
-    return bind_input(state, step_id, key, Binding(value=value), row_id)
-
-
-def update_parameter(state: State, parameter_id: str, **parts: object) -> State:
-    """Change a parameter's name, range, unit, group, description, choices or default. Variants that chose what is no
-    choice any more follow their parent again. Raises RecipeError for what cannot be."""
-    recipe = state.project.recipe
-    parameter = recipe.parameter(parameter_id)
-    if parameter is None:
-        raise RecipeError("That parameter is gone.")
-    if "name" in parts:
-        name = checked_name(str(parts["name"]), "A parameter")
-        if any(p.name.lower() == name.lower() and p.id != parameter_id for p in recipe.parameters):
-            raise RecipeError(f"Another parameter is called '{name}'. To share one, bind the step to it.")
-        parts["name"] = name
-    try:
-        changed = Parameter.model_validate({**parameter.model_dump(), **parts})
-    except ValueError as error:
-        raise RecipeError(str(error).splitlines()[2].strip() if "\n" in str(error) else str(error)) from error
-    if "choices" in parts:
-        if changed.type is ValueType.TEXTURE and not are_alike(state, changed.choices):
-            raise RecipeError(
-                "One shader reads all of them: choose gray textures or colored ones, color or data, not both."
-            )
-        variants = state.project.variants
-        fits = {v.id: parameter_id not in v.values or v.values[parameter_id] in changed.choices for v in variants}
-        left = [
-            v
-            if fits[v.id]
-            else v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}})
-            for v in variants
-        ]
-        state = state.with_project(variants=tuple(left))
-    return _with_recipe(state, parameters=tuple(changed if p.id == parameter_id else p for p in recipe.parameters))
-
-
-def remove_parameter(state: State, parameter_id: str) -> State:
-    """Take a parameter out; inputs bound to it keep its default as a constant, variants forget it."""
-    recipe = state.project.recipe
-    parameter = recipe.parameter(parameter_id)
-    if parameter is None:
-        return state
-    sheets = tuple(
-        sheet.model_copy(update={"steps": tuple(_released(step, parameter) for step in sheet.steps)})
-        for sheet in state.project.sheets
-    )
-    state = state.with_project(sheets=sheets)
-    variants = tuple(
-        v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}})
-        for v in state.project.variants
-    )
-    state = state.with_project(variants=variants)
-    return _with_recipe(state, parameters=tuple(p for p in state.project.recipe.parameters if p.id != parameter_id))
-
-
-def _released(step: Step, parameter: Parameter) -> Step:
-    """The step with every input that follows the parameter kept at its default."""
-
-    def free(key: str, binding: Binding) -> Binding:
-        if binding.parameter != parameter.id:
-            return binding
-        return Binding(value=input_of(step, key).accept(parameter.default))
-
-    def freed(inputs: Mapping[str, Binding]) -> dict[str, Binding]:
-        return {key: free(key, binding) for key, binding in inputs.items()}
-
-    rows = tuple(
-        row.model_copy(update={"amount": free(AMOUNT.key, row.amount), "inputs": freed(row.inputs)}) for row in step.rows
-    )  # fmt: skip
-    return step.model_copy(update={"amount": free(AMOUNT.key, step.amount), "inputs": freed(step.inputs), "rows": rows})
+    return with_step(state, step.model_copy(update={"rows": tuple(rows)}))

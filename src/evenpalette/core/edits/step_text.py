@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.document.turned_angles import turned
 from evenpalette.core.document.validate import check_tree
-from evenpalette.core.edits.recipe import free_parameter_name
+from evenpalette.core.edits.parameters import free_parameter_name
 from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.parameters import Parameter

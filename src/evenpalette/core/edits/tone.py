@@ -10,17 +10,8 @@ from evenpalette.core.color.encoding import F32
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.asset import add_texture, replace_texture
-from evenpalette.core.edits.recipe import (
-    add_row,
-    add_step,
-    bind_input,
-    free_parameter_name,
-    set_base,
-    set_first_row,
-    step_of,
-    update_parameter,
-    update_step,
-)
+from evenpalette.core.edits.parameters import free_parameter_name, set_first_row, update_parameter
+from evenpalette.core.edits.recipe import add_row, add_step, bind_input, set_base, step_of, update_step
 from evenpalette.core.errors import RegionError
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.raster import Encoding, Raster

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.document.variant import Variant, lineage
-from evenpalette.core.edits.recipe import update_parameter
+from evenpalette.core.edits.parameters import update_parameter
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.names import checked_name, free_name
 from evenpalette.core.values import Value

@@ -27,6 +27,7 @@ from evenpalette.app.widgets.basics import button, label, row
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import SHARE, share_display
 from evenpalette.core.document.state import new_id
+from evenpalette.core.edits import parameters
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.light.ball import lit_sample
@@ -396,7 +397,7 @@ class OpenCard(MovableCard):
             values, step_id = point.values, self.step_id
             variant = self._desk.session.state.project.active_variant
             self._desk.session.apply(
-                f"Start from {point.name}", lambda s: edit.set_row_values(s, step_id, row_id, values, variant)
+                f"Start from {point.name}", lambda s: parameters.set_row_values(s, step_id, row_id, values, variant)
             )
 
     def refresh(self) -> None:

@@ -12,6 +12,7 @@ from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.pulse_dialog import PulseDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
+from evenpalette.core.edits import parameters
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.tone import is_tint
 from evenpalette.core.edits.variants import find_variant, reset_value, set_value
@@ -231,7 +232,7 @@ class InputRow:
     def _release(self, value: Value) -> None:
         self._desk.session.apply(
             f"{self.input.label} is a constant",
-            lambda s: edit.release_input(s, self.step_id, self.input.key, value, self.row_id),
+            lambda s: parameters.release_input(s, self.step_id, self.input.key, value, self.row_id),
         )
 
     def _pick(self) -> None:
@@ -278,7 +279,7 @@ class InputRow:
     def _name(self) -> None:
         step = edit.step_of(self._desk.session.state.project.recipe, self.step_id)
         proposal = f"{self._desk.row_name(step, self.row_id)} {self.input.label.lower()}"
-        make = edit.name_texture if self.input.type is ValueType.TEXTURE else edit.name_input
+        make = parameters.name_texture if self.input.type is ValueType.TEXTURE else parameters.name_input
         name, done = QInputDialog.getText(self._desk.window, "New parameter", "Name of the parameter", text=proposal)
         if done and name.strip():
             self._desk.session.apply(
@@ -308,5 +309,6 @@ class InputRow:
         )
         if done and name.strip():
             self._desk.session.apply(
-                f"New parameter {name}", lambda s: edit.name_vector(s, self.step_id, keys, name, step.name, self.row_id)
+                f"New parameter {name}",
+                lambda s: parameters.name_vector(s, self.step_id, keys, name, step.name, self.row_id),
             )

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import recipe
+from evenpalette.core.edits import parameters
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -19,7 +19,7 @@ def find(look: Look) -> Iterator[Finding]:
 
 def mend(_: State, finding: Finding) -> Mend:
     """Remove it."""
-    return "Remove the parameter", lambda s: recipe.remove_parameter(s, finding.subject)
+    return "Remove the parameter", lambda s: parameters.remove_parameter(s, finding.subject)
 
 
 FINDING = FindingKind("unused-parameter", "recipe", 80, Weight.TIDY, Cost.DESCRIPTION, find, mend)
