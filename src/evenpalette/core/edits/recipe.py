@@ -14,10 +14,12 @@ from evenpalette.core.values import ChannelRef, Input, ValueType
 
 
 def with_recipe(state: State, **parts: object) -> State:
+    """The state with parts of the active sheet's recipe replaced."""
     return state.with_project(recipe=state.project.recipe.model_copy(update=parts))
 
 
 def with_step(state: State, changed: Step) -> State:
+    """The state with a step of this id replaced."""
     steps = tuple(changed if step.id == changed.id else step for step in state.project.recipe.steps)
     return with_recipe(state, steps=steps)
 
