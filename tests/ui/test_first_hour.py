@@ -8,11 +8,21 @@ import pytest
 import trimesh
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButton, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QWidget,
+)
 
 from evenpalette.app.views.loupe import Loupe
 from evenpalette.cli import main as command_line
 from evenpalette.core.edits.asset import set_up
+from evenpalette.core.edits.recipe import add_step, set_base
 from evenpalette.core.edits.tone import make_tone
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.mesh.read import parse_mesh
@@ -194,8 +204,6 @@ def test_a_mesh_that_lies_on_its_side_is_set_upright_and_can_be_turned(empty: Ha
 
 def test_findings_are_left_as_they_are_by_a_key_and_looked_at_again(can: Hand) -> None:
     session, window = can.session, can.window
-    from evenpalette.core.edits.recipe import add_step
-
     session.apply("Mix", lambda s: add_step(s, "mix", None))
     can.wait(lambda: any(f.code == "no-texture" for f in session.findings))
     findings = window.ledger.findings
@@ -212,6 +220,24 @@ def test_findings_are_left_as_they_are_by_a_key_and_looked_at_again(can: Hand) -
     findings.setCurrentRow(findings.count() - 1)
     QTest.keyClick(findings, Qt.Key.Key_Delete)
     can.wait(lambda: len(session.findings) == count)
+
+
+def test_delivery_says_what_is_missing_and_that_the_defaults_go_out_without_variants(can: Hand, tmp_path: Path) -> None:
+    bench = can.window.bench("delivery")
+    can.wait()
+    deliver, why = can.find("Deliver", QAbstractButton, bench), "Nothing to deliver yet: add a step at Recipe."
+    assert not deliver.isEnabled()
+    assert can.find(why, QLabel, bench).isVisible()
+    variants = can.find("Variants to deliver", QListWidget, bench)
+    assert [variants.item(row).text() for row in range(variants.count())] == [  # type: ignore[union-attr]
+        "No variants yet: the defaults are delivered as one"
+    ]
+    can.session.apply("Tint", lambda s: set_base(add_step(s, "tint", None), s.project.asset.textures[0].id))
+    can.wait(deliver.isEnabled)
+    assert not can.find(why, QLabel, bench).isVisible()
+    can.find("Folder to deliver to", QLineEdit, bench).setText(str(tmp_path / "out"))
+    deliver.click()
+    can.wait(lambda: (tmp_path / "out" / "variants" / "default").is_dir())
 
 
 def test_the_probe_is_read_whole(hand: Hand) -> None:

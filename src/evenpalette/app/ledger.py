@@ -112,7 +112,7 @@ class Ledger(QWidget):
         self._mend.hide()
         self.findings.currentItemChanged.connect(lambda *_: self._show_mend())
         layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
-        layout.addWidget(self.findings, 2)
+        layout.addWidget(row(self.findings, margins=(5, 0, 4, 0)), 2)
         self._hint.setContentsMargins(8, 0, 8, 0)
         self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
         #: The colors that regions were painted with, by their ids.

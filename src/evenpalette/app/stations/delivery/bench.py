@@ -24,7 +24,7 @@ from evenpalette.app.station import Station
 from evenpalette.app.stations.delivery.distance_page import MipPage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
-from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.basics import button, column, counted, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.deliver import deliver
@@ -57,16 +57,18 @@ class DeliveryBench(QWidget):
         self.folder.setAccessibleName("Folder to deliver to")
         self.folder.setPlaceholderText("Folder to deliver to")
         self._deliver = button("Deliver", self.deliver, "primary", "Write the variants and the kit", "download")
+        self._nothing_yet = label("Nothing to deliver yet: add a step at Recipe.", "note")
         self._result = label("", "note")
         self._result.setWordWrap(True)
         choose = button("Choose ...", self._ask, icon="folder-open")
         left = column(
             label("Delivery", "heading"), row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8), label("Folder", "note"), row(self.folder, choose),
-            4, row(self._deliver, None), self._result, None, spacing=4,
+            4, row(self._deliver, None), self._nothing_yet, self._result, None, spacing=4,
         )  # fmt: skip
         left.setFixedWidth(320)
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants to deliver")
+        self.variants.setWordWrap(True)
         self.variants.setToolTip("Space turns a variant on or off")
         self.variants.itemChanged.connect(self._toggled)
         self.maps = QListWidget()
@@ -126,6 +128,10 @@ class DeliveryBench(QWidget):
             item.setCheckState(Qt.CheckState.Checked if chosen else Qt.CheckState.Unchecked)
             item.setData(Qt.ItemDataRole.UserRole, variant.id)
             self.variants.addItem(item)
+        if not state.project.variants:
+            item = QListWidgetItem("No variants yet: the defaults are delivered as one")
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.variants.addItem(item)
         self.variants.blockSignals(False)
         self.maps.blockSignals(True)
         self.maps.clear()
@@ -139,13 +145,15 @@ class DeliveryBench(QWidget):
         self.maps.blockSignals(False)
         ready = bool(state.project.recipe.steps)
         self._deliver.setEnabled(ready)
+        self._nothing_yet.setVisible(not ready)
         try:
             shader = build_shader(state)
         except RecipeError as error:
             self._shader.setPlainText(str(error))
             return
         self._shader_facts.setText(
-            f"{len(shader.samplers)} textures, {len(shader.uniforms)} uniforms, {shader.text.count(chr(10))} lines"
+            f"{counted(len(shader.samplers), 'texture')}, {counted(len(shader.uniforms), 'uniform')}, "
+            f"{counted(shader.text.count(chr(10)), 'line')}"
         )
         place = self._shader.verticalScrollBar().value()  # type: ignore[union-attr]
         self._shader.setPlainText(shader.text)
