@@ -16,6 +16,11 @@ def no_progress(_: float) -> None:
     """For callers that do not watch."""
 
 
+def part_of(progress: Progress, begin: float, share: float) -> Progress:
+    """Progress of one piece of a work, which begins at a share 0..1 of the whole and takes another."""
+    return lambda done: progress(begin + done * share)
+
+
 def run_over(
     pieces: Iterable[T], work: Callable[[T], None], progress: Progress = no_progress, workers: int = 0
 ) -> None:

@@ -9,7 +9,7 @@ from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
 from evenpalette.core.files import reason
-from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.storage.file_set import files_as_one
 
@@ -38,7 +38,7 @@ def deliver(
         with files_as_one(out, written) as staged:
             delivered = Delivered()
             for target in asked:
-                target.write(plan, delivered, staged, _part(progress, done / whole, target.weight / whole))
+                target.write(plan, delivered, staged, part_of(progress, done / whole, target.weight / whole))
                 done += target.weight
     except (OSError, UnicodeError) as error:
         why = reason(error) if isinstance(error, OSError) else "this is no folder name"
@@ -54,7 +54,3 @@ def _asked(keys: Sequence[str]) -> list[Target]:
     if unknown:
         raise EvenPaletteError(f"'{unknown[0]}' is no target. There are {', '.join(TARGETS)}.")
     return [target for target in TARGETS.values() if target.key in keys or (not keys and target.usual)]
-
-
-def _part(progress: Progress, begin: float, share: float) -> Progress:
-    return lambda done: progress(begin + share * done)

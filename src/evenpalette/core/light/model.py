@@ -97,7 +97,7 @@ def lit(surface: Finish, n: Vectors, along: Vectors | None, to_eye: Vectors, lig
     s = surface
     nv, roughness = np.clip(_dot(n, to_eye), 1e-3, 1), min(max(s.roughness, LEAST_ROUGHNESS), 1.0)
     f0, inside = DIELECTRIC + (s.base - DIELECTRIC) * s.metallic, s.base * (1 - s.metallic)
-    mirrored, plain = _mirrored(n, to_eye), _mirrored(n, to_eye)
+    mirrored = plain = _mirrored(n, to_eye)
     across = np.cross(n, along) if along is not None else None
     if along is not None:
         bent = _unit(np.cross(along, np.cross(to_eye, along)))

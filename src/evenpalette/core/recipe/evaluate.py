@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, PIECE_OFFSETS, PIECE_SLOPES, encode_code, encode_srgb_8bit
 from evenpalette.core.kernels import njit
-from evenpalette.core.parallel import Progress, no_progress, run_over
+from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
@@ -132,12 +132,12 @@ def evaluate_surfaces(
     for first in range(0, len(recipes), batch):
         some = recipes[first : first + batch]
         plans = [plan_of(steps, asked) for steps in some]
-        part = _part(progress, first / len(recipes), len(some) / len(recipes))
+        part = part_of(progress, first / len(recipes), len(some) / len(recipes))
         if any(
             (p.attributes, p.starts, p.wanted) != (plans[0].attributes, plans[0].starts, plans[0].wanted) for p in plans
         ):
             for place, (steps, plan) in enumerate(zip(some, plans, strict=True)):
-                one = _part(part, place / len(some), 1 / len(some))
+                one = part_of(part, place / len(some), 1 / len(some))
                 yield _evaluated(
                     [steps], [plan], sources, size=size, float_output=float_output, progress=one, workers=workers
                 )[0]
@@ -145,10 +145,6 @@ def evaluate_surfaces(
             yield from _evaluated(
                 some, plans, sources, size=size, float_output=float_output, progress=part, workers=workers
             )
-
-
-def _part(progress: Progress, begin: float, share: float) -> Progress:
-    return lambda done: progress(begin + done * share)
 
 
 def _evaluated(

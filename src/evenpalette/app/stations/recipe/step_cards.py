@@ -162,16 +162,30 @@ def foot(desk: RecipeDesk, step: Step) -> QWidget:
     return row(alone, None, switch)
 
 
-class StepCard(MovableCard):
+class DeskCard(MovableCard):
+    """A card that hands its keys to the desk first."""
+
+    def __init__(self, desk: RecipeDesk, step: Step) -> None:
+        super().__init__(step.id)
+        self._desk = desk
+        self.setObjectName("card")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        event.ignore()
+        self._desk.keyed.emit(event)
+        if not event.isAccepted():
+            super().keyPressEvent(event)
+
+
+class StepCard(DeskCard):
     """A step that is not open: picture, name, regions, alone, on or off."""
 
     def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
-        super().__init__(step.id)
-        self._desk = desk
+        super().__init__(desk, step)
         self.clicked.connect(lambda: desk.session.select_step(step.id))
-        self.setObjectName("card")
         self.setFixedWidth(CARD_WIDTH)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Step {index + 1}, {step.name}")
         self.setToolTip(plain(f"{step.name}: {kind_of(step.kind).summary}" if step.kind in KINDS else step.name))
         self.picture = CardPicture()
@@ -200,23 +214,13 @@ class StepCard(MovableCard):
         self._desk.session.select_step(self.step_id)
         self._desk.menu_wanted.emit(event.globalPos())
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        event.ignore()
-        self._desk.keyed.emit(event)
-        if not event.isAccepted():
-            super().keyPressEvent(event)
 
-
-class OpenCard(MovableCard):
+class OpenCard(DeskCard):
     """The selected step with all its inputs."""
 
     def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
-        super().__init__(step.id)
-        self._desk = desk
-        self.setObjectName("card")
+        super().__init__(desk, step)
         self.setProperty("selected", True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(f"Step {index + 1}, {step.name}, open")
         self.picture = CardPicture()
@@ -465,10 +469,3 @@ class OpenCard(MovableCard):
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         self._desk.menu_wanted.emit(event.globalPos())
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        event.ignore()
-        self._desk.keyed.emit(event)
-        if not event.isAccepted():
-            super().keyPressEvent(event)

@@ -7,7 +7,7 @@ from evenpalette.core.delivery.plan import DeliveryPlan
 from evenpalette.core.delivery.render import Map, delivered_size, render_variants
 from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.delivery.writing import Writing
-from evenpalette.core.parallel import Progress
+from evenpalette.core.parallel import Progress, part_of
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
 
@@ -18,7 +18,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         state = plan.state.on(sheet.id)
         size = delivered_size(state, plan.longest)
         ids = [variant.id for variant in plan.variants]
-        part = _part(progress, number, len(plan.sheets))
+        part = part_of(progress, number / len(plan.sheets), 1 / len(plan.sheets))
         rendered = render_variants(state, ids, plan.maps, size, progress=part, workers=plan.workers)
         with Writing(plan.workers) as writing:
             for variant, made in zip(plan.variants, rendered, strict=True):
@@ -27,11 +27,6 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
                 for key, map_ in made.items():
                     writing.put(target / f"{key}.png", map_.raster)
                 delivered.maps[variant.id, sheet.id] = {key: _said(map_) for key, map_ in made.items()}
-
-
-def _part(progress: Progress, index: int, count: int) -> Progress:
-    """Progress of one of several equal pieces of work."""
-    return lambda done: progress((index + done) / count)
 
 
 def _said(map_: Map) -> KitMap:
