@@ -133,6 +133,11 @@ class ShaderBuilder:
             self._lines[text] = f"{type_} {prefix}{len(self._lines)} = {text};"
         return self._lines[text].split()[1]
 
+    def _given(self, index: int, step: Step, row_index: int, row: Row, input: Input) -> str:
+        """An expression for an input in a row: the row's own, else the one that all rows share (row -1)."""
+        held = row_index if input.key in row.inputs else -1
+        return self._expression(index, held, input, step.binding(row, input.key))
+
     def _map(self, index: int, step: Step, row_index: int, row: Row, map_: MapInput) -> str:
         """An expression for what a row reads through a map."""
         kind = kind_of(step.kind)
@@ -153,13 +158,9 @@ class ShaderBuilder:
         place = step.binding(row, map_.placement.key)
         moves = place is not None and not place.is_plain
         constant = Placement.parse(str(read_binding(place, map_.placement, {}))) if not moves else Placement()
-        cells = [(kind.input(key), row.inputs.get(key)) for key in CELLS] if map_.cells else []
-        if cells:
-            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
-            given = [
-                self._expression(index, row_index if own else -1, input, own or step.inputs.get(input.key))
-                for input, own in cells
-            ]
+        if map_.cells:
+            p = self._given(index, step, row_index, row, map_.placement)
+            given = [self._given(index, step, row_index, row, kind.input(key)) for key in CELLS]
             many, chance = step.binding(row, "count"), kind.input("count")
             is_one = many is None or (many.is_plain and int(prepare_value(read_binding(many, chance, {}), chance)) <= 1)
             self._functions |= {PCG_GLSL: None, PLACED_GLSL: None, CELLS_GLSL: None}
@@ -174,7 +175,7 @@ class ShaderBuilder:
         else:
             self._functions[PLACED_GLSL] = None
             name = self._sampler(SampledTexture(read.texture, map_.whole, placed=True, parameter=follows))
-            p = self._expression(index, row_index if map_.placement.key in row.inputs else -1, map_.placement, place)
+            p = self._given(index, step, row_index, row, map_.placement)
             function = "ep_laid" if not moves and is_hardware(constant) else "ep_placed"
             m = self._once(f"{function}({name}, {p}, uv, dx, dy, seconds)", "vec4", "m")
         if not map_.whole:
@@ -205,13 +206,7 @@ class ShaderBuilder:
         at = channel_index(self._reads.channels[positions.texture], positions.channel or 0)
         mask = "vec4({})".format(", ".join("1.0" if n == at else "0.0" for n in range(4)))
         given = [mask, "1.0" if positions.invert else "0.0"]
-        for key in map_.by:
-            own = row.inputs.get(key)
-            given.append(
-                self._expression(
-                    index, row_index if own is not None else -1, kind.input(key), own or step.inputs.get(key)
-                )
-            )
+        given += [self._given(index, step, row_index, row, kind.input(key)) for key in map_.by]
         return self._once(f"ep_looked_up({', '.join((*names, 'uv, dx, dy', *given))})", "vec4", "m")
 
     def _step(self, index: int, step: Step) -> str:
@@ -236,10 +231,7 @@ class ShaderBuilder:
             for op in ops:
                 for key in (*op.takes, *([op.scale] if op.scale else []), *(kind.weigh.takes if kind.weigh else ())):
                     if key not in given:
-                        input, own = kind.input(key), row.inputs.get(key)
-                        given[key] = self._expression(
-                            index, k if own is not None else -1, input, own or step.inputs.get(key)
-                        )
+                        given[key] = self._given(index, step, k, row, kind.input(key))
             arguments.append(given)
         text = f"    // {plain_text(step.name)}\n    {{\n"
         for k, row in rows:
