@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, evaluation, history, id_image, painting, palettes, verbs
+from benchmarks import bake, delivery, evaluation, history, id_image, painting, palettes, verbs
 
 
 def main() -> None:
@@ -14,11 +14,13 @@ def main() -> None:
     painting.run()
     verbs.run()
     palettes.run()
+    delivery.run()
     for words in (
         ("window", "slider"),
         ("window", "saving"),
         ("window", "textures"),
         ("window", "start"),
+        ("kits",),
         ("shaders",),
         ("painting",),
     ):

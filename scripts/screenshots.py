@@ -2,6 +2,8 @@
 
 import math
 import os
+import shutil
+import subprocess
 import sys
 import tempfile
 import time
@@ -10,23 +12,21 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions.bench import RegionsBench
-from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.window import MainWindow
+from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.project import Role
-from evenpalette.core.document.state import State
-from evenpalette.core.edits import ramps, recipe
-from evenpalette.core.edits.face_sets import share_shells
+from evenpalette.core.edits import ramps
 from evenpalette.core.edits.refining import freeze
-from evenpalette.core.edits.regions import Into
 from evenpalette.core.edits.variants import activate
 from evenpalette.core.light.lamps import Light
-from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.tones.ramps import LOUD
+from evenpalette.player.window import PlayerWindow
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 GUIDE = OUT.parent / "guide" / "pictures"
@@ -117,52 +117,15 @@ def _regions(camera: Photographer) -> None:
     camera.take("regions-paint")
 
 
-def _divisions(camera: Photographer) -> None:
-    """Shells shared out by chance as a second division, and a hue shift by share."""
-    window, session = camera.window, camera.window.session
-
-    def shared(state: State) -> State:
-        state, _ = share_shells(state, [40, 35, 25], 5, False, False, Into("new", name="By chance"))
-        first, second, _third = (region.id for region in state.project.regions.divisions[1].regions)
-        state = recipe.add_step(state, "hue_shift", (first,), at=1, step_id="by-chance")
-        state = recipe.add_row(state, "by-chance", (second,), "row-second")
-        state = recipe.add_row(state, "by-chance", None, "row-rest")
-        first_row = state.project.recipe.step("by-chance").rows[0].id
-        for row, angle in ((first_row, 22.0), ("row-second", -24.0), ("row-rest", 0.0)):
-            state = recipe.bind_input(state, "by-chance", "angle", Binding(value=angle), row)
-        return recipe.update_step(state, "by-chance", name="Hue by chance")
-
-    session.commit("By chance", shared(session.state))
-    session.set_station("recipe")
-    camera.settle()
-    session.select_step("by-chance")
-    window.views.headers.form_stage.setCurrentIndex(0)
-    window.views.headers.flat_stage.setCurrentIndex(0)
-    camera.take("divisions")
-
-
 def _surface(camera: Photographer) -> None:
-    """The finish of the night variant beside its roughness, glowing; and tiles of an atlas."""
-    window, session, views = camera.window, camera.window.session, camera.window.views
+    """The finish of the night variant beside its roughness, glowing."""
+    session, views = camera.window.session, camera.window.views
     session.set_station("recipe")
     session.apply("Night", lambda s: activate(s, s.project.variants[1].id))
     views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("roughness"))
     session.select_step("step-finish")
     views.shown.set_light(Light("night", filmic=True, bloom=0.4))
     camera.take("surface")
-    # Tiles of an atlas on the sign, laid by a placement, in a room.
-    camera.demo("stall-sign")
-    session.set_station("recipe")
-    views.shown.set_light(Light("room", filmic=True))
-    session.select_step("step-boards")
-    views.headers.flat_stage.setCurrentIndex(0)
-    camera.settle()
-    field = window.bench("recipe").findChild(PlacementField)
-    QTest.mouseClick(field, Qt.MouseButton.LeftButton)
-    camera.take("tiles")
-    popup = QApplication.activePopupWidget()
-    if popup is not None:
-        popup.close()
     views.shown.set_light(Light())
 
 
@@ -213,6 +176,42 @@ def _mend(camera: Photographer) -> None:
     bench.pages.open("Files")
 
 
+def _delivered(out: Path) -> None:
+    """The page in a browser, where there is one, and the player with a crowd."""
+    with tempfile.TemporaryDirectory() as folder:
+        state = Storage(copy_demo(Path(folder) / "demo", "moth-lantern")).open()
+        deliver(state, Path(folder) / "out", targets=["preview"])
+        kit = Path(folder) / "out" / "kit"
+        if chromium := shutil.which("chromium"):
+            words = [
+                "--headless=new",
+                "--no-sandbox",
+                "--use-angle=swiftshader",
+                "--enable-unsafe-swiftshader",
+                "--hide-scrollbars",
+            ]
+            words += [
+                "--window-size=1280,800",
+                "--virtual-time-budget=30000",
+                f"--screenshot={out / 'page.png'}",
+                (kit / "preview.html").as_uri(),
+            ]
+            subprocess.run([chromium, *words], check=False, capture_output=True)
+        player = PlayerWindow(kit)
+        player.show()
+        while player.stage.scene is None:
+            QTest.qWait(50)
+        player.laid.setCurrentIndex(2)
+        player.laid.activated.emit(2)
+        player.count.number.setValue(60)
+        QTest.qWait(3000)
+        player.grab()
+        screen = player.screen()
+        assert screen is not None
+        screen.grabWindow(player.winId()).save(str(out / "player.png"))
+        player.close()
+
+
 def main() -> None:
     """All pictures."""
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
@@ -241,10 +240,10 @@ def main() -> None:
             window.bench(station).pages.open("recipe.glsl")
     _regions(camera)
     camera.demo("moth-lantern")
-    _divisions(camera)
-    camera.demo("moth-lantern")
     _surface(camera)
     _tones(camera)
+    if out == OUT:
+        _delivered(out)
     sys.stdout.flush()
     os._exit(0)
 

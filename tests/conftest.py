@@ -28,3 +28,12 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="session")
 def lantern(demo_folder: Path) -> State:
     return Storage(demo_folder).open()
+
+
+@pytest.fixture(scope="session")
+def strangers() -> Path:
+    """Where npm has put programs that are not ours; `make test` sets it up."""
+    folder = Path(__file__).parents[1] / ".strangers"
+    if not (folder / "node_modules" / "gltf-validator").is_dir():
+        pytest.skip("gltf-validator (npm) is not installed in .strangers")
+    return folder

@@ -153,10 +153,15 @@ def test_export_writes_variants_and_kit(demo_folder: Path, tmp_path: Path) -> No
     )
     assert (tmp_path / "o" / "variants" / "straw" / "base_color.png").is_file()
     assert {p.name for p in (tmp_path / "o" / "kit").iterdir()} == {
-        "recipe.glsl",
+        "kit.json",
+        "light.glsl",
+        "mesh.glb",
         "parameters.json",
         "parameters.schema.json",
+        "recipe.glsl",
+        "recipe.hlsl",
         "textures",
+        "variants.f32",
     }
 
 

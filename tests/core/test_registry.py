@@ -146,7 +146,7 @@ def test_a_target_is_one_file_that_a_delivery_writes(tmp_path: Path, lantern: St
     )
     assert TARGETS.take(own) == []
     one = lantern.project.variants[0]
-    written = deliver(lantern, out, variants=[one.id], targets=["names", "images"], longest=32)
+    written = deliver(lantern, out, variants=[one.id], targets=["names", "images"], longest=32).files
     assert sorted(path.name for path in written) == ["base_color.png", "names.txt"]
     assert (out / "names.txt").read_text() == f"{one.name}: 1", "images come first, whatever the order asked"
     TARGETS.drop(own)

@@ -24,15 +24,15 @@ def shone(
 ) -> np.ndarray:  # fmt: skip
     """What the shader gives, (height, width, 3). In the expressions x and y go from 0 to 1 over the picture. grain: of
     scratches and strands, '' for none."""
-    text = f"#define COATED 1.0\n#define GRAINED {int(bool(grain))}\n" + LIGHT.replace(
-        "uniform vec2 u_sky;", f"const vec2 u_sky = vec2({sky[0]!r}, {sky[1]!r});"
+    text = f"#define EP_COATED 1.0\n#define EP_GRAINED {int(bool(grain))}\n" + LIGHT.replace(
+        "uniform vec2 ep_sky;", f"const vec2 ep_sky = vec2({sky[0]!r}, {sky[1]!r});"
     )
     shining = ", ".join(
         f"vec4({x}, {y}, {z}, {strength * lamps})" for (x, y, z), strength in zip(LAMPS, STRENGTHS, strict=True)
     )
-    text = text.replace("uniform vec4 u_lamps[3];", f"const vec4 u_lamps[3] = vec4[3]({shining});")
+    text = text.replace("uniform vec4 ep_lamps[3];", f"const vec4 ep_lamps[3] = vec4[3]({shining});")
     text += f"void main() {{ float x = gl_FragCoord.x / {size[0]}.0, y = gl_FragCoord.y / {size[1]}.0;"
-    text += f"o = vec4(lit({finish}, {grain + ', ' if grain else ''}{normal}, {to_eye}), 1.0); }}"
+    text += f"o = vec4(ep_lit({finish}, {grain + ', ' if grain else ''}{normal}, {to_eye}), 1.0); }}"
     return game.fill(text, size)[..., :3]
 
 
@@ -43,7 +43,7 @@ EYE = "vec3(sqrt(1.0 - y * y), 0.0, max(y, 0.02))"
 @pytest.mark.parametrize("coat", [0.0, 1.0])
 def test_white_in_a_white_furnace_is_white(game: Game, metallic: float, coat: float) -> None:
     """For every roughness (x) and every angle of the eye (y), within a hundredth."""
-    finish = f"Finish(vec3(1.0), {metallic!r}, x, 1.0, {coat!r}, 0.1)"
+    finish = f"EpFinish(vec3(1.0), {metallic!r}, x, 1.0, {coat!r}, 0.1)"
     found = shone(game, finish, "vec3(0.0, 0.0, 1.0)", EYE, sky=(1.0, 1.0), lamps=0.0, size=(32, 32))
     assert np.abs(found - 1).max() < 0.01
 
@@ -51,7 +51,7 @@ def test_white_in_a_white_furnace_is_white(game: Game, metallic: float, coat: fl
 def test_what_is_not_white_takes_light_away_and_never_adds_any(game: Game) -> None:
     gray = shone(
         game,
-        "Finish(vec3(0.5), 0.0, x, 1.0, 0.0, 0.1)",
+        "EpFinish(vec3(0.5), 0.0, x, 1.0, 0.0, 0.1)",
         "vec3(0.0, 0.0, 1.0)",
         EYE,
         sky=(1.0, 1.0),
@@ -62,7 +62,7 @@ def test_what_is_not_white_takes_light_away_and_never_adds_any(game: Game) -> No
     assert gray.min() > 0.5
     closed = shone(
         game,
-        "Finish(vec3(0.5), 0.0, x, 0.0, 0.5, 0.1)",
+        "EpFinish(vec3(0.5), 0.0, x, 0.0, 0.5, 0.1)",
         "vec3(0.0, 0.0, 1.0)",
         EYE,
         sky=(1.0, 1.0),
@@ -112,7 +112,7 @@ def test_lamps_are_met_by_the_formulas(
     game: Game, metallic: float, roughness: float, coat: float, eye: tuple[float, ...]
 ) -> None:
     base, v = np.array([0.8, 0.4, 0.1]), np.array(eye) / np.linalg.norm(eye)
-    finish = f"Finish(vec3(0.8, 0.4, 0.1), {metallic!r}, {roughness!r}, 1.0, {coat!r}, 0.2)"
+    finish = f"EpFinish(vec3(0.8, 0.4, 0.1), {metallic!r}, {roughness!r}, 1.0, {coat!r}, 0.2)"
     for n in (np.array([0.0, 0.0, 1.0]), np.array([0.0, 0.6, 0.8])):
         words = "vec3({}, {}, {})"
         found = shone(game, finish, words.format(*n), words.format(*v), sky=(0.0, 0.0), lamps=1.0, size=(1, 1))[0, 0]
@@ -129,11 +129,11 @@ def test_lamps_are_unit_vectors_that_turn_about_the_vertical(name: str) -> None:
 
 def test_exposure_is_in_stops_and_the_filmic_curve_keeps_what_is_not_bright(game: Game) -> None:
     """Khronos PBR neutral tone mapper: below 0.76 only the offset of 0.04 is taken, white light never reaches 1."""
-    head = "#define COATED 0.0\n" + LIGHT.replace("uniform float u_gain;", "const float u_gain = 2.0;")
+    head = "#define EP_COATED 0.0\n" + LIGHT.replace("uniform float ep_exposure;", "const float ep_exposure = 2.0;")
 
     def curve(filmic: int) -> np.ndarray:
-        text = head.replace("uniform int u_filmic;", f"const int u_filmic = {filmic};")
-        text += "void main() { float x = gl_FragCoord.x / 256.0; o = vec4(exposed(vec3(x * 4.0)), 1.0); }"
+        text = head.replace("uniform int ep_filmic;", f"const int ep_filmic = {filmic};")
+        text += "void main() { float x = gl_FragCoord.x / 256.0; o = vec4(ep_exposed(vec3(x * 4.0)), 1.0); }"
         return game.fill(text, (256, 1))[0, :, 0]
 
     places = (np.arange(256) + 0.5) / 256 * 4
@@ -151,7 +151,7 @@ def grain(
 ) -> str:
     words = "vec3({}, {}, {})"
     vector = "vec4({}, {}, {}, {})".format(*shape)
-    return f"Grain({words.format(*along)}, {words.format(*np.cross(n, along))}, {anisotropy!r}, {strands!r}, vec3(1.0), vec3(0.8, 0.5, 0.2), {vector})"
+    return f"EpGrain({words.format(*along)}, {words.format(*np.cross(n, along))}, {anisotropy!r}, {strands!r}, vec3(1.0), vec3(0.8, 0.5, 0.2), {vector})"
 
 
 @pytest.mark.parametrize("anisotropy", [0.0, 0.5, 0.9])
@@ -172,7 +172,7 @@ def test_scratches_draw_highlights_out_by_the_published_lobe(game: Game, anisotr
         hide = (n @ v) * np.sqrt((along * (t @ lamp)) ** 2 + (across * (b @ lamp)) ** 2 + nl**2)
         total += strength * np.pi * nl * (base + (1 - base) * (1 - v @ h) ** 5) * d * 0.5 / (shade + hide)
     words = "vec3({}, {}, {})"
-    finish = "Finish(vec3(0.9, 0.7, 0.4), 1.0, 0.3, 1.0, 0.0, 0.1)"
+    finish = "EpFinish(vec3(0.9, 0.7, 0.4), 1.0, 0.3, 1.0, 0.0, 0.1)"
     how = {"sky": (0.0, 0.0), "lamps": 1.0, "size": (1, 1)}
     found = shone(game, finish, words.format(*n), words.format(*v), grain=grain(t, n, anisotropy, 0.0), **how)[0, 0]
     assert found == pytest.approx(total, rel=2e-3)
@@ -203,7 +203,7 @@ def test_strands_shine_where_the_light_is_mirrored_about_them(game: Game) -> Non
             x = np.clip(nl / 0.3, 0, 1)
             total += strength * (base * (0.25 + 0.75 * nl) + 0.25 * shines * x**2 * (3 - 2 * x))
         words = "vec3({}, {}, {})"
-        finish = "Finish(vec3(0.2, 0.1, 0.05), 0.0, 0.5, 1.0, 0.0, 0.1)"
+        finish = "EpFinish(vec3(0.2, 0.1, 0.05), 0.0, 0.5, 1.0, 0.0, 0.1)"
         found = shone(
             game,
             finish,
@@ -266,9 +266,9 @@ def test_the_model_on_the_cpu_is_the_text(game: Game, anisotropy: float) -> None
     normal = "normalize(vec3(0.6 * x - 0.3, 0.4 - 0.5 * x, 1.0))"
     way = f"normalize(cross({normal}, vec3(0.0, 0.0, 1.0)) + cross({normal}, vec3(0.3, 1.0, 0.0)))"
     ends = "0.0, vec3(1.0), vec3(1.0), vec4(0.5)"
-    scratched = f"Grain({way}, cross({normal}, {way}), {anisotropy!r}, {ends})" if anisotropy else ""
+    scratched = f"EpGrain({way}, cross({normal}, {way}), {anisotropy!r}, {ends})" if anisotropy else ""
     for metallic, coat in ((0.0, 0.0), (1.0, 0.4), (0.5, 1.0)):
-        finish = f"Finish(vec3(0.7, 0.3, 0.1), {metallic}, 0.35, 0.8, {coat}, 0.1)"
+        finish = f"EpFinish(vec3(0.7, 0.3, 0.1), {metallic}, 0.35, 0.8, {coat}, 0.1)"
         eye = "vec3(sqrt(1.0 - y * y), 0.0, y)"
         drawn = shone(game, finish, normal, eye, sky=Light().sky, lamps=1.0, size=size, grain=scratched)
         surface = Finish(np.array([0.7, 0.3, 0.1]), metallic, 0.35, 0.8, coat, 0.1, anisotropy)

@@ -8,7 +8,7 @@ import moderngl
 import numpy as np
 import pytest
 
-from evenpalette.core.document.project import Role
+from evenpalette.core.document.project import VERSION, Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, set_mesh
 from evenpalette.core.edits.recipe import add_step, bind_input, set_base
@@ -149,4 +149,4 @@ def test_a_project_of_version_3_keeps_the_look_of_its_scratches(tmp_path: Path) 
     assert angles[4].pick.values == (0.9, 0.0)
     assert (angles[4].pick.low, angles[4].pick.high) == (0.9, 0.7)
     assert project.sheets[0].factors["anisotropy_angle"] == (0.9,)
-    assert json.loads(project.model_dump_json())["version"] == 4
+    assert json.loads(project.model_dump_json())["version"] == VERSION

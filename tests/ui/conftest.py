@@ -16,24 +16,51 @@ def qapp() -> object:
     return make_application()
 
 
-@pytest.fixture
-def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
+def _opened() -> Hand:
     window = MainWindow()
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()
     hand = Hand(window)
     hand.wait()
-    yield hand
+    return hand
+
+
+def _closed(hand: Hand) -> None:
     hand.wait()
-    window.project.may_leave = lambda: True  # type: ignore[method-assign]
-    window.close()
-    window.deleteLater()
+    hand.window.project.may_leave = lambda: True  # type: ignore[method-assign]
+    hand.window.close()
+    hand.window.deleteLater()
     QTest.qWait(20)
 
 
 @pytest.fixture
-def hand(empty: Hand, tmp_path: Path) -> Hand:
-    empty.window.project.open_demo(into=tmp_path / "market")
-    empty.wait(lambda: empty.session.state.region_ids and empty.session.station == "recipe")
-    return empty
+def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
+    """A window of the test's own, as it starts."""
+    hand = _opened()
+    yield hand
+    _closed(hand)
+
+
+@pytest.fixture(scope="module")
+def window_of_the_module(qapp: object) -> Iterator[Hand]:
+    hand = _opened()
+    yield hand
+    _closed(hand)
+
+
+@pytest.fixture
+def hand(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Hand]:
+    """A window with a new copy of the demo: the one that the tests of a file share, as one works in it all day, or one
+    of its own for tests that ask for it (`own_window`)."""
+    own = request.node.get_closest_marker("own_window") is not None
+    hand = request.getfixturevalue("empty" if own else "window_of_the_module")
+    hand.wait()
+    hand.window.project.may_leave = lambda: True
+    opened: list[bool] = []
+    hand.window.project.open_demo(into=tmp_path / "market", then=lambda: opened.append(True))
+    hand.wait(lambda: opened and hand.session.state.region_ids and hand.session.station == "recipe")
+    del hand.window.project.may_leave
+    yield hand
+    if not own:
+        hand.wait()

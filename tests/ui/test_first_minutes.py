@@ -221,6 +221,7 @@ def test_everything_that_takes_the_keyboard_has_a_name(hand: Hand) -> None:
     assert not missing, "; ".join(map(str, sorted(missing)))
 
 
+@pytest.mark.own_window
 def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand) -> None:
     # CSS Color Module Level 4 gives red, lime and yellow as these; they are corners of sRGB, so its edge goes through
     # them.

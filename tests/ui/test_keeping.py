@@ -26,6 +26,8 @@ from evenpalette.core.storage.autosave import Autosave, find_recoverable
 from evenpalette.core.storage.storage import Storage
 from tests.helpers.hand import Hand
 
+pytestmark = pytest.mark.own_window
+
 REAL_MAY_LEAVE = ProjectActions.may_leave
 
 

@@ -18,6 +18,8 @@ from evenpalette.core.edits import asset, parameters, variants
 from evenpalette.core.storage.autosave import find_recoverable
 from tests.helpers.hand import Hand
 
+pytestmark = pytest.mark.own_window
+
 DRIVER = Path(__file__).with_name("closing.py")
 
 

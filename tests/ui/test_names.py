@@ -134,10 +134,10 @@ def test_questions_and_consent_show_names_as_they_are(hand: Hand, tmp_path: Path
 
 def test_every_text_that_qt_guesses_about_goes_through_one_helper() -> None:
     """Reads the source: a tooltip that is not a literal is made plain, labels and questions are made in one place."""
-    root = Path(evenpalette.app.__file__).parent
+    root = Path(evenpalette.app.__file__).parents[1]
     own = {"QLabel": "basics.py", "QMessageBox": "questions.py"}
     bad = []
-    for path in sorted(root.rglob("*.py")):
+    for path in sorted([*(root / "app").rglob("*.py"), *(root / "player").rglob("*.py")]):
         for node in ast.walk(ast.parse(path.read_text())):
             if not isinstance(node, ast.Call):
                 continue

@@ -326,6 +326,7 @@ def test_a_region_that_follows_its_source_says_how_to_paint_it(hand: Hand) -> No
     hand.wait(lambda: session.state.coverages[session.state.region_ids[-1]].max() == 255)
 
 
+@pytest.mark.own_window
 def test_a_pen_paints_with_its_pressure(hand: Hand) -> None:
     session, views = hand.session, hand.window.views
     bench = ready_to_paint(hand)
@@ -457,6 +458,7 @@ def test_a_file_that_changes_on_disk_is_read_again_with_what_was_made_on_it(hand
     assert session.state.coverages[green.id][0, 20] == 255
 
 
+@pytest.mark.own_window
 def test_vertex_colors_become_regions_by_a_tolerance_that_says_what_it_gives(hand: Hand, tmp_path: Path) -> None:
     session, window = hand.session, hand.window
     bench = at_regions(hand)
@@ -508,6 +510,7 @@ def test_a_ramp_is_shaped_by_keyboard_and_pointer(hand: Hand) -> None:
     assert stops().count(":") <= 3
 
 
+@pytest.mark.own_window
 def test_a_layout_of_several_tiles_is_worked_on_tile_by_tile(hand: Hand, tmp_path: Path) -> None:
     session, window = hand.session, hand.window
     lines = []

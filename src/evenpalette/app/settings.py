@@ -12,6 +12,7 @@ _RECENT, _LONGEST = "recent", 8
 _SOURCES, _MOST_SOURCES = "sources", 4000
 _LIMITS = "limits"
 _STATIONS, _WINDOW = "stations", "window"
+_DELIVERED, _MOST_DELIVERED = "delivered", 40
 
 
 def settings() -> QSettings:
@@ -50,6 +51,19 @@ def remember_station(path: Path, station: str) -> None:
 def station_of(path: Path) -> str:
     """Where the work on a project was left, '' when it is not known."""
     return next((name.split(" ", 1)[0] for name in _list(_STATIONS) if name.endswith(f" {path.resolve()}")), "")
+
+
+def remember_delivery(path: Path, folder: str) -> None:
+    """Where a project was delivered to last."""
+    mark = f"{path.resolve()}\t"
+    kept = [name for name in _list(_DELIVERED) if not name.startswith(mark)]
+    _store(_DELIVERED, [f"{mark}{folder}", *kept][:_MOST_DELIVERED])
+
+
+def delivered_to(path: Path) -> str:
+    """Where a project was delivered to last, '' when it is not known."""
+    mark = f"{path.resolve()}\t"
+    return next((name.removeprefix(mark) for name in _list(_DELIVERED) if name.startswith(mark)), "")
 
 
 def remember_window(state: dict[str, str]) -> None:

@@ -19,8 +19,9 @@ from evenpalette.core.errors import EvenPaletteError
 #: The verbs by the file that they are in.
 _FILES = {
     "window": ("demo",),
-    "projects": ("check", "render", "export", "new"),
+    "projects": ("check", "render", "export", "new", "cost"),
     "images": ("bake", "pick", "split", "merge", "unmix", "gray"),
+    "kits": ("preview", "play"),
     "desktop": ("install-desktop",),
     "palettes": ("reduce", "restore", "sampling", "ramp"),
 }

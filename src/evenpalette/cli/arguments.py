@@ -41,6 +41,14 @@ def size(text: str) -> int:
     return whole(1, 16384, "a size in texels")(text)
 
 
+def picture_size(text: str) -> tuple[int, int]:
+    """Width and height, as 1280x720."""
+    width, by, height = text.lower().partition("x")
+    if not by:
+        raise argparse.ArgumentTypeError(f"a size is written as 1280x720, not '{text}'")
+    return whole(1, 8192, "a width")(width), whole(1, 8192, "a height")(height)
+
+
 def bake_size(text: str) -> int:
     return whole(16, GUTTER, "a size in texels")(text)
 

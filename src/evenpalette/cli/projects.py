@@ -1,13 +1,16 @@
-"""The verbs of projects: check, render, export, new."""
+"""The verbs of projects: check, render, export, new, cost."""
 
 import argparse
 import json
+import sys
 from pathlib import Path
 
 from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
-from evenpalette.cli.saying import bar_of
+from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.consent import inside
+from evenpalette.core.delivery.cost import cheaper_from, costs
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.read import read_layout_file
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
 from evenpalette.core.delivery.targets import TARGETS
@@ -55,7 +58,15 @@ def add_verbs(verb: Verb) -> None:
         choices=tuple(TARGETS),
         help="a form of delivery; repeat it for several",
     )
+    export.add_argument("--layout", type=Path, metavar="FILE", help="write the files that this layout says instead")
+    export.add_argument(
+        "--clean", action="store_true", help="remove what a former delivery wrote and this one does not"
+    )
     export.add_argument("--jobs", type=jobs, default=0, help="worker threads; one for each core if left out")
+    cost = verb("cost", _cost, "what the variants of a project cost a game, by the ways to make them")
+    cost.add_argument("project", type=Path)
+    cost.add_argument("--variants", type=count, default=0, help="for so many; those that there are if left out")
+    cost.add_argument("--json", action="store_true")
     new = verb("new", _new, "make a project of a mesh and textures")
     new.add_argument(
         "project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it"
@@ -72,6 +83,7 @@ def add_verbs(verb: Verb) -> None:
         default="",
         help="UV tile to work on, e.g. 1002; wrap lays all of them into one, which is guessed where pictures repeat",
     )
+    new.add_argument("--layout", type=Path, metavar="FILE", help="packed textures are taken apart by this layout")
     new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
 
 
@@ -175,11 +187,29 @@ def _export(options: argparse.Namespace) -> None:
     state = _open(options.project)
     chosen = _variant_ids(state, options.variant) if options.variant else None
     progress, bar = bar_of("exporting")
+    layout = read_layout_file(options.layout) if options.layout is not None else None
     with bar:
-        deliver(
-            state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size,
-            maps=options.maps, targets=options.target, workers=options.jobs, progress=progress,
+        report = deliver(
+            state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size, maps=options.maps,
+            targets=options.target, layout=layout, clean=options.clean, workers=options.jobs, progress=progress,
         )  # fmt: skip
+    if sys.stderr.isatty():
+        note(report.said)
+
+
+def _cost(options: argparse.Namespace) -> None:
+    progress, bar = bar_of("measuring")
+    with bar:
+        found = costs(_open(options.project), options.variants, progress)
+    if options.json:
+        print(json.dumps([cost.as_json() for cost in found], indent=2))
+        return
+    for cost in found:
+        print(
+            f"{cost.way}: {cost.bytes_disk / 2**20:.1f} MiB on disk, {cost.bytes_memory / 2**20:.1f} MiB in memory ({cost.bytes_bc / 2**20:.1f} in blocks), "
+            f"{cost.reads} reads a pixel, {cost.materials} materials, {cost.draws} draw calls ({cost.how})"
+        )
+    print(f"The kit takes less memory than painted textures from {max(1, cheaper_from(found))} variants on.")
 
 
 def _new(options: argparse.Namespace) -> None:
@@ -195,6 +225,7 @@ def _new(options: argparse.Namespace) -> None:
             fit=options.fit,
             name=folder.name[:80],
             tile=options.tile,
+            layout=read_layout_file(options.layout) if options.layout is not None else None,
             progress=progress,
         )
         Storage(folder).save(state)

@@ -29,6 +29,14 @@ class ProjectChanged(ProjectError):  # noqa: N818 - it is an outcome that the ar
     """The project on disk is no longer the one that was opened or saved last."""
 
 
+class KitError(EvenPaletteError):
+    """The files of a delivered kit are not as they should be."""
+
+
+class LayoutError(EvenPaletteError):
+    """A layout is not as layouts are, or asks for what the project has not."""
+
+
 class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 

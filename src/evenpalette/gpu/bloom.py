@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 import moderngl
 
-from evenpalette.gpu.programs import tell
+from evenpalette.gpu.shader_files import tell
 
 #: A picture's side over that of its blurred ones.
 _COARSER = 4

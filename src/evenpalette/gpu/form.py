@@ -13,7 +13,7 @@ from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
-from evenpalette.gpu.programs import defined, shader_file, tell, tell_bytes
+from evenpalette.gpu.shader_files import defined, shader_file, tell, tell_bytes
 from evenpalette.gpu.shading import WHITE, Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.surface import SurfaceBuffer

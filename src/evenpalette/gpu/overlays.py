@@ -8,7 +8,7 @@ from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport, begin
 from evenpalette.gpu.geometry import MeshBuffers
-from evenpalette.gpu.programs import shader_file, tell, tell_bytes
+from evenpalette.gpu.shader_files import shader_file, tell, tell_bytes
 
 #: Selected faces: a light veil, neutral, so that it is not taken for a color of the asset.
 SELECTED = (1.0, 1.0, 1.0, 0.55)

@@ -3,8 +3,7 @@
 import re
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
-from importlib.resources import files
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import moderngl
 import numpy as np
@@ -36,10 +35,9 @@ from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.precompile import Precompilation, precompile, target_of
+from evenpalette.gpu.shader_files import CORNER, defined, shader_file
 
 _MOST_PROGRAMS = 16
-#: The corners of what is drawn: an attribute of the vertex shader.
-CORNER = "in_corner"
 #: What Form's light asks of a surface.
 LIGHTING = (
     BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, NORMAL, EMISSIVE, COAT, COAT_ROUGHNESS, HIGHLIGHT_TINT, ANISOTROPY, ANISOTROPY_ANGLE,
@@ -139,17 +137,6 @@ class ViewPrograms:
         return program, self._ctx.vertex_array(program, [(self._corners, "2f", CORNER)])
 
 
-def shader_file(name: str) -> str:
-    """The text of a shader that ships with the application."""
-    return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
-
-
-def defined(text: str, words: Mapping[str, object]) -> str:
-    """A shader with these words defined behind its first line, which says the version."""
-    first, rest = text.split("\n", 1)
-    return "\n".join((first, *(f"#define {name} {value}" for name, value in words.items()), rest))
-
-
 class ViewText:
     """The shader of the views, made for a number of regions."""
 
@@ -189,8 +176,8 @@ def _surface_words(made: Sequence[str], attribute: str) -> dict[str, str]:
     }  # fmt: skip
     key = attribute or BASE_COLOR
     words = {
-        "LIT_GRAIN": grain, "LIT_FINISH": f"Finish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
-        "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "COATED": "1.0" if COAT in made else "0.0",
+        "LIT_GRAIN": grain, "LIT_FINISH": f"EpFinish({finish})", "LIT_SLOPES": part(NORMAL), "LIT_EMISSIVE": part(EMISSIVE),
+        "SHOWN": shown[ATTRIBUTES[key].holds].format(part(key)), "EP_COATED": "1.0" if COAT in made else "0.0",
     }  # fmt: skip
     return words | ({"HAS_OPACITY": "1"} if OPACITY in made else {})
 
@@ -207,17 +194,3 @@ def _refusal(said: str, text: str) -> str:
     line, lines = int(found[1] or found[2]), text.splitlines()
     quoted = lines[line - 1].strip() if 0 < line <= len(lines) else ""
     return f"The graphics driver refuses the shader of this recipe: {found[3].strip()[:160]}, in line {line}, '{quoted[:80]}'. The last good picture stays."
-
-
-def tell(program: moderngl.Program, name: str, value: object) -> None:
-    """Set a uniform that the compiler may have dropped because nothing reads it."""
-    member: Any = program.get(name, None)
-    if member is not None:
-        member.value = value
-
-
-def tell_bytes(program: moderngl.Program, name: str, content: bytes) -> None:
-    """`tell`, of a matrix column by column."""
-    member: Any = program.get(name, None)
-    if member is not None:
-        member.write(content)

@@ -19,7 +19,7 @@ from evenpalette.gpu.form import Form, faces_of
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
-from evenpalette.gpu.programs import shader_file
+from evenpalette.gpu.shader_files import shader_file
 from evenpalette.gpu.shading import Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.thumbnails import Thumbnails

@@ -21,18 +21,10 @@ from evenpalette.core.recipe.shader import live_shader, made_attributes, written
 from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
+from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look, Show
-from evenpalette.gpu.programs import (
-    CORNER,
-    LIGHTING,
-    BoundTexture,
-    DrawCall,
-    Elsewhere,
-    ViewPrograms,
-    ViewText,
-    tell,
-    tell_bytes,
-)
+from evenpalette.gpu.programs import LIGHTING, BoundTexture, DrawCall, ViewPrograms, ViewText
+from evenpalette.gpu.shader_files import CORNER, tell, tell_bytes
 from evenpalette.gpu.surface import SurfaceBuffer
 from evenpalette.gpu.textures import TextureCache
 from evenpalette.gpu.touched import Tiles
@@ -140,13 +132,13 @@ class Shading:
     def _set_light(self, program: moderngl.Program, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> None:
         tell_bytes(program, "u_ray", camera.rays(*size).T.astype("f4").tobytes())
         light = look.light
-        tell(program, "u_sky", light.sky)
-        tell(program, "u_lamps", light.lamps)
-        tell(program, "u_gain", light.gain)
-        tell(program, "u_filmic", int(light.filmic))
+        tell(program, "ep_sky", light.sky)
+        tell(program, "ep_lamps", light.lamps)
+        tell(program, "ep_exposure", light.gain)
+        tell(program, "ep_filmic", int(light.filmic))
         if light.environment:
-            tell(program, "u_harmonics", environment(light.environment).harmonics)
-            tell(program, "u_turned", light.turned)
+            tell(program, "ep_harmonics", environment(light.environment).harmonics)
+            tell(program, "ep_turned", light.turned)
 
     def _shader(self, look: Look, *, lit: bool) -> ShaderText:
         """The recipe for the attributes that a look needs."""
@@ -178,7 +170,7 @@ class Shading:
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
             "NORMAL_MAP": NORMAL in self.state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
             "BLOOM": lit and blooms, "SIDED": not inspect and "float ep_side" in shader.text,
-            "ENVIRONED": lit and bool(look.light.environment), "GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
+            "EP_ENVIRONED": lit and bool(look.light.environment), "EP_GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
         return self._text.of(shader, look.attribute, switches, inspect=inspect)
 
@@ -257,7 +249,7 @@ class Shading:
         wanted["u_painted"] = BoundTexture(self.textures.of(stored.with_encoding(Encoding.SRGB) if is_data else stored))
         wanted["u_tone"] = BoundTexture(self.textures.of(state.tone or WHITE))
         if buffer is not None and look.light.environment:
-            wanted["u_environment"] = BoundTexture(self._environment(look.light.environment))
+            wanted["ep_environment"] = BoundTexture(self._environment(look.light.environment))
         if below is not None:
             wanted["u_others"] = BoundTexture(below)
         for part in ("surface", "slopes", "normal", "tangent", "bitangent"):

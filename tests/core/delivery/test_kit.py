@@ -1,6 +1,5 @@
 """The kit: a game that knows only `parameters.json` and the head of `recipe.glsl` draws what is delivered."""
 
-import hashlib
 import json
 from dataclasses import replace
 from pathlib import Path
@@ -10,24 +9,30 @@ import jsonschema
 import numpy as np
 import pytest
 from tests.helpers.glsl import Game
+from tests.helpers.kit_loader import Loader
+from tests.helpers.projects import PAPERS, with_choices
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_model import schema_text
 from evenpalette.core.delivery.kit_said import time_of
-from evenpalette.core.document.project import Role, Sheet, Texture
+from evenpalette.core.delivery.layout import planned_textures
+from evenpalette.core.document.kit_text import kit_text
+from evenpalette.core.document.project import Sheet
 from evenpalette.core.document.state import Resting, State
 from evenpalette.core.edits.asset import remove_texture, rename_project
-from evenpalette.core.edits.parameters import name_texture, name_vector, update_parameter
+from evenpalette.core.edits.parameters import update_parameter
 from evenpalette.core.edits.recipe import add_step, bind_input, update_step
 from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ValueProblem
 from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.recipe import Binding, Pulse
-from evenpalette.core.recipe.shader import kit_shader
+from evenpalette.core.recipe.samplers import by_sampler
+from evenpalette.core.recipe.shader import kit_shader, packable
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
 
@@ -48,67 +53,6 @@ def delivered(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathF
     out = folder / request.param / "out"
     deliver(state, out)
     return out, state
-
-
-class Loader:
-    """A plain loader, written from the kit's own documentation."""
-
-    def __init__(self, kit: Path) -> None:
-        self.said = json.loads((kit / "parameters.json").read_text())
-        self.text = (kit / self.said["recipe"]).read_text()
-        self.textures, self.chosen = {}, {}
-        for entry in self.said["textures"]:
-            path = kit / "textures" / entry["file"]
-            assert hashlib.sha256(path.read_bytes()).hexdigest() == entry["sha256"]
-            raster = read_image(path, Encoding.SRGB if entry["encoding"] == "srgb" else Encoding.DATA)
-            assert raster.channels == entry["channels"]
-            assert raster.pixels.dtype.itemsize * 8 == entry["bits"]
-            assert entry["mips"] or entry["filter"] == "nearest"
-            self.textures[entry["sampler"]] = raster
-            if entry["parameter"]:
-                self.chosen[entry["sampler"], entry["parameter"], entry["choice"]] = raster
-        self.repeat = [entry["sampler"] for entry in self.said["textures"] if entry["wrap"] == "repeat"]
-
-    def uniforms(self, variant: dict) -> dict[str, object]:
-        by_name = {p["uniform"]: p for p in self.said["parameters"]}
-        return {
-            name: self._uniform(by_name[name], value)
-            for name, value in variant["values"].items()
-            if by_name[name]["type"] != "texture"
-        }
-
-    def textures_of(self, variant: dict) -> dict[str, Raster]:
-        """Of several textures with one sampler that of the variant's choice."""
-        picked = {
-            sampler: raster
-            for (sampler, name, choice), raster in self.chosen.items()
-            if variant["values"][name]["texture"] == choice
-        }
-        return {**self.textures, **picked}
-
-    @staticmethod
-    def _uniform(parameter: dict, value: object) -> object:
-        if isinstance(value, dict):
-            if parameter["type"] == "placement":
-                return tuple(value["matrix"])
-            return tuple(value["linear"]) if parameter["type"] == "color" else value["index"]
-        if isinstance(value, list):
-            return tuple(value)
-        return int(value) if parameter["type"] == "switch" else value
-
-    def draw(
-        self,
-        game: Game,
-        variant: dict,
-        size: tuple[int, int],
-        *,
-        es: bool = False,
-        mips: bool = False,
-        attribute: str = "",
-    ) -> np.ndarray:
-        return game.run(
-            self.text, self.textures_of(variant), self.uniforms(variant), size, es=es, mips=mips, repeat=self.repeat, attribute=attribute
-        )  # fmt: skip
 
 
 def test_every_demo_is_delivered_here() -> None:
@@ -169,40 +113,8 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
 
 def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, lantern: State) -> None:
     """Three papers to choose among, laid four times, and a finish of four numbers: one shader, other values."""
-    rng, state = np.random.default_rng(6), lantern
-    papers = [f"paper-{k}" for k in range(3)]
-    for k, key in enumerate(papers):
-        # One of them has an alpha: they are read by one shader all the same.
-        raster = Raster(rng.integers(0, 256, (32, 32, 4 if k == 1 else 3), np.uint8), Encoding.SRGB)
-        texture = Texture(id=key, name=key, role=Role.COLOR, encoding=Encoding.SRGB)
-        asset = state.project.asset.model_copy(update={"textures": (*state.project.asset.textures, texture)})
-        state = replace(state.with_project(asset=asset), textures=MappingProxyType({**state.textures, key: raster}))
-    state = add_step(state, "fill", None, 2)
-    fill = state.project.recipe.steps[2].id
-    state = bind_input(state, fill, "picture", Binding(value=papers[0]))
-    state = bind_input(state, fill, "picture_placed", Binding(value="scale=4"))
-    state = name_texture(
-        state,
-        fill,
-        "picture",
-        "Paper pattern",
-        row_id=state.project.recipe.steps[2].rows[0].id
-        if "picture" in state.project.recipe.steps[2].rows[0].inputs
-        else None,
-    )
-    pattern = state.project.parameters[-1]
-    assert set(papers) <= set(pattern.choices)
-    state = add_step(state, "finish", None)
-    finish = state.project.recipe.steps[-1]
-    keys = ["roughness", "metallic", "coat", "coat_roughness"]
-    state = name_vector(
-        state, finish.id, keys, "Wear", row_id=finish.rows[0].id if "roughness" in finish.rows[0].inputs else None
-    )
-    wear = state.project.parameters[-1]
-    variants = [v.id for v in state.project.variants[:3]]
-    for k, variant in enumerate(variants):
-        state = set_value(state, variant, pattern.id, papers[k])
-        state = set_value(state, variant, wear.id, f"0.{k + 2}, 0.{k}, 0.5, 0.1")
+    state, fill, pattern, wear = with_choices(lantern)
+    papers, variants = list(PAPERS), [v.id for v in state.project.variants[:3]]
     with pytest.raises(ValueProblem, match="4 numbers"):
         set_value(state, variants[0], wear.id, "1, 0")
     with pytest.raises(ValueProblem, match="textures"):
@@ -305,7 +217,7 @@ def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: St
 
 def test_a_smaller_size_and_a_choice_of_variants(tmp_path: Path, lantern: State) -> None:
     one = lantern.project.variants[1]
-    written = deliver(lantern, tmp_path, variants=[one.id], longest=256)
+    written = deliver(lantern, tmp_path, variants=[one.id], longest=256).files
     assert read_image(tmp_path / "variants" / "harbour-night" / "base_color.png").size == (256, 256)
     assert [p.name for p in (tmp_path / "variants").iterdir()] == ["harbour-night"]
     assert all(path.exists() for path in written)
@@ -328,7 +240,7 @@ def test_sheets_have_a_folder_each_and_one_variant_recolors_them_all(tmp_path: P
     # Only the cap lies on the badge's texels.
     assert 0 < opened.on("sheet-badge").used.mean() < 0.3
     deliver(opened, tmp_path / "out", longest=32)
-    assert {p.name for p in (tmp_path / "out" / "kit").iterdir()} == {"sheet", "badge"}
+    assert {p.name for p in (tmp_path / "out" / "kit").iterdir()} == {"sheet", "badge", "kit.json", "mesh.glb"}
     colors = [
         read_image(tmp_path / "out" / "variants" / name / "badge" / "base_color.png").pixels[16, 16].tolist()
         for name in ("ember", "harbour-night")
@@ -362,19 +274,25 @@ def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of
     not to."""
     out, state = delivered
     said = json.loads((out / "kit" / "parameters.json").read_text())
-    held = [t for t in said["textures"] if t["sampler"].startswith("ep_coverage_")]
-    count = len(state.region_ids)
-    assert [len(t["regions"]) for t in held] == [4] * (count // 4) + ([count % 4] if count % 4 else [])
-    assert [(t["channels"], t["alpha"]) for t in held] == [
-        {1: (1, "none"), 2: (3, "none"), 3: (3, "none"), 4: (4, "data")}[len(t["regions"])] for t in held
-    ]
+    by_sampler = {t["sampler"]: t for t in said["textures"]}
+    for number, region in enumerate(said["regions"]):
+        # The plane that the file holds there is the region's coverage, and the file says so.
+        texture = by_sampler[region["sampler"]]
+        assert {"channels": region["channel"], "holds": region["name"]} in texture["reads"]
+        stored = read_image(out / "kit" / "textures" / texture["file"], Encoding.DATA)
+        plane = stored.pixels[..., "rgba".index(region["channel"])]
+        assert np.array_equal(plane, state.sources.coverages[number])
+    for texture in said["textures"]:
+        # Two planes take three channels, and only four have an alpha, which a loader might multiply in.
+        assert (texture["channels"], texture["alpha"]) in ((1, "none"), (3, "none"), (4, "data"))
+        assert len(texture["reads"]) in (1, texture["channels"], 2)
     assert "Never let a" in (out / "kit" / "recipe.glsl").read_text()
     assert "never premultiplied" in schema_text()
     text = (out / "kit" / "recipe.glsl").read_text()
     assert (
-        len(kit_shader(state.project.recipe, state.shader_reads).samplers)
+        len(kit_text(state).samplers)
         == len({t["sampler"] for t in said["textures"]})
-        == text.count("uniform sampler2D ")
+        == text.count("uniform sampler2D ") - text.count("uniform sampler2D ep_table")
     )
 
 
@@ -418,3 +336,32 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
                 field
             ].pixels
             assert np.allclose(made, np.array(value, np.float32))
+
+
+def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: State, tmp_path: Path) -> None:
+    """The lantern's seven textures are five: thirteen planes of eight bits by fours, and the tone, which keeps its
+    sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
+    deliver(lantern, tmp_path, targets=["kit"])
+    loader, game = Loader(tmp_path / "kit"), Game()
+    assert len(loader.said["textures"]) == 5
+    apart = kit_shader(lantern.project.recipe, lantern.shader_reads)
+    assert len(apart.samplers) == 7
+    rasters = {"ep_base": lantern.base}
+    for sampler, planes in by_sampler(list(lantern.sources.coverages)).items():
+        rasters[sampler] = Raster(packed(planes), Encoding.DATA)
+    for sampler, sampled in apart.textures.items():
+        raster = lantern.read_textures[sampled.texture]
+        rasters[sampler] = raster if sampled.as_color else raster.with_encoding(Encoding.DATA)
+    for variant in loader.said["variants"][:3]:
+        for attribute in ("base_color", "normal", "roughness", "emissive"):
+            one = game.run(apart.text, rasters, loader.uniforms(variant), (1024, 1024), attribute=attribute)
+            two = loader.draw(game, variant, (1024, 1024), attribute=attribute)
+            assert np.abs(one - two).max() < 1e-6, attribute
+    # A size of its own keeps a plane apart, and so does a texture that something else reads in color.
+    state = lantern
+    key = next(p.texture for unit in packable(state.project.recipe, state.shader_reads) for p in unit if p.texture)
+    small = replace(state, textures=MappingProxyType({**state.textures, key: state.textures[key].thumbnail(256)}))
+    assert len(kit_text(small).samplers) >= 5
+    assert {size for size, _ in {(t.raster.size, t.sampler) for t in planned_textures(small, kit_text(small))}} >= {
+        (256, 256)
+    }

@@ -177,6 +177,19 @@ def test_a_project_of_version_4_opens_for_good(tmp_path: Path) -> None:
     assert Storage(tmp_path / "again").open().project == state.project
 
 
+def test_a_project_of_version_5_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.8.0: version 4's project that also delivers a page."""
+    data = Path(__file__).parents[2] / "data"
+    state, old = (Storage(data / f"version-{n}" / "ribbon").open() for n in (5, 4))
+    assert json.loads((data / "version-5" / "ribbon" / "project.json").read_text())["version"] == 5
+    assert state.project.delivery.targets == ("images", "kit", "preview")
+    assert old.project.delivery.targets == ()
+    delivery = state.project.delivery.model_copy(update={"targets": ()})
+    assert state.project.model_copy(update={"delivery": delivery}) == old.project
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:
     root = Path(__file__).parents[3]
     schema = json.loads((root / "docs" / "project.schema.json").read_text())

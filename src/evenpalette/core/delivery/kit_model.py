@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from evenpalette.core.stored import schema_of
 
 FORMAT: Literal["even-palette-kit"] = "even-palette-kit"
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 
 class _Said(BaseModel):
@@ -66,6 +66,13 @@ class KitParameter(_Said):
     description: str = ""
 
 
+class KitRead(_Said):
+    """What lies in channels of a texture."""
+
+    channels: str = Field(pattern="^[rgba]{1,4}$")
+    holds: str
+
+
 class KitTexture(_Said):
     """One texture in `textures/`, and how to set it up. The first row of the file is at v = 0.
 
@@ -75,7 +82,8 @@ class KitTexture(_Said):
     filter: `linear` is bilinear in a level, with `mips` between levels too, each the mean of two by two texels of the
     one before, of color in linear light. 16 bits that a target has no format for are rounded to 8. parameter, choice:
     of several textures with one sampler that one is bound whose choice is the value of the parameter (by uniform); the
-    default stands last. Of a `nearest` one texels are fetched one by one, never filtered, resized or compressed.
+    default stands last. Of a `nearest` one texels are fetched one by one, never filtered, resized or compressed. reads:
+    what its channels hold.
     """
 
     sampler: str
@@ -90,6 +98,7 @@ class KitTexture(_Said):
     size: tuple[int, int]
     sha256: str
     holds: str = ""
+    reads: list[KitRead] = []
     regions: list[str] = []
     parameter: str = ""
     choice: str = ""
@@ -117,6 +126,15 @@ class KitDivision(_Said):
     overlap: Literal["exclusive", "layered", "additive"]
 
 
+class KitCost(_Said):
+    """What a step costs a pixel where all its rows are in force: texture reads (texels that are fetched one by one
+    count each), the bytes of one texel of each, and an estimate of arithmetic: operators and calls in its text."""
+
+    reads: int
+    bytes: int
+    arithmetic: int
+
+
 class KitStep(_Said):
     """One step that is on, for people: the text of the recipe is in `recipe.glsl`."""
 
@@ -126,6 +144,7 @@ class KitStep(_Said):
     rows: int
     formula: str
     source: str
+    cost: KitCost | None = None
 
 
 class KitAttribute(_Said):
@@ -158,6 +177,36 @@ class KitTime(_Said):
     repeats_after: float | None
 
 
+class KitPlace(_Said):
+    """Where a row of the table has a uniform: its texel, counted from 0, and components; a mat4 has four texels from
+    there on, a column each."""
+
+    uniform: str
+    texel: int = Field(ge=0)
+    components: str = Field(pattern="^[rgba]{1,4}$")
+
+
+class KitDraws(_Said):
+    """A parameter that chooses among textures, which no row can hold: rows whose number here is the same may be drawn
+    together, with the texture of that number bound, counted in the order of the parameter's `choices`."""
+
+    parameter: str
+    choices: list[int]
+
+
+class KitTable(_Said):
+    """All variants as one texture: `file`, little-endian float32 RGBA, `height` rows of `width` texels, read with
+    texelFetch. rows: the variant of each row; the first is the defaults, `default`. Colors are linear light, switches 1
+    and 0, choices and integers numbers. one_draw_each: what is chosen by a texture to bind."""
+
+    file: str
+    width: int = Field(ge=1)
+    height: int = Field(ge=1)
+    rows: list[str]
+    places: list[KitPlace]
+    one_draw_each: list[KitDraws] = []
+
+
 class KitMap(_Said):
     """One delivered map of a variant. strength: its decoded color is multiplied by it. green: of a normal map. alpha:
     what the fourth channel holds; it is never multiplied in."""
@@ -185,11 +234,14 @@ class KitDescription(_Said):
     """The whole file."""
 
     format: Literal["even-palette-kit"] = FORMAT
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     notice: str
     name: str
     sheet: str
     recipe: str = "recipe.glsl"
+    hlsl: str = "recipe.hlsl"
+    light: str = "light.glsl"
+    table: KitTable
     output: str
     time: KitTime | None = None
     parameters: list[KitParameter]
@@ -200,6 +252,24 @@ class KitDescription(_Said):
     attributes: list[KitAttribute]
     opacity: KitOpacity | None = None
     variants: list[KitVariant]
+
+
+class KitSheet(_Said):
+    """A sheet of a kit: its name, which primitives of the mesh have as `extras.sheet`, and the folder that its
+    `parameters.json` lies in."""
+
+    name: str
+    folder: str
+
+
+class KitSet(_Said):
+    """`kit.json`: the sheets of a kit, and the mesh that they lie on, '' for none."""
+
+    format: Literal["even-palette-kit-set"] = "even-palette-kit-set"
+    version: Literal[1] = 1
+    name: str
+    mesh: str
+    sheets: list[KitSheet]
 
 
 def schema_text() -> str:

@@ -23,7 +23,7 @@ class StoredTexture:
 
 def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[StoredTexture]:
     """The textures that a shader reads, in the order of its samplers. longest: side in texels, 0 as they are."""
-    wraps = _leaves_tile(state)
+    wraps = leaves_tile(state)
     return [_stored(planned, wraps, longest) for planned in planned_textures(state, shader)]
 
 
@@ -46,6 +46,7 @@ def _stored(planned: PlannedTexture, wraps: bool, longest: int) -> StoredTexture
         size=raster.size,
         sha256=hashlib.sha256(content).hexdigest(),
         holds=planned.holds,
+        reads=planned.reads(raster.channels),
         regions=list(planned.planes),
         parameter=planned.parameter,
         choice=planned.choice,
@@ -53,6 +54,7 @@ def _stored(planned: PlannedTexture, wraps: bool, longest: int) -> StoredTexture
     return StoredTexture(said, content)
 
 
-def _leaves_tile(state: State) -> bool:
+def leaves_tile(state: State) -> bool:
+    """Whether UVs go beyond the first tile, so that textures must repeat."""
     uvs = state.mesh.mesh.uvs if state.mesh is not None else None
     return uvs is not None and bool((uvs.max() > 1 + 1e-4) or (uvs[uvs >= 0].min(initial=0) < 0))

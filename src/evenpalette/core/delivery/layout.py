@@ -1,23 +1,29 @@
 """Which plane lies in which channel of which texture of a kit, and what each of them is called: said here once."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
+from evenpalette.core.delivery.kit_model import KitRead
 from evenpalette.core.document.state import State
 from evenpalette.core.files import safe_name
 from evenpalette.core.raster.packing import stored
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.packed_reads import Packing, Plane, planes_of
 from evenpalette.core.recipe.parameters import parameter_uniform_names
-from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
+from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler, coverage_slot
 from evenpalette.core.recipe.shader_text import SampledTexture, ShaderText
+from evenpalette.core.recipe.table import LETTERS
 
 
 @dataclass(frozen=True)
 class PlannedTexture:
     """A texture of a kit before it is written. stem: its file without the ending. holds: in words. planes: what lies in
     its channels, in order, where each is a thing of its own. exact: its texels are fetched one by one. parameter,
-    choice: of several with one sampler, the uniform that chooses and the value that it is chosen by.
+    choice: of several with one sampler, the uniform that chooses and the value that it is chosen by. packed: what each
+    channel holds, where several things share it.
     """
 
     sampler: str
@@ -29,6 +35,16 @@ class PlannedTexture:
     exact: bool = False
     parameter: str = ""
     choice: str = ""
+    packed: tuple[str, ...] = ()
+
+    def reads(self, channels: int) -> list[KitRead]:
+        """What its channels hold, as it is said."""
+        if self.packed:
+            return [KitRead(channels=LETTERS[k], holds=name) for k, name in enumerate(self.packed)]
+        if self.planes:
+            return [KitRead(channels=LETTERS[k], holds=name) for k, name in enumerate(self.planes)]
+        held = LETTERS[: 4 if channels == 2 else channels]
+        return [KitRead(channels=held, holds=self.holds or "data")]
 
 
 def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
@@ -38,9 +54,12 @@ def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
     made = [PlannedTexture(BASE_SAMPLER, stem, base, "what the recipe starts from")]
     names = by_sampler([region.name for region in state.project.regions.regions])
     for sampler, planes in by_sampler(list(state.sources.coverages)).items():
+        if sampler not in shader.samplers:
+            continue
         raster = Raster(stored(planes), Encoding.DATA)
         stem = sampler.removeprefix("ep_").replace("_", "-")
         made.append(PlannedTexture(sampler, stem, raster, "coverages", tuple(names[sampler])))
+    made += [_packed(state, sampler, held) for sampler, held in planes_of(shader.packing).items()]
     uniforms = parameter_uniform_names(state.project.parameters)
     for sampler, sampled, key in _read(state, shader):
         texture = state.project.asset.texture(key)
@@ -60,6 +79,32 @@ def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
             )
         )
     return made
+
+
+def coverage_place(packing: Packing, region: int) -> tuple[str, str]:
+    """The sampler and channel of a region's coverage, by its place from 0."""
+    sampler, place = coverage_slot(region)
+    return packing.get(Plane("", region), (sampler, place.letter))
+
+
+def _packed(state: State, sampler: str, planes: Sequence[Plane]) -> PlannedTexture:
+    """A texture of planes that share it; where there are two the third is 0."""
+    taken, words = [], []
+    for plane in planes:
+        if plane.texture:
+            texture = state.project.asset.texture(plane.texture)
+            name = texture.name if texture is not None else plane.texture
+            taken.append(state.read_textures[plane.texture].pixels[..., plane.channel])
+            words.append(f"{name}: {LETTERS[plane.channel]}")
+        else:
+            taken.append(state.sources.coverages[plane.channel])
+            words.append(state.project.regions.regions[plane.channel].name)
+    if len(taken) == 2:
+        taken.append(np.zeros_like(taken[0]))
+    raster = Raster(np.ascontiguousarray(np.stack(taken, -1)), Encoding.DATA)
+    stem = sampler.removeprefix("ep_").replace("_", "-")
+    regions = tuple(word for plane, word in zip(planes, words, strict=True) if not plane.texture)
+    return PlannedTexture(sampler, stem, raster, "planes of data", regions, packed=tuple(words))
 
 
 def _read(state: State, shader: ShaderText) -> Iterator[tuple[str, SampledTexture, str]]:

@@ -22,7 +22,7 @@ class Target:
 
     order: a target may say what those before it have written. write: puts its files into a folder; may raise whatever
     writing files raises. weight: its part of the time, beside that of others. usual: whether it is written where nobody
-    chose.
+    chose. needs: keys of targets that are written with it.
     """
 
     key: str
@@ -32,3 +32,4 @@ class Target:
     write: Callable[[DeliveryPlan, Delivered, Path, Progress], None]
     weight: float = 1.0
     usual: bool = False
+    needs: tuple[str, ...] = ()

@@ -17,7 +17,7 @@ from evenpalette.core.stored import Stored
 from evenpalette.core.tones.settings import StoredRamp, ToneSettings
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 4
+VERSION = 5
 FORMAT = "even-palette-project"
 
 
@@ -124,12 +124,16 @@ def _attribute(key: str) -> str:
 
 class DeliverySettings(Stored):
     """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the
-    kit's textures in texels, 0 is the sources' own."""
+    kit's textures in texels, 0 is the sources' own. targets: keys of the forms that are written, () for those that are
+    usual; one that this version does not know is left out. layout: the text of a layout, by which files are written
+    besides, '' for none."""
 
     size: int = Field(0, ge=0, le=16384)
     kit_size: int = Field(0, ge=0, le=16384)
     variants: tuple[str, ...] | None = None
     maps: tuple[Annotated[str, AfterValidator(_attribute)], ...] = Field((BASE_COLOR,), min_length=1)
+    targets: tuple[Annotated[str, Field(max_length=40)], ...] = ()
+    layout: str = Field("", max_length=1 << 20)
 
 
 #: The id of the sheet that a project begins with.

@@ -5,11 +5,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from evenpalette.core.document.layout_model import Layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project, set_tile
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.edits.face_sets import regions_from_mesh
+from evenpalette.core.edits.layouts import taken_apart
 from evenpalette.core.edits.recipe import set_base
 from evenpalette.core.edits.regions import regions_from_channels, regions_from_id_map
 from evenpalette.core.edits.tone import add_missing_tints, make_tone
@@ -44,14 +46,14 @@ def role_named(name: str) -> Role:
 
 def create_project(
     mesh: Path, textures: Sequence[TextureFile] = (), regions: str = "", *, fit: bool = False, name: str = "", tile: str = "",
-    progress: Progress = no_progress,
+    layout: Layout | None = None, progress: Progress = no_progress,
 ) -> State:  # fmt: skip
     """A document of a mesh with what its file brings along, more textures, regions, one Tint step, and on wish a tone.
 
     regions: a kind of what the mesh brings along, 'id:FILE' or 'channels:FILE', '' for none. Textures go to the first
     sheet; regions that come of the mesh are made on every sheet. tile: of the layout, 'wrap' for all laid into one,
-    which is guessed where one picture repeats over several. fit: needs a painted texture and regions. Raises
-    EvenPaletteError.
+    which is guessed where one picture repeats over several. layout: by which packed textures are taken apart. fit:
+    needs a painted texture and regions. Raises EvenPaletteError.
     """
     state = take_asset(State(), read_asset(mesh), str(mesh))
     state = rename_project(state, name or mesh.stem[:80] or "Untitled")
@@ -59,7 +61,12 @@ def create_project(
     if tile or _repeats(state, textures):
         state = set_tile(state, tile or WRAP)
     for texture in textures:
-        state = add_texture(state, read_image(texture.path), texture.path.name, texture.role, str(texture.path))
+        raster = read_image(texture.path)
+        parts = taken_apart(layout, texture.path.name, raster) if layout is not None and texture.role is None else []
+        for part in parts:
+            state = add_texture(state, part.raster, part.name, part.role)
+        if not parts:
+            state = add_texture(state, raster, texture.path.name, texture.role, str(texture.path))
     progress(0.2)
     kind, _, file = regions.partition(":")
     if kind in ("id", "channels") and file:

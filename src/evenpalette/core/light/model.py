@@ -32,19 +32,19 @@ def _vector(values: tuple[float, ...]) -> str:
 
 @cache
 def light_glsl() -> str:
-    """The model as GLSL 3.30. `#define COATED`, GRAINED and ENVIRONED stand before it."""
+    """The model as GLSL 3.30. `#define EP_COATED`, EP_GRAINED and EP_ENVIRONED stand before it."""
     constants = f"""
-const float DIELECTRIC = {DIELECTRIC!r}, LEAST_ROUGHNESS = {LEAST_ROUGHNESS!r}, FALL = {_FALL!r};
-const vec4 FIT_BY_ROUGHNESS = {_vector(_FIT[0])}, FIT = {_vector(_FIT[1])};
-const vec2 ENDS = {_vector(_ENDS)};
-const float BANDS = {BANDS}.0, ROWS = {ROWS}.0;
+const float EP_DIELECTRIC = {DIELECTRIC!r}, EP_LEAST_ROUGHNESS = {LEAST_ROUGHNESS!r}, EP_FALL = {_FALL!r};
+const vec4 EP_FIT_BY_ROUGHNESS = {_vector(_FIT[0])}, EP_FIT = {_vector(_FIT[1])};
+const vec2 EP_ENDS = {_vector(_ENDS)};
+const float EP_BANDS = {BANDS}.0, EP_ROWS = {ROWS}.0;
 """
     return constants + (files("evenpalette.core.light") / "light.glsl").read_text("utf-8")
 
 
 @dataclass(frozen=True)
 class Finish:
-    """How a surface takes light, as `Finish` of the text. base: linear RGB (..., 3); all else 0..1, one number."""
+    """How a surface takes light, as `EpFinish` of the text. base: linear RGB (..., 3); all else 0..1, one number."""
 
     base: Vectors
     metallic: float = 0.0

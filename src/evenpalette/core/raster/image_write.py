@@ -26,11 +26,20 @@ def encode_png(raster: Raster) -> bytes:
 
 def encode_exr(raster: Raster) -> bytes:
     """The raster's stored values as 32-bit float OpenEXR bytes, ZIP-compressed; color is stored as linear light."""
+    values = raster.as_linear()
+    return encode_exr_of(values, gray_alpha=raster.channels == 2)
+
+
+def encode_exr_of(values: NDArray, *, half: bool = False, gray_alpha: bool = False) -> bytes:
+    """Values (height, width, 1 to 4) as OpenEXR bytes, ZIP-compressed, float32 or half floats. gray_alpha: what two
+    channels are; else red and green."""
     import OpenEXR
 
-    values = raster.as_linear()
-    names = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[raster.channels]
-    channels = {name: np.ascontiguousarray(values[..., i]) for i, name in enumerate(names)}
+    names = {1: ("Y",), 2: ("Y", "A") if gray_alpha else ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[
+        values.shape[2]
+    ]
+    kind = np.float16 if half else np.float32
+    channels = {name: np.ascontiguousarray(values[..., i].astype(kind)) for i, name in enumerate(names)}
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     try:
         with tempfile.TemporaryDirectory() as folder, quiet_libraries():

@@ -17,12 +17,34 @@ def nearest_covered(covered: NDArray[np.bool_], padding_texels: int) -> NDArray[
     own = np.arange(covered.size, dtype=np.int32).reshape(covered.shape)
     if padding_texels <= 0 or not covered.any() or covered.all():
         return own
+    near, source = _taken_from(covered, padding_texels)
+    own.reshape(-1)[near] = source
+    return own
+
+
+def _taken_from(covered: NDArray[np.bool_], padding_texels: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Flat indices of the texels within reach of covered ones, and of the nearest covered one of each. Some texel is
+    covered, and some is not."""
     distance, labels = cv2.distanceTransformWithLabels(
-        (~covered).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+        (~covered).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
+    # Every label is that of one covered texel.
     source = np.zeros(int(labels.max()) + 1, np.int32)
-    source[labels[covered]] = np.flatnonzero(covered)
-    return np.where((distance <= padding_texels) & ~covered, np.take(source, np.asarray(labels, np.int32)), own)
+    inside = np.flatnonzero(covered)
+    source[labels.reshape(-1)[inside]] = inside
+    near = np.flatnonzero((distance <= padding_texels) & ~covered)
+    return near, source[labels.reshape(-1)[near]]
+
+
+def padded(values: NDArray, covered: NDArray[np.bool_], padding_texels: int) -> NDArray:
+    """A picture (height, width, channels) in which texels within reach of covered ones have the values of the nearest
+    of them, as `nearest_covered` has it; only those are touched. The same array where there is nothing to do."""
+    if padding_texels <= 0 or not covered.any() or covered.all():
+        return values
+    near, source = _taken_from(covered, padding_texels)
+    made = values.reshape(-1, values.shape[2]).copy()
+    made[near] = made[source]
+    return made.reshape(values.shape)
 
 
 def grown_under_alpha(raster: Raster) -> Raster:

@@ -12,6 +12,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.binding import prepare_value, read_binding
 from evenpalette.core.recipe.kind import Op, StepKind
+from evenpalette.core.recipe.packed_reads import Packing, Plane
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
 from evenpalette.core.recipe.plan import StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
@@ -19,6 +20,7 @@ from evenpalette.core.recipe.recipe import Binding, Pick, Recipe, Step
 from evenpalette.core.recipe.shader_builder import ShaderBuilder, number_text
 from evenpalette.core.recipe.shader_text import GLSL_TYPES, ShaderReads, ShaderText, ShaderUniform
 from evenpalette.core.recipe.steps import KINDS, kind_of
+from evenpalette.core.recipe.table import TableLayout, table_layout
 from evenpalette.core.values import Input, ValueType
 
 
@@ -90,14 +92,31 @@ def written_values(recipe: Recipe) -> list[object]:
     return found
 
 
-def kit_shader(recipe: Recipe, reads: ShaderReads) -> ShaderText:
-    """The flavor that a game runs, for every attribute that the recipe makes."""
+def kit_shader(recipe: Recipe, reads: ShaderReads, packing: Packing | None = None) -> ShaderText:
+    """The flavor that a game runs, for every attribute that the recipe makes. packing: planes that share textures."""
+    return _kit_builder(recipe, reads, packing).build(lambda: _kit_uniforms(recipe), kit_table(recipe))
+
+
+def packable(recipe: Recipe, reads: ShaderReads) -> list[tuple[Plane, ...]]:
+    """What of a kit's textures could share others: every coverage, and channels of data that are read where they lie,
+    of textures that nothing else reads. Planes of one entry stay together."""
+    builder = _kit_builder(recipe, reads, None)
+    text = builder.build(lambda: _kit_uniforms(recipe), kit_table(recipe))
+    kept = {s.texture for s in text.textures.values() if s.as_color or s.placed or s.exact or s.parameter}
+    regions = [(Plane("", region),) for region in range(len(reads.region_ids))]
+    together = {plane for unit in builder.plain if len(unit) > 1 for plane in unit}
+    return regions + [
+        unit for unit in builder.plain if unit[0].texture not in kept and (len(unit) > 1 or unit[0] not in together)
+    ]
+
+
+def _kit_uniforms(recipe: Recipe) -> list[ShaderUniform]:
+    return [ShaderUniform(p.uniform, p.glsl, parameter=p.parameter.id) for p in kit_table(recipe).places]
+
+
+def _kit_builder(recipe: Recipe, reads: ShaderReads, packing: Packing | None) -> ShaderBuilder:
     names = parameter_uniform_names(recipe.parameters)
     steps = tuple(step for step in recipe.steps if step.enabled)
-    uniforms = [
-        ShaderUniform(names[p.id], _glsl_type(p), parameter=p.id)
-        for p in recipe.parameters if p.type is not ValueType.TEXTURE and recipe.users(p.id)
-    ]  # fmt: skip
 
     def as_text(_: int, __: int, input: Input, binding: Binding | None) -> str:
         if binding is not None and binding.pick is not None:
@@ -117,7 +136,14 @@ def kit_shader(recipe: Recipe, reads: ShaderReads) -> ShaderText:
 
     shown = recipe.model_copy(update={"steps": steps})
     planned = plan([use(step) for step in steps], made_attributes(recipe, reads.starts))
-    return ShaderBuilder(shown, reads, as_text, planned).build(lambda: uniforms)
+    return ShaderBuilder(shown, reads, as_text, planned, packing)
+
+
+def kit_table(recipe: Recipe) -> TableLayout:
+    """Where a row of a table has each parameter that the kit's text reads."""
+    names = parameter_uniform_names(recipe.parameters)
+    told = [p for p in recipe.parameters if p.type is not ValueType.TEXTURE and recipe.users(p.id)]
+    return table_layout([(names[p.id], _glsl_type(p), p) for p in told])
 
 
 def _glsl_type(parameter: Parameter) -> str:

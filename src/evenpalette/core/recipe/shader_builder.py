@@ -1,5 +1,6 @@
 """The statements of a recipe as they come together: what its flavors have in common."""
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 
 from evenpalette.core.files import plain_text
@@ -13,14 +14,17 @@ from evenpalette.core.raster.stochastic_tiling import GLSL as CELLS_GLSL
 from evenpalette.core.raster.strips import GLSL as STRIP_GLSL
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, NORMAL, STEEPEST
 from evenpalette.core.recipe.binding import map_read, prepare_value, read_binding
+from evenpalette.core.recipe.cost import StepCost, reads_of, work_of
 from evenpalette.core.recipe.kind import AMOUNT, CELLS, SIDE, UV, MapInput
+from evenpalette.core.recipe.packed_reads import Packing, Plane
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_samplers, coverage_slot
+from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_slot
 from evenpalette.core.recipe.shader_text import SampledTexture, ShaderReads, ShaderText, ShaderUniform
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.recipe.table import DEFINE, ROW, TAKE, TAKE_BETWEEN, TableLayout, table_text
 from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
 from evenpalette.core.regions.overlap import overlap_glsl
 from evenpalette.core.values import Input, ValueType
@@ -44,16 +48,23 @@ def number_text(value: float) -> str:
 class ShaderBuilder:
     """The statements of the recipe as they come together: all texture reads first, then a block for each step."""
 
-    def __init__(self, recipe: Recipe, reads: ShaderReads, expression: Expression, planned: Plan) -> None:
+    def __init__(
+        self, recipe: Recipe, reads: ShaderReads, expression: Expression, planned: Plan, packing: Packing | None = None
+    ) -> None:
+        """packing: where planes lie that share textures."""
+        self._packing: Packing = packing or {}
+        #: Channels of textures that are read where they lie, by themselves or for a normal, in order.
+        self.plain: dict[tuple[Plane, ...], None] = {}
         self._steps, self._reads, self._expression, self._plan = recipe.steps, reads, expression, planned
         self._parameters = {p.id: p for p in recipe.parameters if p.type is ValueType.TEXTURE}
         self._ids = {region: index for index, region in enumerate(reads.region_ids)}
         self.textures: dict[str, SampledTexture] = {}
         self._lines: dict[str, str] = {}
         self._functions: dict[str, None] = {}
+        self._costs: list[StepCost] = []
 
-    def build(self, uniforms: Callable[[], list[ShaderUniform]]) -> ShaderText:
-        """The text; uniforms: what the expressions came to need."""
+    def build(self, uniforms: Callable[[], list[ShaderUniform]], table: TableLayout | None = None) -> ShaderText:
+        """The text; uniforms: what the expressions came to need. table: from which it may read them instead."""
         starts = "".join(self._start(a) for a in ATTRIBUTES if a in self._plan.attributes)
         blocks = "".join(self._step(index, step) for index, step in enumerate(self._steps) if self._plan.ops[index])
         said = blocks + "".join(self._lines.values())
@@ -61,7 +72,9 @@ class ShaderBuilder:
             self._functions = {PCG_GLSL: None, PICK_GLSL: None, **self._functions}
         if "ep_side" in said:
             self._functions = {SIDE_GLSL: None, **self._functions}
-        samplers = (BASE_SAMPLER, *coverage_samplers(len(self._ids)), *self.textures)
+        covered = dict.fromkeys(self._coverage(region)[0] for region in range(len(self._ids)))
+        packs = dict.fromkeys(sampler for sampler, _ in self._packing.values())
+        samplers = tuple(dict.fromkeys((BASE_SAMPLER, *covered, *packs, *self.textures)))
         made = uniforms()
         lines = [
             "#ifdef GL_ES",
@@ -71,23 +84,43 @@ class ShaderBuilder:
             "#endif",
         ]
         lines += [f"uniform sampler2D {name};" for name in samplers]
-        lines += [f"uniform {uniform.glsl_type} {uniform.name};" for uniform in made]
-        head = "\n".join(lines) + "\n"
-        coverages = _coverage_text(self._reads)
+        plain = "".join(f"uniform {uniform.glsl_type} {uniform.name};\n" for uniform in made)
+        shared = frozenset(name for name, glsl in SHARED.items() if glsl in self._functions)
+        told, taking = (plain, "") if table is None else table_text(table, plain, has_oklab="oklab" in shared)
+        head = "\n".join(lines) + "\n" + told
+        coverages = _coverage_text(self._reads, [self._coverage(region) for region in range(len(self._ids))])
         wanted = tuple(key for key in ATTRIBUTES if key in self._plan.wanted)
-        text = head + "".join(self._functions) + coverages + _struct(wanted)
-        text += "\nEpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {\n"
+        text = head + "".join(self._functions) + taking + coverages + _struct(wanted)
+        inner = "evenpalette_surface_grad" if table is None else "ep_surface_at"
+        text += f"\nEpSurface {inner}(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {{\n"
         text += "".join(f"    {line}\n" for line in self._lines.values())
         text += starts
         if self._ids:
             text += "    ep_resolve(uv, dx, dy);\n"
         text += blocks + "    EpSurface surface;\n"
         text += "".join(f"    surface.{key} = a_{key};\n" for key in wanted)
-        text += "    return surface;\n}\n" + _ENTRIES
+        text += "    return surface;\n}\n" + (_ENTRIES if table is None else _TABLE_ENTRIES)
         if BASE_COLOR in wanted:
             text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
-        shared = frozenset(name for name, glsl in SHARED.items() if glsl in self._functions)
-        return ShaderText(text, tuple(made), self.textures, samplers, wanted, head + coverages, shared)
+        costs = tuple(self._costs)
+        return ShaderText(
+            text, tuple(made), self.textures, samplers, wanted, head + coverages, shared, costs, self._packing
+        )
+
+    def _coverage(self, region: int) -> tuple[str, str]:
+        """The sampler and channel of a region's coverage, by its place."""
+        sampler, place = coverage_slot(region)
+        return self._packing.get(Plane("", region), (sampler, place.letter))
+
+    def _packed(self, planes: Sequence[Plane]) -> str:
+        """An expression for planes that share textures with others; '' where they do not."""
+        if any(plane not in self._packing for plane in planes):
+            return ""
+        read = []
+        for plane in planes:
+            sampler, letter = self._packing[plane]
+            read.append(f"{self._once(f'textureGrad({sampler}, uv, dx, dy)', 'vec4', 'm')}.{letter}")
+        return read[0] if len(read) == 1 else f"vec{len(read)}({', '.join(read)})"
 
     def _start(self, attribute: str) -> str:
         """What an attribute begins with. Attributes are held in variables named `a_<key>`."""
@@ -101,18 +134,36 @@ class ShaderBuilder:
         elif not start.texture:
             text = vector_text_of(start.factor)
         else:
-            name = self._sampler(SampledTexture(start.texture, start.as_color))
-            m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
+            # A normal is three planes that stay together; other data is one.
+            count = 3 if attribute == NORMAL else 1
+            places = range(3) if attribute == NORMAL else start.channels[:1]
+            text = "" if start.as_color else self._data(start.texture, places)
+            if not text:
+                m = self._once(
+                    f"textureGrad({self._sampler(SampledTexture(start.texture, start.as_color))}, uv, dx, dy)",
+                    "vec4",
+                    "m",
+                )
+                if start.as_color:
+                    text = f"{m}.{'rgb' if self._reads.channels[start.texture] >= 3 else 'rrr'}"
+                else:
+                    text = f"{m}.xyz" if count == 3 else self._component(m, start.texture, start.channels[0])
             if attribute == NORMAL:
-                v = self._once(f"{m}.xyz * 2.0 - 1.0", "vec3", "n")
+                v = self._once(f"{text} * 2.0 - 1.0", "vec3", "n")
                 text = f"{v}.xy / max({v}.z, {STEEPEST})"
-            elif start.as_color:
-                text = f"{m}.{'rgb' if self._reads.channels[start.texture] >= 3 else 'rrr'}"
-            else:
-                text = self._component(m, start.texture, start.channels[0])
             if start.factor:
                 text = f"({text}) * {vector_text_of(start.factor)}"
         return f"    {described.glsl} a_{attribute} = {text};\n"
+
+    def _data(self, texture: str, channels: Sequence[int]) -> str:
+        """An expression for channels of a texture that share another one with more; '' where they lie where they are.
+        What is read so is remembered."""
+        count = self._reads.channels[texture]
+        planes = tuple(Plane(texture, channel_index(count, channel)) for channel in channels)
+        if any(plane.channel < 0 for plane in planes):
+            return ""
+        self.plain[planes] = None
+        return self._packed(planes)
 
     def _component(self, read: str, texture: str, channel: int) -> str:
         count = self._reads.channels[texture]
@@ -169,6 +220,14 @@ class ShaderBuilder:
             m = self._once(
                 f"{called}({name}, {p}, uv, dx, dy, seconds, {', '.join(given[: 3 if is_one else 6])})", "vec4", "m"
             )
+        elif (
+            not moves
+            and constant.is_plain
+            and not map_.whole
+            and not follows
+            and (text := self._data(read.texture, [read.channel or 0]))
+        ):
+            return f"(1.0 - {text})" if read.invert else text
         elif not moves and constant.is_plain:
             name = self._sampler(SampledTexture(read.texture, map_.whole, parameter=follows))
             m = self._once(f"textureGrad({name}, uv, dx, dy)", "vec4", "m")
@@ -257,6 +316,10 @@ class ShaderBuilder:
         share = " / total" if len(rows) > 1 else ""
         for op in ops:
             text += f"        a_{op.writes} = b_{op.writes} + d_{op.writes}{share};\n"
+        read = dict.fromkeys(re.findall(r"\bm\d+\b", text))
+        lines = [line for line in self._lines.values() if line.split()[1] in read]
+        work = work_of(text) + len(rows) * sum(work_of(op.glsl) for op in ops)
+        self._costs.append(StepCost(step.id, reads_of(lines), work))
         return text + "    }\n"
 
 
@@ -276,6 +339,35 @@ EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
 }
 """
 
+#: The functions of a text whose parameters may come from a table.
+_TABLE_ENTRIES = f"""
+EpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {{
+#ifdef {DEFINE}
+    {TAKE}({ROW});
+#endif
+    return ep_surface_at(uv, dx, dy, seconds, copy);
+}}
+{_ENTRIES}
+#ifdef {DEFINE}
+EpSurface evenpalette_surface_row_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy, int row) {{
+    {TAKE}(row);
+    return ep_surface_at(uv, dx, dy, seconds, copy);
+}}
+EpSurface evenpalette_surface_row(vec2 uv, float seconds, uint copy, int row) {{
+    return evenpalette_surface_row_grad(uv, dFdx(uv), dFdy(uv), seconds, copy, row);
+}}
+EpSurface evenpalette_surface_between_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy, int row_a, int row_b, float t) {{
+    if (t <= 0.0) {TAKE}(row_a);
+    else if (t >= 1.0) {TAKE}(row_b);
+    else {TAKE_BETWEEN}(row_a, row_b, t);
+    return ep_surface_at(uv, dx, dy, seconds, copy);
+}}
+EpSurface evenpalette_surface_between(vec2 uv, float seconds, uint copy, int row_a, int row_b, float t) {{
+    return evenpalette_surface_between_grad(uv, dFdx(uv), dFdy(uv), seconds, copy, row_a, row_b, t);
+}}
+#endif
+"""
+
 
 def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str:
     if row.regions is None:
@@ -284,17 +376,16 @@ def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str
     return used[0] if len(used) == 1 else "min(1.0, {})".format(" + ".join(used))
 
 
-def _coverage_text(reads: ShaderReads) -> str:
+def _coverage_text(reads: ShaderReads, places: Sequence[tuple[str, str]]) -> str:
     """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
-    array."""
+    array. places: of each region's coverage, its sampler and channel."""
     count = len(reads.region_ids)
     if not count:
         return ""
     names = [f"ep_k{i}" for i in range(count)]
-    samplers = coverage_samplers(count)
+    samplers = list(dict.fromkeys(sampler for sampler, _ in places))
     lines = [f"vec4 t{k} = textureGrad({sampler}, uv, dx, dy);" for k, sampler in enumerate(samplers)]
-    places = [coverage_slot(i)[1] for i in range(count)]
-    lines += [f"{name} = t{at.texture}.{at.letter};" for name, at in zip(names, places, strict=True)]
+    lines += [f"{name} = t{samplers.index(at)}.{letter};" for name, (at, letter) in zip(names, places, strict=True)]
     start = 0
     for sharing in reads.sharings:
         lines += overlap_glsl(names[start : start + sharing.count], sharing.overlap)

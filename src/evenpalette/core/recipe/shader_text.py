@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from evenpalette.core.recipe.cost import StepCost
+from evenpalette.core.recipe.packed_reads import Packing
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.weights import Sharing
 from evenpalette.core.values import Value, ValueType
@@ -65,7 +67,7 @@ class ShaderText:
     and of coverages first.
     attributes: what `EpSurface` has. without_steps: only the coverages, for views that show no recipe; they call
     `ep_resolve(uv, dx, dy)`, after which `ep_k0`, `ep_k1` ... hold the resolved coverages. shared: names of the shared
-    functions that `text` has.
+    functions that `text` has. costs: of each step that is run. packing: where planes lie that share textures.
     """
 
     text: str
@@ -75,3 +77,5 @@ class ShaderText:
     attributes: tuple[str, ...]
     without_steps: str = ""
     shared: frozenset[str] = frozenset()
+    costs: tuple[StepCost, ...] = ()
+    packing: Packing = field(default_factory=dict)

@@ -45,23 +45,23 @@ uniform sampler2D u_tangent, u_bitangent;
 uniform sampler2D u_normal_map;
 uniform mat3 u_ray;          // right and up per pixel, and toward the first pixel, from the eye
 //LIGHT//
-vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel, float angle, float anisotropy, float strands, vec3 first, vec3 second, vec4 shape) {
+vec3 in_light(EpFinish finish, vec2 slopes, ivec2 pixel, float angle, float anisotropy, float strands, vec3 first, vec3 second, vec4 shape) {
     vec3 n = texelFetch(u_normal, pixel, 0).xyz, t = texelFetch(u_tangent, pixel, 0).xyz, b = texelFetch(u_bitangent, pixel, 0).xyz;
     // Green is up while v runs down.
     n = normalize(n + t * slopes.x - b * slopes.y);
     vec3 to_eye = -normalize(u_ray * vec3(vec2(pixel) + 0.5, 1.0));
-#if GRAINED
+#if EP_GRAINED
     t = normalize(t - n * dot(n, t) + vec3(1e-6, 0.0, 0.0));
     // Counter-clockwise, toward where green points: against v.
     vec3 side = cross(n, t);
     side *= dot(side, b) < 0.0 ? 1.0 : -1.0;
-    vec3 along = cos(2.0 * PI * angle) * t + sin(2.0 * PI * angle) * side;
-    return lit(finish, Grain(along, cross(n, along), anisotropy, strands, first, second, shape), n, to_eye);
+    vec3 along = cos(2.0 * EP_PI * angle) * t + sin(2.0 * EP_PI * angle) * side;
+    return ep_lit(finish, EpGrain(along, cross(n, along), anisotropy, strands, first, second, shape), n, to_eye);
 #else
-    return lit(finish, n, to_eye);
+    return ep_lit(finish, n, to_eye);
 #endif
 }
-vec3 in_light(Finish finish, vec2 slopes, ivec2 pixel) {
+vec3 in_light(EpFinish finish, vec2 slopes, ivec2 pixel) {
     return in_light(finish, slopes, pixel, 0.0, 0.0, 0.0, vec3(1.0), vec3(1.0), vec4(0.5));
 }
 #endif
@@ -74,7 +74,7 @@ vec3 aside(ivec2 pixel) {
 #if OTHERS
     return mix(texelFetch(u_others, pixel, 0).rgb, u_surround, 0.15);
 #elif LIT
-    return encode_color(exposed(in_light(Finish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel)));
+    return encode_color(ep_exposed(in_light(EpFinish(vec3(0.34), 0.0, 0.8, 1.0, 0.0, 0.05), vec2(0.0), pixel)));
 #else
     return vec3(0.62);
 #endif
@@ -124,7 +124,7 @@ void main() {
     vec3 v = read_map(u_normal_map, uv).xyz * 2.0 - 1.0;
     slopes = v.xy / max(v.z, STEEPEST);
 #endif
-    c = exposed(in_light(Finish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel));
+    c = ep_exposed(in_light(EpFinish(c, 0.0, 0.5, 1.0, 0.0, 0.05), slopes, pixel));
 #endif
     vec3 e = encode_color(c);
 #else
@@ -136,9 +136,9 @@ void main() {
     float d = clamp(difference(s.base_color, read_map(u_painted, uv).rgb) * 5.0, 0.0, 1.0);
     vec3 e = encode_color(vec3(d * d));
 #elif LIT
-    vec3 e = encode_color(exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel, LIT_GRAIN) + LIT_EMISSIVE));
+    vec3 e = encode_color(ep_exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel, LIT_GRAIN) + LIT_EMISSIVE));
 #if BLOOM
-    out_glow = vec4(LIT_EMISSIVE * u_gain * opacity, 1.0);
+    out_glow = vec4(LIT_EMISSIVE * ep_exposure * opacity, 1.0);
 #endif
 #else
     vec3 e = SHOWN;

@@ -1,16 +1,19 @@
 """Delivery: which variants, how large, where to; and the shader as a game will run it."""
 
+import sys
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QProcess, Qt
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPlainTextEdit,
     QWidget,
 )
@@ -20,19 +23,34 @@ from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.mishaps import in_words
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
+from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.station import Station
+from evenpalette.app.stations.delivery.cost_page import CostPage
 from evenpalette.app.stations.delivery.distance_page import MipPage
+from evenpalette.app.stations.delivery.layout_page import LayoutPage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
-from evenpalette.app.widgets.basics import button, column, counted, label, row
+from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.deliver import deliver, known_targets
 from evenpalette.core.delivery.kit import build_shader
+from evenpalette.core.delivery.kit_set import SET_FILE
+from evenpalette.core.delivery.layouts.read import beginnings, read_layout_file
+from evenpalette.core.delivery.layouts.write import planned_files
+from evenpalette.core.delivery.manifest import Report, remove_left
+from evenpalette.core.delivery.preview import PAGE_FILE
 from evenpalette.core.delivery.render import delivered_size
-from evenpalette.core.errors import Cancelled, EvenPaletteError, RecipeError
+from evenpalette.core.delivery.targets import TARGETS
+from evenpalette.core.document.layout_model import Layout, layout_text, read_layout
+from evenpalette.core.document.state import State
+from evenpalette.core.errors import Cancelled, EvenPaletteError, LayoutError, RecipeError
+from evenpalette.core.files import reason, write_atomically
+from evenpalette.core.parallel import Progress
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 
+#: What is written where nobody chose.
+_USUAL = tuple(key for key, target in TARGETS.items() if target.usual)
 SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
 
 
@@ -53,18 +71,41 @@ class DeliveryBench(QWidget):
             "Longest side of the textures in the kit, averaged in linear light where they are color"
         )
         self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
+        #: The forms that are written on wish, by their keys.
+        self.also = {key: QCheckBox(target.label) for key, target in TARGETS.items() if not target.usual}
+        for key, box in self.also.items():
+            box.setToolTip(plain(TARGETS[key].description))
+            box.toggled.connect(lambda _: self._also_toggled())
+        self._layout_name = label("", "note")
+        self._layout_name.setToolTip("Files that a layout says are written besides, into the same folder")
+        self._no_layout = tool("x", "Deliver without the layout", lambda: self._set(layout=""))
+        self._layouts = button(
+            "Layout ...", self._offer_layouts, "", "Choose a layout: which files, and what lies in their channels"
+        )
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder to deliver to")
         self.folder.setPlaceholderText("Folder to deliver to")
         self._deliver = button("Deliver", self.deliver, "primary", "Write the variants and the kit", "download")
+        self._play = button("Play it", self.play, "", "Show the delivered kit as a game does, in a window of its own")
+        self._play.setEnabled(False)
+        self.folder.textChanged.connect(lambda _: self._look_for_kit())
         self._nothing_yet = label("Nothing to deliver yet: add a step at Recipe.", "note")
         self._result = label("", "note")
         self._result.setWordWrap(True)
+        self._left: tuple[Path, Report] | None = None
+        self._known: Path | None = None
+        self._laid_out: str | None = None
+        self._clean = button(
+            "Remove them", self._remove_left, "link", "Remove what a former delivery wrote and this one does not"
+        )
+        self._clean.hide()
         choose = button("Choose ...", self._ask, icon="folder-open")
         left = column(
-            label("Delivery", "heading"), row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8), label("Folder", "note"), row(self.folder, choose),
-            4, row(self._deliver, None), self._nothing_yet, self._result, None, spacing=4,
+            row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8),
+            row(label("Also", "note"), *self.also.values(), None), row(self._layouts, self._layout_name, self._no_layout, None),
+            row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, self._result, row(self._clean, None), None, spacing=4,
         )  # fmt: skip
+        self._size.setAccessibleName("Size of the maps")
         left.setFixedWidth(320)
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants to deliver")
@@ -90,7 +131,11 @@ class DeliveryBench(QWidget):
         self._shader.setFont(mono)
         self._shader_facts = label("", "note")
         self.mips = MipPage(session)
-        self.pages = Pages({"recipe.glsl": column(self._shader_facts, self._shader), "At a distance": self.mips})
+        self.layout_page = LayoutPage(session)
+        self.costs = CostPage(session)
+        self.pages = Pages({
+            "recipe.glsl": column(self._shader_facts, self._shader), "At a distance": self.mips, "Layout": self.layout_page, "What it costs": self.costs,
+        })  # fmt: skip
         right = column(row(self.pages.switch, None), self.pages, spacing=4)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
@@ -119,6 +164,14 @@ class DeliveryBench(QWidget):
         for size in SIZES[:-2]:
             self._kit_size.addItem(f"at most {size}" if size else "as they are", size)
         self._kit_size.setCurrentIndex(max(0, self._kit_size.findData(settings.kit_size)))
+        for key, box in self.also.items():
+            box.blockSignals(True)
+            box.setChecked(key in settings.targets)
+            box.blockSignals(False)
+        self._show_layout(settings.layout)
+        if settings.layout != self._laid_out:
+            self._laid_out = settings.layout
+            self.layout_page.refresh()
         self.variants.blockSignals(True)
         self.variants.clear()
         for variant in state.project.variants:
@@ -143,6 +196,10 @@ class DeliveryBench(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, key)
             self.maps.addItem(item)
         self.maps.blockSignals(False)
+        if self._session.path != self._known:
+            # Another project: where it was delivered to last, so that one key delivers it again.
+            self._known = self._session.path
+            self.folder.setText(delivered_to(self._known) if self._known is not None else "")
         ready = bool(state.project.recipe.steps)
         self._deliver.setEnabled(ready)
         self._nothing_yet.setVisible(not ready)
@@ -182,10 +239,92 @@ class DeliveryBench(QWidget):
             self._session.said.emit("At least one map is delivered.", True)
             self.refresh()
 
+    def _also_toggled(self) -> None:
+        chosen = tuple(key for key, box in self.also.items() if box.isChecked())
+        self._set(targets=(*_USUAL, *chosen) if chosen else ())
+
+    def _show_layout(self, text: str) -> None:
+        self._no_layout.setVisible(bool(text))
+        if not text:
+            self._layout_name.setText("no layout")
+            return
+        try:
+            made = read_layout(text, "The layout of this project")
+            self._layout_name.setText(f"{made.name}: {counted(len(made.files), 'file')} a set")
+        except LayoutError as error:
+            self._layout_name.setText(str(error))
+
+    def _offer_layouts(self) -> None:
+        """The layouts to begin with, and those that lie in files."""
+        menu = QMenu(self)
+        for known in beginnings():
+            action = menu.addAction(f"{known.name}: {known.description}")
+            assert action is not None
+            action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
+        menu.addSeparator()
+        menu.addAction("From a file ...", self._ask_layout)
+        if self._session.state.project.delivery.layout:
+            menu.addAction("Save this one as a file ...", self._save_layout)
+        menu.exec(self._layouts.mapToGlobal(self._layouts.rect().bottomLeft()))
+
+    def _save_layout(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Save the layout", "layout.json", "Layouts (*.json)")
+        if path:
+            try:
+                write_atomically(Path(path), self._session.state.project.delivery.layout.encode())
+            except OSError as error:
+                self._session.said.emit(f"{path} cannot be written: {reason(error)}.", True)
+
+    def _ask_layout(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Layout", "", "Layouts (*.json)")
+        if path:
+            self.take_layout(Path(path))
+
+    def take_layout(self, path: Path) -> None:
+        """Deliver by the layout of a file from now on; it is kept in the project."""
+        try:
+            self._lay_out(read_layout_file(path))
+        except EvenPaletteError as error:
+            self._session.said.emit(str(error), True)
+
+    def _lay_out(self, layout: Layout) -> None:
+        """Deliver by a layout from now on, if its files have names of their own."""
+        try:
+            planned_files(self._session.state, layout)
+        except EvenPaletteError as error:
+            self._session.said.emit(str(error), True)
+            return
+        self._set(layout=layout_text(layout))
+
     def _ask(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Deliver to", self.folder.text())
         if path:
             self.folder.setText(path)
+
+    def _remove_left(self) -> None:
+        """Only what a manifest of ours has, and this delivery does not make."""
+        if self._left is None:
+            return
+        try:
+            count = remove_left(*self._left)
+        except OSError as error:
+            self._session.said.emit(f"Not all could be removed: {reason(error)}.", True)
+            return
+        self._left = None
+        self._clean.hide()
+        self._result.setText(f"Removed {counted(count, 'file')} of a former delivery.")
+
+    def _look_for_kit(self) -> None:
+        """There is something to play where a kit lies in the folder."""
+        folder = self.folder.text().strip()
+        self._play.setEnabled(bool(folder) and (Path(folder).expanduser() / "kit" / SET_FILE).is_file())
+
+    def play(self) -> None:
+        """Open the player on what lies in the folder: a program of its own, that knows only its files."""
+        folder = str(Path(self.folder.text().strip()).expanduser())
+        started, _ = QProcess.startDetached(sys.executable, ["-m", "evenpalette", "play", folder])
+        if not started:
+            self._session.said.emit("The player could not be started.", True)
 
     def deliver(self) -> None:
         """Write the kit off the interface thread."""
@@ -200,7 +339,7 @@ class DeliveryBench(QWidget):
             folder = str(beside / folder)
         folder = str(Path(folder).expanduser())
         self.folder.setText(folder)
-        state, settings = self._session.state, self._session.state.project.delivery
+        state = self._session.state
 
         def failed(error: Exception) -> None:
             text = "Stopped. The folder is as it was." if isinstance(error, Cancelled) else in_words(error)
@@ -208,20 +347,35 @@ class DeliveryBench(QWidget):
             if isinstance(error, EvenPaletteError):
                 self._session.said.emit(text, not isinstance(error, Cancelled))
 
-        def done(files: list[Path]) -> None:
-            size = sum(path.stat().st_size for path in files if path.exists())
-            text = f"{len(files)} files, {size / 1e6:.1f} MB, in {folder}"
+        def done(report: Report) -> None:
+            size = sum(path.stat().st_size for path in report.files if path.exists())
+            text = f"{report.said}, {size / 1e6:.1f} MB, in {folder}"
+            page = next((path for path in report.files if path.name == PAGE_FILE), None)
+            if page is not None:
+                text += f"; the page has {page.stat().st_size / 1e6:.1f} MB"
             self._result.setText(text)
+            if self._session.path is not None:
+                remember_delivery(self._session.path, folder)
+            self._left = (Path(folder), report) if report.left else None
+            self._clean.setVisible(self._left is not None)
+            self._look_for_kit()
             self._session.said.emit(f"Delivered: {text}", False)
 
         self._session.tasks.start(Task(
             "Delivering",
-            lambda progress: deliver(
-                state, folder, variants=settings.variants, longest=settings.size, kit_longest=settings.kit_size,
-                maps=settings.maps, progress=progress,
-            ),
+            lambda progress: _delivered(state, folder, progress),
             done, failed,
         ))  # fmt: skip
+
+
+def _delivered(state: State, folder: str, progress: Progress) -> Report:
+    """Everything that a project says is delivered."""
+    settings = state.project.delivery
+    layout = read_layout(settings.layout, "The layout of this project") if settings.layout else None
+    return deliver(
+        state, folder, variants=settings.variants, longest=settings.size, kit_longest=settings.kit_size, maps=settings.maps,
+        targets=known_targets(settings.targets) or _USUAL, layout=layout, progress=progress,
+    )  # fmt: skip
 
 
 STATION = Station(

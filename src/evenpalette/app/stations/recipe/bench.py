@@ -31,6 +31,7 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.document.project import OpacityUse, Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import links
@@ -40,7 +41,6 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.recipe import TONE
-from evenpalette.core.recipe.shader import kit_shader
 from evenpalette.core.recipe.steps import KINDS, kind_of
 
 
@@ -210,7 +210,7 @@ class RecipeBench(QWidget):
         self._cards.addStretch(1)
         parameters = len(recipe.parameters)
         try:
-            reads = len(kit_shader(self.session.state.project.recipe, self.session.state.shader_reads).samplers)
+            reads = len(kit_text(self.session.state).samplers)
         except EvenPaletteError:  # a step of a newer version
             reads = 0
         parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture bound", "textures bound"))

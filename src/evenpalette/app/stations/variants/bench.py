@@ -1,12 +1,15 @@
 """Variants: every parameter of every variant in one table; own values stand out, others follow the parent."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QApplication,
     QComboBox,
+    QFileDialog,
     QHeaderView,
     QMenu,
     QStyle,
@@ -32,12 +35,19 @@ from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.app.widgets.placement_field import placement_words
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
+from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits import variants as edit
+from evenpalette.core.edits.value_table import as_css, as_csv, as_json, take_table
+from evenpalette.core.edits.variant_text import paste_variant, variant_as_text
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, parse_value, value_text
+
+#: A table of more bytes is nobody's values.
+_MOST_TABLE = 8 << 20
 
 
 class ValueTable(QAbstractTableModel):
@@ -207,6 +217,15 @@ class VariantsBench(QWidget):
         layout.addWidget(self.table, 1)
         self.reach = ReachLine(session, views)
         layout.addWidget(self.reach)
+        for word, keys, run in (
+            ("Copy values", "Ctrl+C", self.copy_text),
+            ("Paste a variant", "Ctrl+V", self.paste_text),
+        ):
+            action = QAction(word, self.table)
+            action.setShortcut(keys)
+            action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+            action.triggered.connect(lambda _=False, run=run: run())
+            self.table.addAction(action)
         reset = QAction("Follow the parent again", self.table)
         reset.setShortcut("Del")
         reset.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
@@ -229,6 +248,60 @@ class VariantsBench(QWidget):
         dialog = RollDialog(self._session, self._views, self)
         dialog.exec()
         dialog.deleteLater()
+
+    def copy_text(self) -> None:
+        """Every value of the active variant as text, for the page of a kit, a mail, another copy of the project."""
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        state = self._session.state
+        clipboard.setText(variant_as_text(state, state.project.active_variant))
+        self._session.said.emit("Copied the values of the variant as text.", False)
+
+    def paste_text(self) -> None:
+        """A variant of the text on the clipboard, as the page of a kit copies it."""
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        text = clipboard.text()
+        missing: list[str] = []
+
+        def paste(state: State) -> State:
+            made, lacks = paste_variant(state, text)
+            missing[:] = lacks
+            return made
+
+        if self._session.apply("Paste a variant", paste) and missing:
+            self._session.said.emit(f"Pasted, but {'; '.join(missing[:3])}.", True)
+
+    def save_table(self) -> None:
+        """All values as a file for a spreadsheet or a script, by its ending."""
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Save values as a table", "values.csv", "Tables (*.csv *.json);;Colors as CSS variables (*.css)"
+        )
+        if path:
+            state = self._session.state
+            text = {".json": as_json, ".css": as_css}.get(Path(path).suffix.lower(), as_csv)(state)
+            try:
+                write_atomically(Path(path), text.encode())
+            except OSError as error:
+                self._session.said.emit(f"{path} cannot be written: {reason(error)}.", True)
+                return
+            self._session.said.emit(f"Saved the values to {path}.", False)
+
+    def load_table(self) -> None:
+        """Values of a file taken in as one change."""
+        path, _ = QFileDialog.getOpenFileName(self, "Take values from a table", "", "Tables (*.csv *.json)")
+        if path:
+            self.take_table(Path(path))
+
+    def take_table(self, path: Path) -> None:
+        """Values of a file as one change; nothing of it where a cell is wrong."""
+        try:
+            text = read_regular(path, _MOST_TABLE).decode("utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            why = reason(error) if isinstance(error, OSError) else "it is no text in UTF-8"
+            self._session.said.emit(f"{path} cannot be read: {why}.", True)
+            return
+        self._session.apply("Values from a table", lambda s: take_table(s, text))
 
     def _look(self) -> None:
         """Tell the reach of the chosen line's parameter."""
@@ -314,7 +387,7 @@ class VariantsBench(QWidget):
             self.table.setCurrentIndex(index)
             menu = QMenu(self)
             menu.addAction("Edit", lambda: self._edit_cell(index))
-            menu.addAction(self._reset_action)
+            menu.addActions(self.table.actions())
             menu.exec(self.table.viewport().mapToGlobal(place))  # type: ignore[union-attr]
 
     def _reset_cell(self) -> None:
@@ -333,6 +406,10 @@ def _verbs(room: Workplace, bench: Callable[[], VariantsBench]) -> list[Verb]:
         Verb("Variants", "New variant", "Ctrl+Shift+N", rail.add),
         Verb("Variants", "Derive a variant", "Ctrl+D", rail.derive),
         Verb("Variants", "Roll variants ...", "R", lambda: bench().roll()),
+        Verb("Variants", "Copy the values of a variant", "", lambda: bench().copy_text()),
+        Verb("Variants", "Paste a variant", "", lambda: bench().paste_text()),
+        Verb("Variants", "Save values as a table ...", "", lambda: bench().save_table()),
+        Verb("Variants", "Take values from a table ...", "", lambda: bench().load_table()),
         Verb("Variants", "All side by side", "G", rail.sheet_wanted.emit),
         Verb("Variants", "Next variant", "PgDown", lambda: rail.move_on(1)),
         Verb("Variants", "Previous variant", "PgUp", lambda: rail.move_on(-1)),

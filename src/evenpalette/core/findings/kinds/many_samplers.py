@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 
+from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 from evenpalette.core.findings.look import Look
-from evenpalette.core.recipe.shader import kit_shader
 
 #: Textures that a fragment shader can read on any device (OpenGL ES 3.0, MAX_TEXTURE_IMAGE_UNITS).
 MOST_SAMPLERS = 16
@@ -15,7 +15,7 @@ MOST_SAMPLERS = 16
 def find(look: Look) -> Iterator[Finding]:
     """Where the kit of the active sheet asks for too many."""
     try:
-        samplers = len(kit_shader(look.project.recipe, look.state.shader_reads).samplers)
+        samplers = len(kit_text(look.state).samplers)
     except EvenPaletteError:
         return
     if samplers > MOST_SAMPLERS:

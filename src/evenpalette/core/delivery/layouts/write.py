@@ -1,0 +1,191 @@
+"""The files of a layout: which there are, and what each holds."""
+
+import io
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.delivery.layouts.planes import Source, Surface, channel_values, is_float, is_srgb
+from evenpalette.core.delivery.plan import DEFAULTS
+from evenpalette.core.delivery.render import delivered_size
+from evenpalette.core.document.layout_model import ENDINGS, Layout, LayoutFile, filled_in
+from evenpalette.core.document.project import OpacityUse
+from evenpalette.core.document.state import State
+from evenpalette.core.errors import LayoutError
+from evenpalette.core.files import safe_name
+from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.raster.containers import dds_bytes, ktx2_bytes, stored_levels
+from evenpalette.core.raster.image_write import encode_exr_of, encode_image
+from evenpalette.core.raster.mips import MipKind, mip_chain
+from evenpalette.core.raster.padding import padded
+from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.recipe.attributes import NORMAL, OPACITY, attribute_named
+
+
+@dataclass(frozen=True)
+class PlannedFile:
+    """One file before it is made. name: with its ending."""
+
+    name: str
+    file: LayoutFile
+    sheet: str
+    variant: str | None
+    size: tuple[int, int]
+
+
+def planned_files(
+    state: State, layout: Layout, variants: Sequence[str] | None = None, longest: int = 0
+) -> list[PlannedFile]:
+    """Every file that a layout makes of a project. variants: ids, None is all. longest: side of those that say no size.
+    Raises LayoutError where two have one name."""
+    chosen = [v for v in state.project.variants if variants is None or v.id in variants]
+    named: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, DEFAULTS)]
+    made: list[PlannedFile] = []
+    for file in layout.files:
+        for sheet in state.project.sheets:
+            on = state.on(sheet.id)
+            size = _size(on, file, longest)
+            words = {"project": safe_name(state.project.name), "sheet": safe_name(sheet.name), "size": str(max(size))}
+            for more, variant in _each(on, file, named):
+                said = words | {key: safe_name(value) for key, value in more.items()}
+                filled = _for(file, more)
+                made.append(
+                    PlannedFile(filled_in(file.name, said) + ENDINGS[file.format], filled, sheet.id, variant, size)
+                )
+            if file.per == "once" and "{sheet}" not in file.name:
+                break
+    names: dict[str, str] = {}
+    for planned in made:
+        plain = planned.name.lower()
+        if "{" in plain or "/" in plain or "\\" in plain or plain.startswith("."):
+            raise LayoutError(f"'{planned.name[:80]}' is no plain file name. A layout writes into one folder.")
+        if plain in names:
+            raise LayoutError(
+                f"Two files would be called '{planned.name}'. Put {{variant}}, {{sheet}}, {{region}} or {{size}} into the name."
+            )
+        names[plain] = planned.name
+    return made
+
+
+def _each(
+    state: State, file: LayoutFile, named: list[tuple[str | None, str]]
+) -> Iterator[tuple[dict[str, str], str | None]]:
+    """The placeholders' words of each file that a line makes on a sheet, and its variant."""
+    first = named[0]
+    if file.per == "variant":
+        yield from (({"variant": name}, key) for key, name in named)
+    elif file.per == "region":
+        for division in state.project.regions.divisions:
+            yield from (
+                ({"region": r.name, "division": division.name, "variant": first[1]}, first[0]) for r in division.regions
+            )
+    elif file.per == "division":
+        yield from (({"division": d.name, "variant": first[1]}, first[0]) for d in state.project.regions.divisions)
+    else:
+        yield {"variant": first[1]}, first[0]
+
+
+def _for(file: LayoutFile, words: dict[str, str]) -> LayoutFile:
+    """The line with region and division filled into its sources."""
+    channels = tuple(c.model_copy(update={"source": filled_in(c.source, words)}) for c in file.channels)
+    return file.model_copy(update={"channels": channels})
+
+
+def _size(state: State, file: LayoutFile, longest: int) -> tuple[int, int]:
+    if isinstance(file.size, float):
+        width, height = delivered_size(state, 0)
+        return max(1, round(width * file.size)), max(1, round(height * file.size))
+    return delivered_size(state, file.size or longest)
+
+
+def write_files(
+    state: State, planned: list[PlannedFile], folder: Path, workers: int = 0, progress: Progress = no_progress
+) -> None:
+    """Make files and write them into a folder. Raises LayoutError, ImageFileError, OSError."""
+    count = max(1, len({(one.sheet, one.variant, one.size) for one in planned}))
+    for done, (some, surface) in enumerate(_by_surface(state, planned, workers)):
+        surface.prepare([one.file for one in some])
+        for one in some:
+            (folder / one.name).write_bytes(file_content(surface, one.file))
+        progress((done + 1) / count)
+
+
+def _by_surface(state: State, planned: list[PlannedFile], workers: int) -> Iterator[tuple[list[PlannedFile], Surface]]:
+    """Files that are made of the same variant, sheet and size, together."""
+    groups: dict[tuple[str, str | None, tuple[int, int]], list[PlannedFile]] = {}
+    for one in planned:
+        groups.setdefault((one.sheet, one.variant, one.size), []).append(one)
+    for (sheet, variant, size), some in groups.items():
+        yield some, Surface(state.on(sheet), variant, size, workers)
+
+
+def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
+    """What a file holds before it is rounded, float32 (height, width, channels); letters that nothing fills are 0,
+    alpha 1. Raises LayoutError."""
+    taken = [(channel, channel_values(surface, file, channel)) for channel in file.channels]
+    height, width = taken[0][1].shape[:2]
+    made = np.zeros((height, width, file.channel_count), np.float32)
+    made[..., 3:] = 1
+    for channel, values in taken:
+        if values.shape[:2] != (height, width):
+            raise LayoutError(f"'{channel.source}' has another size than the rest of the file '{file.name}'.")
+        made[..., ["rgba".index(letter) for letter in channel.to]] = values
+    if isinstance(file.padding, int) and file.padding > 0:
+        made = padded(made, surface.state.used_at((width, height)), file.padding)
+    return made
+
+
+def file_content(surface: Surface, file: LayoutFile) -> bytes:
+    """The bytes of a file. Raises LayoutError, ImageFileError."""
+    pixels = file_pixels(surface, file)
+    srgb = is_srgb(surface.state, file)
+    if file.format == "exr":
+        return encode_exr_of(pixels, half=file.bits == 16)
+    if file.format in ("dds", "ktx2"):
+        levels = stored_levels(_levels(surface, file, pixels, srgb=srgb), srgb=srgb, compression=file.compression)
+        return dds_bytes(levels) if file.format == "dds" else ktx2_bytes(levels, zstd=file.zstd)
+    encoding = Encoding.SRGB if srgb else Encoding.DATA
+    if pixels.shape[2] == 2:
+        # Pictures have gray with alpha, or three colors: two channels are two colors.
+        pixels = np.concatenate([pixels, np.zeros_like(pixels[..., :1])], 2)
+    stored = pixels if file.bits == 32 else quantize(pixels, np.dtype(np.uint8 if file.bits == 8 else np.uint16))
+    if file.format == "tga":
+        from PIL import Image
+
+        stream = io.BytesIO()
+        Image.fromarray(stored[..., 0] if stored.shape[2] == 1 else stored).save(stream, "TGA", compression="tga_rle")
+        return stream.getvalue()
+    return encode_image(Raster(np.ascontiguousarray(stored), encoding), ENDINGS[file.format])
+
+
+def _levels(surface: Surface, file: LayoutFile, pixels: NDArray[np.float32], *, srgb: bool) -> list[NDArray]:
+    """The mip levels of a file in the numbers that it stores."""
+    stored: NDArray = (
+        pixels if is_float(file) else quantize(pixels, np.dtype(np.uint8 if file.bits == 8 else np.uint16))
+    )
+    if not file.mips:
+        return [stored]
+    if stored.shape[2] == 3:
+        stored = np.concatenate(
+            [stored, np.full_like(stored[..., :1], 1 if is_float(file) else np.iinfo(stored.dtype).max)], 2
+        )
+    encoding = Encoding.SRGB if srgb else Encoding.DATA if not is_float(file) else Encoding.LINEAR
+    chain = mip_chain(Raster(np.ascontiguousarray(stored), encoding), _kind(surface, file))
+    return [level.pixels[..., : file.channel_count] for level in chain.levels]
+
+
+def _kind(surface: Surface, file: LayoutFile) -> MipKind:
+    """How levels are averaged: vectors stay of unit length, what is cut out keeps its share."""
+    for channel in file.channels:
+        source = Source(channel.source)
+        if source.kind != "attribute":
+            continue
+        key = attribute_named(source.name).key
+        if key == NORMAL and channel.to == "rgb" and not channel.invert and channel.range is None:
+            return MipKind.NORMAL
+        if key == OPACITY and channel.to == "a" and surface.state.project.sheet.opacity is OpacityUse.CUT_OUT:
+            return MipKind.CUT_OUT
+    return MipKind.PLAIN

@@ -1,0 +1,98 @@
+"""Changes of the layout that a project delivers by, and a layout read backwards: packed textures taken apart."""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import PurePath
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.document.layout_model import Layout, LayoutFile, layout_text, read_layout
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.errors import LayoutError, ValueProblem
+from evenpalette.core.raster.raster import Raster
+
+
+def layout_of(state: State) -> Layout | None:
+    """The layout that the project delivers by; None for none, or one that cannot be read any more."""
+    text = state.project.delivery.layout
+    try:
+        return read_layout(text) if text else None
+    except LayoutError:
+        return None
+
+
+def with_layout(state: State, layout: Layout | None) -> State:
+    """The project with another layout, None for none."""
+    text = layout_text(layout) if layout is not None else ""
+    return state.with_project(delivery=state.project.delivery.model_copy(update={"layout": text}))
+
+
+def with_file(state: State, name: str, change: Callable[[LayoutFile], LayoutFile]) -> State:
+    """The layout with one of its files changed, by the template of its name. Raises ValueProblem where it is gone."""
+    layout = layout_of(state)
+    if layout is None or all(file.name != name for file in layout.files):
+        raise ValueProblem(f"The layout has no file '{name}' any more.")
+    files = tuple(change(file) if file.name == name else file for file in layout.files)
+    return with_layout(state, layout.model_copy(update={"files": files}))
+
+
+#: The roles of textures that hold an attribute.
+_ROLES = {
+    "base_color": Role.PAINTED, "normal": Role.NORMAL, "occlusion": Role.OCCLUSION, "metallic": Role.METALLIC, "roughness": Role.ROUGHNESS,
+    "emissive": Role.EMISSIVE, "opacity": Role.OPACITY,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class TakenApart:
+    """A texture of channels of a packed one. name: as it is to be called."""
+
+    name: str
+    role: Role
+    raster: Raster
+
+
+def taken_apart(layout: Layout, file_name: str, raster: Raster) -> list[TakenApart]:
+    """A stranger's packed texture by a layout that is read backwards: the file of the layout whose name fits says what
+    lies in its channels; they are turned and stretched back. Nothing where no file fits, or none of its channels has a
+    role."""
+    stem = PurePath(file_name).stem
+    file = next((f for f in layout.files if _fits(f.name, stem)), None)
+    made: list[TakenApart] = []
+    for channel in file.channels if file is not None else ():
+        kind, _, rest = channel.source.partition(":")
+        key = rest.partition("@")[0].replace("-", "_")
+        role = _ROLES.get(key, Role.DATA) if kind == "attribute" else Role.MASK if kind in ("region", "mask") else None
+        places = ["rgba".index(letter) for letter in channel.to]
+        if role is None or max(places) >= raster.channels:
+            continue
+        values = raster.pixels[..., places]
+        most = 1.0 if values.dtype == np.float32 else float(np.iinfo(values.dtype).max)
+        unit = values.astype(np.float32) / np.float32(most)
+        if channel.invert:
+            unit = 1 - unit
+        if channel.range is not None:
+            unit = unit * np.float32(channel.range[1] - channel.range[0]) + np.float32(channel.range[0])
+        if role is Role.NORMAL:
+            unit = _whole_normal(unit, down=channel.green == "down")
+        pixels = unit if values.dtype == np.float32 else np.rint(np.clip(unit, 0, 1) * most).astype(values.dtype)
+        stored = Raster(np.ascontiguousarray(pixels), role.encoding)
+        word = key.replace("_", "-") if kind == "attribute" else rest
+        made.append(TakenApart(f"{stem}-{word}.png", role, stored))
+    return made
+
+
+def _fits(template: str, stem: str) -> bool:
+    """Whether a name may have come of a template."""
+    pieces = re.split(r"\{[^{}]*\}", template)
+    return re.fullmatch(".+".join(re.escape(piece) for piece in pieces), stem, re.IGNORECASE) is not None
+
+
+def _whole_normal(unit: NDArray[np.float32], *, down: bool) -> NDArray[np.float32]:
+    """A normal map with green up of its two or three stored channels."""
+    x, y = unit[..., 0] * 2 - 1, (unit[..., 1] * 2 - 1) * (-1 if down else 1)
+    z = unit[..., 2] * 2 - 1 if unit.shape[2] > 2 else np.sqrt(np.maximum(1 - x * x - y * y, 0))
+    return np.asarray(np.stack([x, y, z], -1) * 0.5 + 0.5, np.float32)

@@ -1,0 +1,35 @@
+"""Shaders that ship with the application, and telling programs their values."""
+
+from collections.abc import Mapping
+from importlib.resources import files
+from typing import Any
+
+import moderngl
+
+#: The corners of what is drawn: an attribute of the vertex shader.
+CORNER = "in_corner"
+
+
+def shader_file(name: str) -> str:
+    """The text of a shader that ships with the application."""
+    return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
+
+
+def defined(text: str, words: Mapping[str, object]) -> str:
+    """A shader with these words defined behind its first line, which says the version."""
+    first, rest = text.split("\n", 1)
+    return "\n".join((first, *(f"#define {name} {value}" for name, value in words.items()), rest))
+
+
+def tell(program: moderngl.Program, name: str, value: object) -> None:
+    """Set a uniform that the compiler may have dropped because nothing reads it."""
+    member: Any = program.get(name, None)
+    if member is not None:
+        member.value = value
+
+
+def tell_bytes(program: moderngl.Program, name: str, content: bytes) -> None:
+    """`tell`, of a matrix column by column."""
+    member: Any = program.get(name, None)
+    if member is not None:
+        member.write(content)

@@ -1,0 +1,47 @@
+"""Starting the player."""
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtGui import QSurfaceFormat
+from PyQt6.QtWidgets import QApplication
+
+from evenpalette.app import theme
+from evenpalette.gpu.software import compile_quickly
+from evenpalette.player.window import PlayerWindow
+
+
+def make_application() -> QApplication:
+    """The one application object, dressed as the window of the application is."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    compile_quickly()
+    surface = QSurfaceFormat()
+    surface.setVersion(3, 3)
+    surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    surface.setDepthBufferSize(0)
+    QSurfaceFormat.setDefaultFormat(surface)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Even Palette player")
+    app.setDesktopFileName("evenpalette")
+    theme.install(app)
+    return app
+
+
+def run(kit: Path) -> int:
+    """Show a kit until the window is closed; the exit code."""
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        print("evenpalette: there is no display to open a window on. Try `play KIT --picture FILE`.", file=sys.stderr)
+        return 2
+    app = make_application()
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    window = PlayerWindow(kit)
+    window.show()
+    code = app.exec()
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    return code

@@ -1,0 +1,184 @@
+"""Where the player draws: a widget that turns, picks and moves copies."""
+
+import time
+
+import moderngl
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QWidget
+
+from evenpalette.core.delivery.kit_files import KitFiles
+from evenpalette.core.errors import KitError
+from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.player.copies import Laid
+from evenpalette.player.scene import KitScene, Moment, PlayLight
+
+#: Pixels that a pointer may be beside a copy's middle, at least.
+_NEAR = 14
+
+
+class Stage(QOpenGLWidget):
+    """Copies of a kit. Drag turns, with Shift it moves the chosen copy over the ground; a click chooses one."""
+
+    #: A kit is drawn for the first time, or one that does not compile was refused.
+    loaded = pyqtSignal()
+    refused = pyqtSignal(str)
+    painted = pyqtSignal(float)
+    chosen = pyqtSignal(int)
+    moved = pyqtSignal(int, float, float)
+    deleted = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setMinimumSize(480, 320)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("The kit at work")
+        self.scene: KitScene | None = None
+        self.camera = OrbitCamera()
+        self.laid: Laid | None = None
+        self.light, self.moment = PlayLight(), Moment()
+        self.selected = -1
+        self._ctx: moderngl.Context | None = None
+        self._wanted: KitFiles | None = None
+        self._pressed: QPointF | None = None
+        self._carried = False
+
+    def take(self, files: KitFiles) -> None:
+        """Draw this kit from now on; what is drawn stays where it does not compile."""
+        self._wanted = files
+        self.update()
+
+    def frame_all(self) -> None:
+        """Show all copies."""
+        if self.scene is not None and self.laid is not None:
+            self.camera = self.scene.camera(self.laid.copies())
+            self.update()
+
+    def initializeGL(self) -> None:
+        self._ctx = moderngl.create_context()
+
+    def paintGL(self) -> None:
+        assert self._ctx is not None
+        begin = time.perf_counter()
+        target = self._ctx.detect_framebuffer(self.defaultFramebufferObject())
+        size = round(self.width() * self.devicePixelRatioF()), round(self.height() * self.devicePixelRatioF())
+        if self._wanted is not None:
+            self._load(self._wanted)
+            self._wanted = None
+            target.use()
+        if self.scene is None or self.laid is None:
+            self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
+            return
+        self.scene.draw(target, size, self.camera, self.laid.copies(), self.light, self.moment)
+        self._ctx.finish()
+        self.painted.emit(time.perf_counter() - begin)
+
+    def _load(self, files: KitFiles) -> None:
+        assert self._ctx is not None
+        try:
+            made = KitScene(self._ctx, files)
+        except KitError as error:
+            self.refused.emit(str(error))
+            return
+        if self.scene is not None:
+            self.scene.release()
+        self.scene = made
+        self.loaded.emit()
+
+    def end(self) -> None:
+        """Give the memory of the graphics card back."""
+        if self.scene is not None:
+            self.makeCurrent()
+            self.scene.release()
+            self.scene = None
+            self.doneCurrent()
+
+    # --- hands -----------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._pressed, self._carried = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed is None:
+            return
+        delta = event.position() - self._pressed
+        if not self._carried and delta.manhattanLength() < 4:
+            return
+        self._carried, self._pressed = True, event.position()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.selected >= 0:
+            self._carry(delta.x(), delta.y())
+        else:
+            self.camera = self.camera.turned(delta.x(), delta.y())
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed is not None and not self._carried:
+            self.selected = self.copy_at(event.position())
+            self.chosen.emit(self.selected)
+        self._pressed = None
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        self.camera = self.camera.zoomed(1.0015 ** event.angleDelta().y())
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        key = Qt.Key(event.key())
+        if key in moves:
+            dx, dy = moves[key]
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.selected >= 0:
+                self._carry(dx * 12, dy * 12)
+            else:
+                self.camera = self.camera.turned(dx * 12, dy * 12)
+                self.update()
+        elif key is Qt.Key.Key_Delete and self.selected >= 0:
+            self.deleted.emit(self.selected)
+        elif key is Qt.Key.Key_PageDown or key is Qt.Key.Key_PageUp:
+            self._step(1 if key is Qt.Key.Key_PageDown else -1)
+        elif key is Qt.Key.Key_Home:
+            self.frame_all()
+        else:
+            super().keyPressEvent(event)
+
+    def _step(self, by: int) -> None:
+        """Choose the next copy."""
+        if self.laid is not None:
+            known = self.laid.indices()
+            at = known.index(self.selected) + by if self.selected in known else 0
+            self.selected = known[at % len(known)]
+            self.chosen.emit(self.selected)
+
+    def _carry(self, dx: float, dy: float) -> None:
+        """Move the chosen copy over the ground as the pointer moved."""
+        assert self.laid is not None
+        known = self.laid.indices()
+        if self.selected not in known:
+            return
+        x, z = (float(v) for v in self.laid.copies()["place"][known.index(self.selected)])
+        right, _, back = self.camera.axes()
+        scale = self.camera.span / max(1, min(self.width(), self.height()))
+        ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        self.moved.emit(
+            self.selected, x + float(right[0]) * dx * scale + float(ahead[0]) * dy * scale,
+            z + float(right[2]) * dx * scale + float(ahead[1]) * dy * scale,
+        )  # fmt: skip
+
+    def copy_at(self, place: QPointF) -> int:
+        """The copy under a place of the widget, -1 for none."""
+        if self.scene is None or self.laid is None:
+            return -1
+        wanted = self.laid.copies()
+        middle = (self.scene.low + self.scene.high) / 2
+        points = np.concatenate([wanted["place"][:, :1] + middle[0], np.full((len(wanted), 1), middle[1]), wanted["place"][:, 1:] + middle[2]], 1)  # fmt: skip
+        seen = self.camera.project_all(points, self.width(), self.height())
+        away = np.hypot(seen[:, 0] - place.x(), seen[:, 1] - place.y())
+        nearest = int(away.argmin())
+        reach = max(_NEAR, self.scene.radius / self.camera.span * min(self.width(), self.height()) * 0.8)
+        return self.laid.indices()[nearest] if away[nearest] <= reach else -1

@@ -1,0 +1,333 @@
+"""Layouts: every channel of every file is what its line says, read by programs that are not the writer."""
+
+import base64
+import json
+import subprocess
+from pathlib import Path
+
+import cv2
+import imagecodecs
+import jsonschema
+import numpy as np
+import OpenEXR
+import pytest
+import texture2ddecoder
+import tifffile
+from PIL import Image
+
+from evenpalette.cli import main
+from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.read import beginnings
+from evenpalette.core.delivery.render import render_maps
+from evenpalette.core.document.layout_model import layout_schema, layout_text, line_of, read_layout
+from evenpalette.core.document.state import State
+from evenpalette.core.errors import LayoutError
+from evenpalette.core.raster.containers import dds_bytes, ktx2_bytes, stored_levels
+from evenpalette.core.raster.mips import mip_chain
+from evenpalette.core.raster.padding import nearest_covered, padded
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.storage.storage import Storage
+
+
+def layout(*files: dict) -> str:
+    return json.dumps({"format": "even-palette-layout", "version": 1, "name": "Test", "files": list(files)})
+
+
+def one(name: str, channels: list[dict], **more: object) -> dict:
+    return {"name": name, "channels": channels, **more}
+
+
+@pytest.fixture(scope="module")
+def wanted(lantern: State) -> dict[str, np.ndarray]:
+    """Attributes of the first variant as floats: color linear, the normal as slopes."""
+    keys = ("base_color", "metallic", "roughness", "normal")
+    made = evaluate_surface(
+        lantern.bound_steps(lantern.project.variants[0].id), lantern.working, keys, float_output=True
+    )
+    return {key: raster.pixels for key, raster in made.items()}
+
+
+def test_every_channel_of_every_file_is_what_its_line_says(
+    lantern: State, wanted: dict[str, np.ndarray], tmp_path: Path
+) -> None:
+    """Within half a step of its depth."""
+    packed = [
+        {"to": "r", "from": "attribute:metallic"}, {"to": "g", "from": "attribute:roughness", "invert": True},
+        {"to": "b", "from": "region:Paper+Frame"}, {"to": "a", "from": "constant:0.25"},
+    ]  # fmt: skip
+    text = layout(
+        one("{project}_{variant}_color", [{"to": "rgb", "from": "attribute:base_color"}, {"to": "a", "from": "attribute:roughness", "invert": True}]),
+        one("{variant}_linear", [{"to": "rgb", "from": "attribute:base_color", "encode": "data"}], format="tiff", bits=16),
+        one("{variant}_packed", packed, format="tga"),
+        one("{variant}_half", [{"to": "rgb", "from": "attribute:base_color"}], format="exr"),
+        one("{variant}_float", [{"to": "r", "from": "attribute:roughness", "range": [0.25, 0.75]}], format="tiff", bits=32),
+        one("{variant}_normal", [{"to": "rg", "from": "attribute:normal", "green": "down"}, {"to": "b", "from": "tone"}], bits=16),
+        one("{variant}_bare", [{"to": "rgb", "from": "attribute:base_color"}], without=["Soot"]),
+        one("{variant}_after", [{"to": "rgb", "from": "attribute:base_color@Paint"}]),
+        one("mask", [{"to": "r", "from": "mask:Soot"}], per="once"),
+        one("{region}_{size}", [{"to": "r", "from": "region:{region}"}], per="region", size=0.5),
+    )  # fmt: skip
+    out = tmp_path / "out"
+    steps = [step.name for step in lantern.project.recipe.steps]
+    text = text.replace("Soot", next(s for s in steps if s.lower().startswith(("soot", "grime", "dirt"))))
+    text = text.replace("@Paint", f"@{steps[0]}")
+    variant = lantern.project.variants[0]
+    files = deliver(lantern, out, layout=read_layout(text), variants=[variant.id]).files
+    assert {p.name for p in out.iterdir()} == {"delivery.json", *(p.name for p in files)}
+    stem = "ember"
+    color = np.asarray(Image.open(out / f"moth-lantern_{stem}_color.png")).astype(float)
+    assert np.abs(color[..., :3] - encode_srgb(np.clip(wanted["base_color"], 0, 1)) * 255).max() <= 0.502
+    assert np.abs(color[..., 3] - (1 - wanted["roughness"][..., 0]) * 255).max() <= 0.502
+    linear = tifffile.imread(out / f"{stem}_linear.tif").astype(float)
+    assert np.abs(linear - np.clip(wanted["base_color"], 0, 1) * 65535).max() <= 0.52
+    tga = np.asarray(Image.open(out / f"{stem}_packed.tga")).astype(float)
+    regions = [r.name for r in lantern.project.regions.regions]
+    planes = [lantern.working.coverages[regions.index(name)].astype(float) for name in ("Paper", "Frame")]
+    for k, plane in enumerate(
+        (
+            wanted["metallic"][..., 0] * 255,
+            (1 - wanted["roughness"][..., 0]) * 255,
+            np.minimum(sum(planes), 255),
+            np.full_like(planes[0], 63.75),
+        )
+    ):
+        assert np.abs(tga[..., k] - plane).max() <= 0.502, k
+    with OpenEXR.File(str(out / f"{stem}_half.exr")) as exr:
+        channels = exr.channels()
+        half = (
+            next(iter(channels.values())).pixels
+            if len(channels) == 1
+            else np.stack([channels[c].pixels for c in "RGB"], -1)
+        )
+    assert half.dtype == np.float16
+    assert np.allclose(half, wanted["base_color"], rtol=1e-3, atol=1e-6)
+    floats = tifffile.imread(out / f"{stem}_float.tif")
+    assert np.allclose(floats, (wanted["roughness"][..., 0] - 0.25) / 0.5, atol=1e-6)
+    slopes = wanted["normal"]
+    vectors = np.concatenate([slopes, np.ones_like(slopes[..., :1])], -1)
+    vectors /= np.linalg.norm(vectors, axis=-1, keepdims=True)
+    stored = cv2.imread(str(out / f"{stem}_normal.png"), cv2.IMREAD_UNCHANGED)[..., ::-1].astype(float)
+    assert np.abs(stored[..., 0] - (vectors[..., 0] * 0.5 + 0.5) * 65535).max() <= 0.6
+    assert np.abs(stored[..., 1] - (-vectors[..., 1] * 0.5 + 0.5) * 65535).max() <= 0.6
+    bare, after = (np.asarray(Image.open(out / f"{stem}_{w}.png")).astype(int) for w in ("bare", "after"))
+    assert np.abs(bare - color[..., :3]).max() > 20
+    assert np.abs(after - color[..., :3]).max() > 20
+    first = evaluate_surface(lantern.bound_steps(variant.id)[:1], lantern.working, ("base_color",))["base_color"].pixels
+    assert np.abs(after - first).max() <= 1
+    half_size = np.asarray(Image.open(out / "paper_512.png"))
+    assert half_size.shape == (512, 512)
+    assert np.abs(half_size - planes[0].reshape(512, 2, 512, 2).mean((1, 3))).max() <= 0.51
+
+
+@pytest.mark.parametrize("zstd", [False, True])
+@pytest.mark.parametrize("compression", ["none", "bc1", "bc3", "bc4", "bc5", "bc7"])
+def test_levels_of_dds_and_ktx2_are_those_of_our_chain_by_decoders_that_are_not_ours(
+    compression: str, zstd: bool, strangers: Path, tmp_path: Path
+) -> None:
+    """DDS by Pillow, KTX2 by npm's ktx-parse, blocks by texture2ddecoder. Smooth, so that blocks lose little."""
+    y, x = np.mgrid[:48, :80] / 80
+    rgba = np.stack([x, y, (x + y) / 2, 1 - x / 2], -1)
+    count = {"bc4": 1, "bc5": 2}.get(compression, 4)
+    pixels = np.rint(rgba[..., :count] * 255).astype(np.uint8)
+    if compression == "bc1":
+        pixels[..., 3] = 255
+    srgb = compression in ("none", "bc7")
+    chain = [level.pixels for level in mip_chain(Raster(pixels, Encoding.SRGB if srgb else Encoding.DATA)).levels]
+    levels = stored_levels(chain, srgb=srgb, compression=compression)
+    assert len(levels.content) == 7
+    (tmp_path / "one.ktx2").write_bytes(ktx2_bytes(levels, zstd=zstd))
+    script = (
+        "const k=require('ktx-parse'),f=require('fs');const c=k.read(new Uint8Array(f.readFileSync(process.argv[1])));"
+        "console.log(JSON.stringify({form:c.vkFormat,size:[c.pixelWidth,c.pixelHeight],scheme:c.supercompressionScheme,levels:c.levels.map(l=>[l.levelData.length,l.uncompressedByteLength,"
+        "Buffer.from(l.levelData).toString('base64')]),dfd:c.dataFormatDescriptor[0]}))"
+    )
+    done = subprocess.run(
+        ["node", "-e", script, str(tmp_path / "one.ktx2")], cwd=strangers, capture_output=True, text=True, check=True
+    )
+    read = json.loads(done.stdout)
+    forms = {"none": 43, "bc1": 133, "bc3": 137, "bc4": 139, "bc5": 141, "bc7": 146}
+    assert (read["form"], read["size"], read["scheme"]) == (forms[compression], [80, 48], 2 if zstd else 0)
+    assert read["dfd"]["transferFunction"] == (2 if srgb else 1)
+    assert [level[1] for level in read["levels"]] == [len(level) for level in levels.content]
+    for level, (_, _, text) in enumerate(read["levels"]):
+        content = base64.b64decode(text)
+        content = imagecodecs.zstd_decode(content) if zstd else content
+        assert content == levels.content[level]
+        told = chain[level].astype(int)
+        height, width = told.shape[:2]
+        if compression == "none":
+            assert np.array_equal(np.frombuffer(content, np.uint8).reshape(told.shape), told)
+            continue
+        decode = getattr(texture2ddecoder, f"decode_{compression}")
+        wide, high = (width + 3) // 4 * 4, (height + 3) // 4 * 4
+        got = np.frombuffer(decode(content, wide, high), np.uint8).reshape(high, wide, 4)[:height, :width, [2, 1, 0, 3]]
+        # Blocks of a few texels that hold every color at once lose much, whoever packs them.
+        assert width < 40 or np.abs(got[..., :count].astype(int) - told).mean() < 6
+    (tmp_path / "one.dds").write_bytes(dds_bytes(levels))
+    opened = Image.open(tmp_path / "one.dds")
+    got = np.asarray(opened.convert("RGBA" if count == 4 else "RGB")).astype(int)
+    assert opened.size == (80, 48)
+    assert np.abs(got[..., :count] - pixels).mean() < 4
+
+
+def test_a_header_of_each_container_byte_by_byte() -> None:
+    """By hand from the published specifications, from memory: 8 by 4 texels of BC7 sRGB with one level."""
+    levels = stored_levels([np.zeros((4, 8, 4), np.uint8)], srgb=True, compression="bc7")
+    dds = np.frombuffer(dds_bytes(levels)[:148], "<u4")
+    expected = {0: 0x20534444, 1: 124, 2: 0x81007, 3: 4, 4: 8, 5: 32, 6: 0, 7: 1, 19: 32, 20: 4, 21: 0x30315844, 27: 0x1000, 32: 99, 33: 3, 34: 0, 35: 1, 36: 0}  # fmt: skip
+    assert {at: int(dds[at]) for at in expected} == expected
+    ktx = ktx2_bytes(levels)
+    assert ktx[:12] == bytes.fromhex("ab4b5458203230bb0d0a1a0a")
+    head = np.frombuffer(ktx[12:80], "<u4")
+    # vkFormat, typeSize, width, height, depth, layers, faces, levels, scheme; offset and length of the descriptor.
+    assert head[:11].tolist() == [146, 1, 8, 4, 0, 0, 1, 1, 0, 104, 44]
+    assert np.frombuffer(ktx[80:104], "<u8").tolist() == [160, 32, 32]
+    descriptor = np.frombuffer(ktx[104:148], "<u4")
+    assert descriptor.tolist() == [
+        44,
+        0,
+        2 | 40 << 16,
+        134 | 1 << 8 | 2 << 16,
+        3 | 3 << 8,
+        16,
+        0,
+        127 << 16,
+        0,
+        0,
+        0xFFFFFFFF,
+    ]
+
+
+def test_padding_grows_islands_and_changes_nothing_inside(lantern: State, tmp_path: Path) -> None:
+    base = [{"to": "rgb", "from": "attribute:base_color"}]
+    text = layout(one("plain", base, per="once"), one("padded", base, per="once", padding=6))
+    deliver(lantern, tmp_path, layout=read_layout(text))
+    plain, padded = (np.asarray(Image.open(tmp_path / f"{name}.png")).astype(int) for name in ("plain", "padded"))
+    used = lantern.used_at(lantern.working.size)
+    assert np.array_equal(plain[used], padded[used])
+    colors = {tuple(c) for c in plain[used].tolist()}
+    changed = (plain != padded).any(-1)
+    assert changed.any()
+    assert all(tuple(c) in colors for c in padded[changed].tolist())
+
+
+@pytest.mark.parametrize(
+    ("change", "line", "words"),
+    [
+        (('"attribute:metallic"', '"attribut:metallic"'), 6, "no source"), (('"to": "g"', '"to": "r"'), 4, "filled twice"),
+        (('"bits": 8', '"bits": 12'), 4, "bits"), (("{variant}", "{colour}"), 4, "no placeholder"), (('"format": "png"', '"format": "png", "mips": true'), 4, "mip levels"),
+        (('"invert": true', '"invrt": true'), 7, "permitted"), (("]}", "]"), 9, ""),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_said_with_its_line(change: tuple[str, str], line: int, words: str) -> None:
+    text = """{"format": "even-palette-layout", "version": 1,
+ "name": "Packed",
+ "files": [
+  {"name": "{variant}_finish", "format": "png", "bits": 8,
+   "channels": [
+    {"to": "r", "from": "attribute:metallic"},
+    {"to": "g", "from": "attribute:roughness", "invert": true}
+   ]}
+ ]}
+"""
+    assert read_layout(layout_text(read_layout(text))) == read_layout(text)
+    with pytest.raises(LayoutError) as refused:
+        read_layout(text.replace(*change, 1), "mine.json")
+    assert words in str(refused.value)
+    assert f"line {line}" in str(refused.value) or not words
+
+
+def test_names_alike_unknown_things_and_folders_are_refused_and_nothing_is_written(
+    lantern: State, demo_folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    base = [{"to": "rgb", "from": "attribute:base_color"}]
+    cases = {
+        "Two files would be called": [one("same", base)], "no plain file name": [one("../out_{variant}", base)],
+        "no region 'Sky'": [one("x", [{"to": "r", "from": "region:Sky"}], per="once")], "no step 'Nothing'": [one("x", [{"to": "r", "from": "mask:Nothing"}], per="once")],
+        "no attribute": [one("x", [{"to": "r", "from": "attribute:shininess"}], per="once")],
+    }  # fmt: skip
+    for number, (words, files) in enumerate(cases.items()):
+        file, out = tmp_path / f"{number}.json", tmp_path / f"out{number}"
+        file.write_text(layout(*files))
+        assert main(["export", str(demo_folder), "--out", str(out), "--layout", str(file)]) == 2
+        said = capsys.readouterr().err.strip()
+        assert words in said
+        assert len(said.splitlines()) == 1
+        assert not out.exists() or not list(out.iterdir())
+    assert line_of('{"a":\n [1,\n {"b":\n 2}]}', ("a", 1, "b")) == 3
+    assert render_maps(lantern, None, ("base_color",), (8, 8))["base_color"].raster.size == (8, 8)
+
+
+def test_layouts_to_begin_with_are_written_and_the_schema_is_published(lantern: State, tmp_path: Path) -> None:
+    made = beginnings()
+    assert len(made) == 7
+    schema = json.loads((Path(__file__).parents[3] / "docs" / "layout.schema.json").read_text())
+    assert schema == json.loads(layout_schema()), "run `make schema`"
+    for number, known in enumerate(made):
+        jsonschema.validate(json.loads(layout_text(known)), schema)
+        files = deliver(
+            lantern, tmp_path / str(number), layout=known, variants=[lantern.project.variants[0].id], longest=64
+        ).files
+        assert files
+
+
+def test_read_backwards_a_layout_takes_packed_textures_apart(lantern: State, demo_folder: Path, tmp_path: Path) -> None:
+    """What was delivered by it comes back: roles by their channels, turned and flipped back."""
+    lines = [
+        one("{project}_{variant}_color", [{"to": "rgb", "from": "attribute:base_color"}, {"to": "a", "from": "attribute:roughness", "invert": True}]),
+        one("{project}_{variant}_nm", [{"to": "rg", "from": "attribute:normal", "green": "down"}, {"to": "b", "from": "attribute:metallic"}]),
+    ]  # fmt: skip
+    text = layout(*lines)
+    variant = lantern.project.variants[0].id
+    plain = ("base_color", "roughness", "metallic", "normal")
+    told = deliver(
+        lantern, tmp_path / "out", layout=read_layout(text), targets=["images"], maps=plain, variants=[variant]
+    )
+    packed = [str(p) for p in told.files if p.parent == tmp_path / "out"]
+    (tmp_path / "l.json").write_text(text)
+    mesh = next((demo_folder / "mesh").iterdir())
+    words = [word for file in packed for word in ("--texture", file)]
+    assert (
+        main(["new", str(tmp_path / "again"), "--mesh", str(mesh), "--layout", str(tmp_path / "l.json"), *words]) == 0
+    )
+    again = Storage(tmp_path / "again").open()
+    held = {t.role.value: again.textures[t.id].pixels for t in again.project.asset.textures}
+    folder = tmp_path / "out" / "variants" / "ember"
+    for role, name in (
+        ("painted color", "base_color"),
+        ("roughness", "roughness"),
+        ("metallic", "metallic"),
+        ("normal", "normal"),
+    ):
+        expected = np.asarray(Image.open(folder / f"{name}.png")).astype(int).reshape(held[role].shape)
+        # The third number of a normal comes of two that were rounded.
+        assert np.abs(held[role].astype(int) - expected).max() <= (2 if role == "normal" else 1), role
+
+
+def test_light_beyond_white_survives_bc6h(tmp_path: Path) -> None:
+    """By texture2ddecoder, which clips what it shows to 0..1: so light is compared below white, and its order above."""
+    y, x = np.mgrid[:64, :96] / 96
+    light = np.stack([x * 0.9, y * 0.9, (x + y) * 0.4], -1).astype(np.float32)
+    levels = stored_levels([light, light[::2, ::2].copy()], srgb=False, compression="bc6h")
+    got = np.frombuffer(texture2ddecoder.decode_bc6(levels.content[0], 96, 64), np.uint8).reshape(64, 96, 4)[
+        ..., [2, 1, 0]
+    ]
+    assert np.abs(got / 255 - light).mean() < 0.01
+    assert int(np.frombuffer(dds_bytes(levels)[128:132], "<u4")[0]) == 95
+    bright = stored_levels([light * 40], srgb=False, compression="bc6h")
+    assert (
+        np.frombuffer(texture2ddecoder.decode_bc6(bright.content[0], 96, 64), np.uint8).reshape(64, 96, 4)[-1, -1, :3]
+        == 255
+    ).all()
+
+
+def test_padded_is_the_nearest_texel_within_reach_and_nothing_else() -> None:
+    """Against the index of the nearest covered texel, over random islands."""
+    rng = np.random.default_rng(4)
+    covered = cv2.dilate((rng.random((90, 130)) > 0.997).astype(np.uint8), np.ones((7, 7))).astype(bool)
+    values = rng.integers(0, 256, (90, 130, 3), np.uint8)
+    for reach in (0, 3, 200):
+        source = nearest_covered(covered, reach).reshape(-1)
+        assert np.array_equal(padded(values, covered, reach), values.reshape(-1, 3)[source].reshape(values.shape))
