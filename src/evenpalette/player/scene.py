@@ -15,6 +15,7 @@ from evenpalette.core.light.lamps import SET_UPS
 from evenpalette.core.mesh.far import clustered
 from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.crowd import FORMAT, NAMES, Copies, CrowdBuffer
+from evenpalette.gpu.mip_levels import free
 from evenpalette.gpu.shader_files import CORNER, shader_file, tell
 from evenpalette.player.sheet import SURROUND, PlayedSheet
 
@@ -58,12 +59,29 @@ class Moment:
     turn: float = 0.0
 
 
-@dataclass(frozen=True)
 class _Model:
-    """All faces of a sheet: vertices, and triangles from the finest level to the coarsest."""
+    """All faces of a sheet: vertices, and triangles from the finest level to the coarsest, each made when it is drawn
+    first. extent: how large the whole mesh is, 0 where there is nothing to leave out."""
 
-    vertices: moderngl.Buffer
-    levels: tuple[moderngl.Buffer, ...]
+    def __init__(self, ctx: moderngl.Context, vertices: NDArray, corners: NDArray, extent: float = 0.0) -> None:
+        self._ctx, self._places, self._extent = ctx, vertices[:, :3].astype(np.float32), extent
+        self._corners = np.ascontiguousarray(corners, "<u4")
+        self.vertices = ctx.buffer(vertices.astype("<f4").tobytes())
+        self._levels: dict[int, moderngl.Buffer] = {}
+
+    def level(self, number: int) -> moderngl.Buffer:
+        """Triangles of a level, from 0 for all of them."""
+        if number not in self._levels:
+            corners = self._corners
+            if number and self._extent:
+                fewer = clustered(self._places, corners, self._extent / _LEVELS[-number][0])
+                corners = fewer if len(fewer) < len(corners) else corners
+            self._levels[number] = self._ctx.buffer(np.ascontiguousarray(corners, "<u4").tobytes())
+        return self._levels[number]
+
+    def release(self) -> None:
+        for buffer in (self.vertices, *self._levels.values()):
+            buffer.release()
 
 
 class _Kept:
@@ -155,11 +173,10 @@ class KitScene:
             array.release()
         self._crowd.release()
         for model in self._models:
-            for buffer in (model.vertices, *model.levels):
-                buffer.release()
+            model.release()
         for sheet in self.sheets:
             for _, texture in sheet.textures:
-                texture.release()
+                free(texture)
             if sheet.table is not None:
                 sheet.table.release()
             sheet.program.release()
@@ -243,7 +260,7 @@ class KitScene:
     def _grouped(self, wanted: Copies) -> dict[int, int]:
         """Tell copies which others they are shaded with: all where nothing is chosen among textures, else those with
         the same ones; of a kit without a table those of one variant. Returns a row of each group."""
-        rows = [int(row) for row in np.unique(wanted["row"])]
+        rows = sorted({int(row) for row in wanted["row"]})
         without = self.files.sheets[0].table is None
         picks = {row: row if without else tuple(p for s in self.sheets for p in s.picks(row)) for row in rows}
         numbers = {pick: number for number, pick in enumerate(dict.fromkeys(picks.values()))}
@@ -261,7 +278,7 @@ class KitScene:
                     _bound(program, model.vertices, "3f 3f 4f 2f", ("at", "normal", "tangent", "uv")),
                     _bound(program, self._crowd.buffer, FORMAT, NAMES),
                 ],
-                model.levels[level], index_element_size=4,
+                model.level(level), index_element_size=4,
             )  # fmt: skip
         return self._arrays[known]
 
@@ -269,7 +286,7 @@ class KitScene:
         """The model of each sheet; a square for each where there is none."""
         if not self.files.mesh:
             corners = np.array([[-0.5, 0, 0, 0, 0, 1, 1, 0, 0, 1, 0, 1], [0.5, 0, 0, 0, 0, 1, 1, 0, 0, 1, 1, 1], [0.5, 1, 0, 0, 0, 1, 1, 0, 0, 1, 1, 0], [-0.5, 1, 0, 0, 0, 1, 1, 0, 0, 1, 0, 0]], np.float32)  # fmt: skip
-            models = [self._model(corners, np.array([[0, 1, 2], [0, 2, 3]], np.uint32)) for _ in self.sheets]
+            models = [_Model(self._ctx, corners, np.array([[0, 1, 2], [0, 2, 3]], np.uint32)) for _ in self.sheets]
             return models, np.array([-0.5, 0, 0], np.float32), np.array([0.5, 1, 0], np.float32)
         try:
             return self._models_of(self.files.mesh)
@@ -303,20 +320,12 @@ class KitScene:
         low, high = places.min(0), places.max(0)
         nothing = np.zeros((1, 12), np.float32), np.zeros((1, 3), np.uint32)
         models = [
-            self._model(np.concatenate(v), np.concatenate(c), float(np.max(high - low))) if v else self._model(*nothing)
+            _Model(self._ctx, np.concatenate(v), np.concatenate(c), float(np.max(high - low)))
+            if v
+            else _Model(self._ctx, *nothing)
             for v, c in zip(vertices, corners, strict=True)
         ]
         return models, low, high
-
-    def _model(self, vertices: NDArray, corners: NDArray, extent: float = 0.0) -> _Model:
-        levels = [np.ascontiguousarray(corners, "<u4")]
-        for cells, _ in reversed(_LEVELS):
-            fewer = clustered(vertices[:, :3].astype(np.float32), corners, extent / cells) if extent else levels[0]
-            levels.append(fewer if len(fewer) < len(levels[-1]) else levels[-1])
-        return _Model(
-            self._ctx.buffer(vertices.astype("<f4").tobytes()),
-            tuple(self._ctx.buffer(level.tobytes()) for level in levels),
-        )
 
 
 def _tell(program: moderngl.Program, values: Mapping[str, Any]) -> None:

@@ -10,7 +10,10 @@ from evenpalette.core.delivery.kit_files import KitSheetFiles
 from evenpalette.core.delivery.kit_model import ChoiceValue, ColorValue, KitTexture, PlacementValue, TextureValue
 from evenpalette.core.errors import KitError
 from evenpalette.core.raster.image_read import decode_image
+from evenpalette.core.raster.mips import mip_chain
+from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.gpu.crowd import GLSL
+from evenpalette.gpu.mip_levels import Space, make_room, texture_in, write_level
 from evenpalette.gpu.shader_files import shader_file
 
 _SRGB8_ALPHA8 = 0x8C43
@@ -57,8 +60,7 @@ class PlayedSheet:
 
     def __init__(self, ctx: moderngl.Context, files: KitSheetFiles) -> None:
         self._ctx, self.files = ctx, files
-        self.kept = _compiled(ctx, files, _VERTEX, _keeping(files))
-        self.program = _compiled(ctx, files, shader_file("view.vert"), _shading(files))
+        self.kept, self.program = (_compiled(ctx, files, *texts) for texts in shader_texts(files))
         self.textures = [(said, _uploaded(ctx, said, files.textures[said.file])) for said in files.said.textures]
         self.rows = files.table.copy() if files.table is not None else np.zeros((1, 1, 4), np.float32)
         self.table: moderngl.Texture | None = None
@@ -117,6 +119,11 @@ def _uniform(value: object) -> Any:
     if isinstance(value, TextureValue):
         return None
     return tuple(value) if isinstance(value, list) else int(value) if isinstance(value, bool) else value
+
+
+def shader_texts(files: KitSheetFiles) -> tuple[tuple[str, str], tuple[str, str]]:
+    """Vertex and fragment text: of what keeps what a pixel shows, and of what shades it."""
+    return (_VERTEX, _keeping(files)), (shader_file("view.vert"), _shading(files))
 
 
 def _cut(files: KitSheetFiles) -> str:
@@ -189,15 +196,18 @@ def _uploaded(ctx: moderngl.Context, said: KitTexture, content: bytes) -> modern
         unit = pixels / np.float32(np.iinfo(pixels.dtype).max)
         pixels = np.concatenate([decode_srgb(unit[..., :3]), unit[..., 3:]], 2).astype(np.float16)
     kind = {"uint8": "f1", "uint16": "nu2", "float16": "f2", "float32": "f4"}[pixels.dtype.name]
-    made = ctx.texture(
-        (pixels.shape[1], pixels.shape[0]), pixels.shape[2], np.ascontiguousarray(pixels).tobytes(), alignment=1, dtype=kind,
-        **({"internal_format": internal} if internal is not None else {}),
-    )  # fmt: skip
+    room = Space((pixels.shape[1], pixels.shape[0]), pixels.shape[2], kind, internal)
+    made = texture_in(ctx, make_room(room), room)
     made.repeat_x = made.repeat_y = said.wrap == "repeat"
     made.filter = (
         (moderngl.NEAREST, moderngl.NEAREST) if said.filter == "nearest" else (moderngl.LINEAR, moderngl.LINEAR)
     )
+    write_level(made, 0, pixels)
     if said.mips and said.filter != "nearest":
-        made.build_mipmaps()
+        # Color that is linear light by now is averaged as it is.
+        encoding = Encoding.SRGB if internal is not None else Encoding.DATA
+        stored = pixels.astype(np.float32) if pixels.dtype == np.float16 else pixels
+        for number, level in enumerate(mip_chain(Raster(stored, encoding)).levels[1:], 1):
+            write_level(made, number, level.pixels.astype(pixels.dtype))
         made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
     return made
