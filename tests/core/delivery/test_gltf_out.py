@@ -6,9 +6,11 @@ from dataclasses import replace
 from pathlib import Path
 
 import cv2
+import moderngl
 import numpy as np
 import pytest
 from tests.helpers.projects import on_two_sheets, with_choices
+from tests.helpers.three import Three
 
 from evenpalette.cli import main
 from evenpalette.core.delivery.deliver import deliver
@@ -17,6 +19,9 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
+from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.gpu.look import Look
+from evenpalette.gpu.scene import SceneRenderer
 
 
 def parts(file: Path) -> tuple[dict, bytes]:
@@ -79,6 +84,45 @@ def test_opened_again_the_first_variant_is_the_base_color(tmp_path: Path) -> Non
         if r.size == (told.shape[1], told.shape[0]) and r.channels == told.shape[2]
     ]
     assert any(np.array_equal(pixels, told) for pixels in painted)
+
+
+def test_three_js_shows_what_form_shows(lantern: State, strangers: Path, tmp_path: Path) -> None:
+    """npm: three, in Chromium. The kit's mesh with a delivered map on it, and the glTF file by its own materials, each
+    near (texels are larger than pixels, so that no mip level is asked for) and whole (the same pixels are covered)."""
+    variant = lantern.project.variants[1]
+    deliver(lantern, tmp_path, targets=["images", "kit", "gltf"], variants=[v.id for v in lantern.project.variants[:2]])
+    assert lantern.mesh is not None
+    places, size, ground = lantern.mesh.mesh.positions, (512, 512), 0.4667
+    whole = OrbitCamera.around(places.min(0), places.max(0))
+    ctx = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
+    scene, target = SceneRenderer(ctx), ctx.simple_framebuffer(size, 4)
+    scene.set_state(lantern)
+    three = Three(strangers)
+    folder = sorted_folders(lantern, tmp_path)[1]
+    given = (
+        (tmp_path / "kit" / "mesh.glb", {"picture": folder / "base_color.png"}),
+        (tmp_path / "moth-lantern.glb", {"variant": 1}),
+    )
+    for camera in (whole.zoomed(3), whole):
+        while True:
+            scene.clear(target)
+            scene.draw_form(target, (0, 0, *size), camera, [(Look(variant=variant.id, lit=False), 1.0)])
+            if not scene.is_waiting:
+                break
+            scene.continue_uploads(1.0)
+        ours = np.frombuffer(target.read(components=3), np.uint8).reshape(*size, 3).astype(int)
+        for model, words in given:
+            theirs = three.draw(model, camera.matrix(*size), size, ground=ground, **words).astype(int)
+            if camera is whole:
+                covered = [np.abs(p - round(ground * 255)).max(-1) > 2 for p in (ours, theirs)]
+                assert 0.1 < covered[0].mean() < 0.9
+                assert (covered[0] == covered[1]).mean() > 0.995
+            else:
+                apart = np.abs(ours - theirs).max(-1)
+                assert (apart <= 1).mean() > 0.985, np.bincount(apart.ravel())[:8]
+                assert (apart <= 2).mean() > 0.995, np.bincount(apart.ravel())[:8]
+    ctx.release()
+    three.close()
 
 
 def test_two_sheets_are_valid_and_each_part_has_the_material_of_its_sheet(
