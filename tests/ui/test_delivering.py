@@ -3,9 +3,24 @@
 import json
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton, QTableView, QTableWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QLineEdit,
+    QListView,
+    QListWidget,
+    QPushButton,
+    QTableView,
+    QTableWidget,
+    QWidget,
+)
+
+from evenpalette.core.delivery.layouts.shelf import kept_layouts
+from evenpalette.core.document.layout_model import layout_text
 
 from tests.helpers.hand import Hand
 
@@ -52,8 +67,10 @@ def test_forms_and_a_layout_are_chosen_delivered_kept_and_undone(hand: Hand, tmp
     assert {"kit", "variants", "moth-lantern.glb", "ember_mr.png", "harbour-night_mr.png"} <= names
     assert (out / "kit" / "preview.html").stat().st_size > 10_000
     hand.wait(lambda: hand.find("Play it", QPushButton, bench).isEnabled())
-    hand.keys("Ctrl+Z")
-    hand.keys("Ctrl+Z")
+    # Names of uniforms were noted, two settings made: three steps back.
+    assert "p_paper_tint" in hand.session.state.project.delivery.uniforms.values()
+    for _ in range(3):
+        hand.keys("Ctrl+Z")
     hand.wait()
     assert not hand.session.state.project.delivery.layout
     bench.pages.open("What it costs")
@@ -108,7 +125,20 @@ def test_what_a_page_copies_is_pasted_as_a_variant(hand: Hand, tmp_path: Path) -
     hand.wait(lambda: hand.session.state.project.variants == before)
 
 
-def test_a_layout_is_made_from_nothing_channel_by_channel_and_undone(hand: Hand) -> None:
+def dropped(data: QMimeData, on: QWidget) -> None:
+    """What was taken up is let go over the middle of a widget."""
+    place = QPointF(on.rect().center())
+    words = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    entered = QDragEnterEvent(place.toPoint(), *words)
+    QApplication.sendEvent(on, entered)
+    assert entered.isAccepted()
+    QApplication.sendEvent(on, QDropEvent(place, *words))
+
+
+def test_a_layout_is_made_from_nothing_by_dragging_kept_and_used_in_another_project(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("EVENPALETTE_LAYOUTS", str(tmp_path / "shelf"))
     hand.session.set_station("delivery")
     bench = hand.window.bench("delivery")
     bench.pages.open("Layout")
@@ -116,16 +146,60 @@ def test_a_layout_is_made_from_nothing_channel_by_channel_and_undone(hand: Hand)
     hand.find("Add a file", QPushButton, page).click()
     hand.wait(lambda: len(page.pictures) == 2)
     assert [c.source for c in page.file.channels] == ["attribute:base_color"]
-    page.put(None, "attribute:roughness")
-    page.put(page.file.channels[1], "region:Paper")
-    hand.wait(lambda: all(not picture.icon().isNull() for picture in page.pictures))
-    assert [(c.to, c.source) for c in page.file.channels] == [("rgb", "attribute:base_color"), ("a", "region:Paper")]
-    # What a picture shows is the region: white where it is, black elsewhere.
-    shown = page.pictures[1].icon().pixmap(96, 96).toImage()
-    colors = {shown.pixelColor(x, y).red() for x in range(0, 96, 8) for y in range(0, 96, 8)}
+    # A region of the ledger onto the free alpha; roughness of the list onto it instead; the region comes back.
+    ledger, sources = hand.find("Regions", QListView), hand.find("What may lie in a channel", QListWidget, page)
+    region = ledger.model().mimeData([ledger.model().index(0, 0)])
+    dropped(region, page.pictures[1])
+    hand.wait(lambda: page.file.channel_count == 4)
+    rough = sources.mimeData(sources.findItems("Roughness", Qt.MatchFlag.MatchExactly))
+    dropped(rough, page.pictures[1])
+    hand.wait(lambda: page.file.channels[1].source == "attribute:roughness")
+    hand.keys("Ctrl+Z")
+    hand.wait(lambda: page.file.channels[1].source == "region:Paper")
+    hand.wait(lambda: page.look is not None and len(page.look.channels) == 4)
+    # What the picture shows is the region: white where it is, black elsewhere.
+    shown = page.pictures[1].icon().pixmap(76, 76).toImage()
+    colors = {shown.pixelColor(x, y).red() for x in range(0, 76, 6) for y in range(0, 76, 6)}
     assert {0, 255} <= colors
     assert all(picture.accessibleName() for picture in page.pictures)
-    for _ in range(3):
+    # The words of the sentence: KTX2 with blocks, of which the wipe shows what they leave; bytes beside it.
+    page.set_file(format="ktx2")
+    page.set_file(compression="bc7", mips=True)
+    hand.wait(lambda: page.look is not None and page.look.worst)
+    assert hand.find("The file before its blocks and as it is written", QWidget, page).isVisible()
+    assert f"up to {max(page.look.worst)} codes off" in page.facts.text()
+    size = hand.session.state.working.size
+    assert page.look.memory == sum(
+        max(1, -(-w // 4)) * max(1, -(-h // 4)) * 16 for w, h in (size_of(size, k) for k in range(11))
+    )
+    assert abs(page.look.disk - page.look.memory) < 1000
+    page.set_file(compression="bc4")
+    hand.wait(lambda: page.file.compression == "bc7")
+    # Flat shows the file, until the page is left.
+    assert flat_shows(hand) == "layout"
+    bench.pages.open("recipe.glsl")
+    hand.wait(lambda: flat_shows(hand) == "")
+    bench.keep_layout()
+    assert [f.name for f in (tmp_path / "shelf").iterdir()] == ["moth-lantern.json"]
+    layout = hand.session.state.project.delivery.layout
+    while hand.session.state.project.delivery.layout:
         hand.keys("Ctrl+Z")
-    hand.wait(lambda: not hand.session.state.project.delivery.layout)
+    bench.pages.open("Layout")
     hand.wait(lambda: not page.pictures)
+    # In another project it lies on the shelf.
+    opened: list[bool] = []
+    monkeypatch.setattr(hand.window.project, "may_leave", lambda: True)
+    hand.window.project.open_demo(into=tmp_path / "tin", then=lambda: opened.append(True), name="tea-tin")
+    hand.wait(lambda: opened and hand.session.state.region_ids)
+    kept, wrong = kept_layouts()
+    assert [layout_text(one) for one in kept] == [layout]
+    assert not wrong
+
+
+def flat_shows(hand: Hand) -> str:
+    """The picture that stands in for the texture in Flat."""
+    return hand.window.views.shown.flat()[0][0].texture
+
+
+def size_of(size: tuple[int, int], level: int) -> tuple[int, int]:
+    return max(1, size[0] >> level), max(1, size[1] >> level)

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QListWidget,
     QListWidgetItem,
     QSizePolicy,
@@ -77,6 +78,8 @@ class Ledger(QWidget):
             parent=self,
         )
         self.list.setMouseTracking(True)
+        self.list.setDragEnabled(True)
+        self.list.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.list.entered.connect(self._hover)
         self.list.clicked.connect(self._fold)
         self.list.viewportEntered.connect(lambda: self.hovered.emit(-1))

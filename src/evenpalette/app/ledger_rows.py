@@ -1,6 +1,8 @@
 """The regions as rows of the ledger: what they say, and how they are painted."""
 
-from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QMimeData, QModelIndex, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QStyle,
@@ -10,6 +12,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedModel
+from evenpalette.app.widgets.source_drag import packed
 from evenpalette.core.edits import regions as edit
 from evenpalette.core.edits.tone import tint_parameter_of
 from evenpalette.core.regions.region_set import Division, Region
@@ -51,6 +54,19 @@ class RegionModel(NamedModel):
         number = self._session.state.project.regions.number(entry.id)
         share = self._session.shares.get(entry.id, 0)
         return f"Region {number}, {entry.name}, flag {entry.flag}, {share:.1%} of the used UV area"
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        return super().flags(index) | (
+            Qt.ItemFlag.ItemIsDragEnabled if isinstance(entry_at(index), Region) else Qt.ItemFlag(0)
+        )
+
+    def mimeTypes(self) -> list[str]:
+        return packed("").formats()
+
+    def mimeData(self, indexes: Iterable[QModelIndex]) -> QMimeData | None:
+        """A region that is dragged away stands for its coverage."""
+        held = next((entry for index in indexes if isinstance(entry := entry_at(index), Region)), None)
+        return packed(f"region:{held.id if '+' in held.name else held.name}") if held is not None else None
 
     def rename(self, entry: object, name: str) -> bool:
         if isinstance(entry, Division):

@@ -149,6 +149,7 @@ QToolButton:hover {{ background: {RAISED}; border-color: {LINE}; }}
 QToolButton:checked {{ background: {ACCENT_SOFT}; }}
 QToolButton:focus {{ border-color: {ACCENT}; }}
 QToolButton::menu-indicator {{ image: none; }}
+QToolButton#word {{ color: {ACCENT}; padding: 2px 5px; }}
 QLineEdit, QComboBox, QSpinBox {{ background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 2px 6px; min-height: 20px;
   selection-background-color: {ACCENT}; }}
 QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border-color: {ACCENT}; }}

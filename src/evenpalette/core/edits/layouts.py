@@ -7,12 +7,14 @@ from pathlib import PurePath
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import ValidationError
 
-from evenpalette.core.document.layout_model import Layout, LayoutFile, layout_text, read_layout
+from evenpalette.core.document.layout_model import BITS, Layout, LayoutChannel, LayoutFile, layout_text, read_layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import LayoutError, ValueProblem
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
 
 
 def layout_of(state: State) -> Layout | None:
@@ -37,6 +39,41 @@ def with_file(state: State, name: str, change: Callable[[LayoutFile], LayoutFile
         raise ValueProblem(f"The layout has no file '{name}' any more.")
     files = tuple(change(file) if file.name == name else file for file in layout.files)
     return with_layout(state, layout.model_copy(update={"files": files}))
+
+
+def with_settings(file: LayoutFile, **parts: object) -> LayoutFile:
+    """A file of a layout with other settings, by their names; what does not go with them any more is set to what does:
+    a format without blocks has none, a depth that it has not becomes its nearest. Raises ValueProblem."""
+    said = {**file.model_dump(by_alias=True), **parts}
+    if said["format"] not in ("dds", "ktx2"):
+        said |= {"compression": "none", "mips": False}
+    if said["format"] != "ktx2":
+        said["zstd"] = False
+    depths = BITS[str(said["format"])]
+    if said["bits"] not in depths:
+        said["bits"] = min(depths, key=lambda bits: abs(bits - int(str(said["bits"]))))
+    if said["compression"] != "none":
+        said["bits"] = 8
+    try:
+        return LayoutFile.model_validate(said)
+    except ValidationError as error:
+        raise ValueProblem(f"{str(error.errors()[0]['msg']).removeprefix('Value error, ').rstrip('.')}.") from error
+
+
+def with_source(file: LayoutFile, letter: str, source: str) -> LayoutFile:
+    """A file with a source in one of its channels, or in the next free one. Color goes into red, green and blue where
+    it is dropped on a picture of all three, else its red component is taken. Raises ValueProblem."""
+    kind, _, key = source.partition(":")
+    is_wide = kind == "attribute" and ATTRIBUTES[key].holds is not Holds.DATA if key in ATTRIBUTES else False
+    held = next((c for c in file.channels if letter in c.to), None)
+    if held is None:
+        plain = LayoutChannel(to=letter, source=f"{source}.r" if is_wide else source)
+        return with_settings(file, channels=[c.model_dump(by_alias=True) for c in (*file.channels, plain)])
+    taken = f"{source}.r" if is_wide and len(held.to) == 1 else source
+    # What was turned or stretched was what lay there before.
+    made = LayoutChannel(to=held.to, source=taken)
+    channels = [made if c is held else c for c in file.channels]
+    return with_settings(file, channels=[c.model_dump(by_alias=True) for c in channels])
 
 
 #: The roles of textures that hold an attribute.

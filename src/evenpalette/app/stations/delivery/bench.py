@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.mishaps import in_words
-from evenpalette.app.plain import plain
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.station import Station
@@ -30,6 +30,7 @@ from evenpalette.app.stations.delivery.distance_page import MipPage
 from evenpalette.app.stations.delivery.layout_page import LayoutPage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
+from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -37,6 +38,7 @@ from evenpalette.core.delivery.deliver import deliver, known_targets
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_set import SET_FILE
 from evenpalette.core.delivery.layouts.read import beginnings, read_layout_file
+from evenpalette.core.delivery.layouts.shelf import keep_layout, kept_layouts
 from evenpalette.core.delivery.layouts.write import planned_files
 from evenpalette.core.delivery.manifest import Report, remove_left
 from evenpalette.core.delivery.preview import PAGE_FILE
@@ -44,6 +46,7 @@ from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.layout_model import Layout, layout_text, read_layout
 from evenpalette.core.document.state import State
+from evenpalette.core.edits.delivered import noted
 from evenpalette.core.errors import Cancelled, EvenPaletteError, LayoutError, RecipeError
 from evenpalette.core.files import reason, write_atomically
 from evenpalette.core.parallel import Progress
@@ -57,7 +60,7 @@ SIZES = (0, 256, 512, 1024, 2048, 4096, 8192)
 class DeliveryBench(QWidget):
     """The bench of the station Delivery."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session = session
         self._size = QComboBox()
@@ -94,7 +97,6 @@ class DeliveryBench(QWidget):
         self._result.setWordWrap(True)
         self._left: tuple[Path, Report] | None = None
         self._known: Path | None = None
-        self._laid_out: str | None = None
         self._clean = button(
             "Remove them", self._remove_left, "link", "Remove what a former delivery wrote and this one does not"
         )
@@ -131,11 +133,13 @@ class DeliveryBench(QWidget):
         self._shader.setFont(mono)
         self._shader_facts = label("", "note")
         self.mips = MipPage(session)
-        self.layout_page = LayoutPage(session)
+        self.layout_page = LayoutPage(session, views)
         self.costs = CostPage(session)
         self.pages = Pages({
             "recipe.glsl": column(self._shader_facts, self._shader), "At a distance": self.mips, "Layout": self.layout_page, "What it costs": self.costs,
         })  # fmt: skip
+        # A layout says itself which variants and maps go where: what it holds is packed in their place.
+        self.pages.changed.connect(lambda: middle.setVisible(self.pages.currentWidget() is not self.layout_page))
         right = column(row(self.pages.switch, None), self.pages, spacing=4)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
@@ -169,9 +173,6 @@ class DeliveryBench(QWidget):
             box.setChecked(key in settings.targets)
             box.blockSignals(False)
         self._show_layout(settings.layout)
-        if settings.layout != self._laid_out:
-            self._laid_out = settings.layout
-            self.layout_page.refresh()
         self.variants.blockSignals(True)
         self.variants.clear()
         for variant in state.project.variants:
@@ -261,11 +262,30 @@ class DeliveryBench(QWidget):
             action = menu.addAction(f"{known.name}: {known.description}")
             assert action is not None
             action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
+        kept, wrong = kept_layouts()
+        if kept:
+            menu.addSection("Kept for all projects")
+        for known in kept:
+            action = menu.addAction(entry(known.name))
+            assert action is not None
+            action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
+        if wrong:
+            self._session.said.emit(wrong[0], True)
         menu.addSeparator()
         menu.addAction("From a file ...", self._ask_layout)
         if self._session.state.project.delivery.layout:
+            menu.addAction("Keep this one for all projects", self.keep_layout)
             menu.addAction("Save this one as a file ...", self._save_layout)
         menu.exec(self._layouts.mapToGlobal(self._layouts.rect().bottomLeft()))
+
+    def keep_layout(self) -> None:
+        """Offer the layout of this project in all others."""
+        try:
+            path = keep_layout(read_layout(self._session.state.project.delivery.layout, "The layout of this project"))
+        except EvenPaletteError as error:
+            self._session.said.emit(str(error), True)
+            return
+        self._session.said.emit(f"Kept for all projects: {path}", False)
 
     def _save_layout(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Save the layout", "layout.json", "Layouts (*.json)")
@@ -356,6 +376,8 @@ class DeliveryBench(QWidget):
             self._result.setText(text)
             if self._session.path is not None:
                 remember_delivery(self._session.path, folder)
+            if noted(state).project.delivery != state.project.delivery:
+                self._session.apply("Delivered: names of uniforms noted", noted)
             self._left = (Path(folder), report) if report.left else None
             self._clean.setVisible(self._left is not None)
             self._look_for_kit()
@@ -379,6 +401,6 @@ def _delivered(state: State, folder: str, progress: Progress) -> Report:
 
 
 STATION = Station(
-    lambda room: DeliveryBench(room.session),
+    lambda room: DeliveryBench(room.session, room.views),
     lambda _, bench: [Verb("Delivery", "Deliver", "Ctrl+E", lambda: bench().deliver())],
 )  # fmt: skip

@@ -1,248 +1,487 @@
-"""Delivery, the layout: a file's channels beside each other as pictures of what they hold, with where it comes from."""
+"""Delivery, the layout: a file is packed where it is seen. A strip of the files, and of the chosen one its channels
+beside each other as pictures of what they hold; Flat shows it as it will be written."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QPixmap
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QMimeData, QSize, Qt
+from PyQt6.QtGui import QHideEvent, QIcon, QPixmap, QShowEvent
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QListView,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
-from evenpalette.app.plain import plain
+from evenpalette.app import theme
+from evenpalette.app.facets import NAME
+from evenpalette.app.newest import Newest, Wish
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
-from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, label, row, tool
-from evenpalette.core.delivery.layouts.planes import Surface, channel_values
+from evenpalette.app.stations.delivery.channel_picture import ChannelPicture
+from evenpalette.app.views import TwinViews
+from evenpalette.app.views.headers import TEXTURE
+from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, row, tool
+from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
+from evenpalette.app.widgets.source_drag import packed
+from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.delivery.layouts.look import Look, look_at
+from evenpalette.core.delivery.layouts.planes import Surface
+from evenpalette.core.delivery.layouts.write import file_pixels, planned_files
 from evenpalette.core.document.layout_model import Layout, LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file, with_layout
+from evenpalette.core.edits.layouts import layout_of, with_file, with_layout, with_settings, with_source
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
+from evenpalette.core.raster.busiest import busiest_place
+from evenpalette.core.recipe.attributes import ATTRIBUTES
+from evenpalette.gpu.look import Show
 
-_SIDE = 96
-_LETTERS = {"r": "Red", "g": "Green", "b": "Blue", "a": "Alpha"}
-Pictures = list[NDArray[np.uint8] | str]
+_ICON, _PAUSE_MS = 28, 60
+#: What Flat is handed the file as.
+_EXTRA = "layout"
+#: What a file can be set to, by the word of the sentence: (words, settings) each.
+_CHOICES: dict[str, list[tuple[str, dict[str, Any]]]] = {
+    "format": [(name.upper() if name != "exr" else "OpenEXR", {"format": name}) for name in ("png", "tga", "tiff", "exr", "dds", "ktx2")],
+    "bits": [(f"{bits} bits", {"bits": bits}) for bits in (8, 16, 32)],
+    "compression": [
+        ("no blocks", {"compression": "none"}),
+        *((f"BC{kind.upper()}", {"compression": f"bc{kind}"}) for kind in ("1", "3", "4", "5", "6h", "7")),
+    ],
+    "mips": [("one level", {"mips": False}), ("all mip levels", {"mips": True})],
+    "size": [
+        ("as the sources", {"size": None}), ("half as large", {"size": 0.5}), ("a quarter", {"size": 0.25}),
+        *((f"{side} texels", {"size": side}) for side in (256, 512, 1024, 2048, 4096)),
+    ],
+    "per": [
+        ("for each variant", {"per": "variant"}), ("once for all", {"per": "once"}), ("for each sheet", {"per": "sheet"}),
+        ("for each region", {"per": "region"}), ("for each division", {"per": "division"}),
+    ],
+    "padding": [("islands as painted", {"padding": "none"}), *((f"{n} texels beyond islands", {"padding": n}) for n in (2, 4, 8, 16, 64))],
+}  # fmt: skip
+_SET_TIPS = {
+    "format": "Format of the file", "bits": "Depth of a channel", "compression": "Block compression, for DDS and KTX2", "mips": "Mip levels in the file",
+    "size": "Longest side of the file", "per": "When a file is written", "padding": "What lies around the islands",
+}  # fmt: skip
+Icons = list[NDArray[np.uint8] | None]
 
 
-def in_words(channel: LayoutChannel) -> str:
-    """Where a channel comes from, as one says it."""
-    kind, _, rest = channel.source.partition(":")
-    key = rest.partition("@")[0]
-    words = {
-        "attribute": key.replace("_", " "), "region": rest.replace("+", " and "), "id": f"flags of {rest}", "tone": "the tone", "mask": f"mask of {rest}",
-        "constant": f"{rest} everywhere",
-    }.get(kind, rest)  # fmt: skip
-    after = rest.partition("@")[2]
-    said = f"{words} after {after}" if after else words
-    return said + (", turned" if channel.invert else "")
+class _Sources(QListWidget):
+    """What this project has to put into a channel: dragged onto a picture, or taken by Return for the chosen one."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("What may lie in a channel")
+        self.setToolTip("Drag one onto a channel, or press Return for the channel that was chosen last")
+        self.setDragEnabled(True)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFixedWidth(130)
+
+    def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData | None:  # type: ignore[override]
+        source = items[0].data(Qt.ItemDataRole.UserRole) if items else None
+        return packed(source) if source else None
 
 
 class LayoutPage(QWidget):
-    """One file of the layout at a time. A click on a picture, or Space, asks what is to lie there."""
+    """One file of the layout at a time."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
-        self._session = session
-        self.files = QComboBox()
-        self.files.setAccessibleName("File of the layout")
-        self.files.setToolTip("The files of the layout, by the templates of their names")
-        self.files.activated.connect(lambda _: self.refresh())
-        self._facts = label("", "note")
+        self._session, self._views = session, views
+        self.look: Look | None = None
+        self._leads = False
+        self.files = QListWidget()
+        self.files.setAccessibleName("Files of the layout")
+        self.files.setToolTip("The files of the layout, by the templates of their names. F2 renames one")
+        self.files.setFlow(QListView.Flow.LeftToRight)
+        self.files.setWrapping(False)
+        self.files.setIconSize(QSize(_ICON, _ICON))
+        self.files.setFixedHeight(40)
+        self.files.setSpacing(1)
+        self.files.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.files.setEditTriggers(
+            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
+        )
+        list_actions(self.files, [("Take it out of the layout", "Del", self.remove_file)])
+        self.files.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        self.files.currentRowChanged.connect(lambda _: self._chosen())
+        self.files.itemChanged.connect(self._renamed)
         self._add = button("Add a file", self.add_file)
         self._remove = tool("trash-2", "Take this file out of the layout", self.remove_file)
+        self._empty = label("No layout yet: add a file, or choose one to begin with at Layout ...", "note")
+        self._empty.setWordWrap(True)
+        #: The sentence that says how the file is written: each of its words is a choice.
+        self.settings = {key: self._setting(key) for key in _CHOICES}
+        self._sentence = row(*self.settings.values(), None, spacing=0)
+        self.facts = label("", "note")
+        self.facts.setWordWrap(True)
+        self.facts.setAccessibleName("Size of the file")
+        self.sources = _Sources()
+        self.sources.itemActivated.connect(self._activated)
         self._holder = QHBoxLayout()
-        self._holder.setSpacing(8)
-        self.pictures: list[QToolButton] = []
-        self._asked: object = None
+        self._holder.setSpacing(4)
+        self.pictures: list[ChannelPicture] = []
+        self._letter = "r"
+        self.wipe = BeforeAfter("The file before its blocks and as it is written")
+        self.wipe.looked.connect(self._move)
+        self.wipe.resized.connect(self._place)
+        self._middle = 0.5, 0.5
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        layout.addWidget(row(self.files, self._remove, self._add, None, spacing=6))
-        layout.addWidget(self._facts)
-        layout.addLayout(self._holder)
-        layout.addStretch(1)
+        layout.setSpacing(2)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self.files, 1000)
+        for part in (self._remove, self._add):
+            top.addWidget(part)
+        top.addStretch(1)
+        layout.addLayout(top)
+        layout.addWidget(self._empty)
+        layout.addWidget(self._sentence)
+        below = QHBoxLayout()
+        below.setSpacing(8)
+        below.addWidget(self.sources)
+        channels = QVBoxLayout()
+        channels.addLayout(self._holder)
+        channels.addStretch(1)
+        below.addLayout(channels)
+        self.wipe.setMinimumSize(120, 60)
+        below.addWidget(column(self.wipe, self.facts, None, spacing=4), 1)
+        layout.addLayout(below, 1)
+        self._newest = Newest(session, "Looking at the layout", _PAUSE_MS, self._wish, self)
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if facets - {NAME} else None)
+        self._show_sources()
+        self.refresh()
+
+    def _setting(self, key: str) -> QToolButton:
+        made = QToolButton()
+        made.setObjectName("word")
+        made.setToolTip(_SET_TIPS[key])
+        made.setAccessibleName(_SET_TIPS[key])
+        made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        menu = QMenu(made)
+        for words, parts in _CHOICES[key]:
+            action = menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda _=False, parts=parts: self.set_file(**parts))
+        made.setMenu(menu)
+        return made
 
     @property
     def file(self) -> LayoutFile | None:
         """The file that is looked at."""
-        layout = layout_of(self._session.state)
-        at = self.files.currentIndex()
+        layout, at = layout_of(self._session.state), self.files.currentRow()
         return layout.files[at] if layout is not None and 0 <= at < len(layout.files) else None
 
     def refresh(self) -> None:
         """Show the layout as it is now."""
         layout = layout_of(self._session.state)
-        at = max(0, self.files.currentIndex())
-        self.files.clear()
-        self.files.addItems([file.name for file in layout.files] if layout is not None else [])
-        self.files.setVisible(layout is not None)
-        self._remove.setVisible(layout is not None)
-        if layout is not None:
-            self.files.setCurrentIndex(min(at, len(layout.files) - 1))
-        while (held := self._holder.takeAt(0)) is not None:
-            if (widget := held.widget()) is not None:
-                widget.deleteLater()
-        self.pictures = []
+        names = [file.name for file in layout.files] if layout is not None else []
+        held = [item.text() for i in range(self.files.count()) if (item := self.files.item(i)) is not None]
+        if names != held:
+            at = max(0, self.files.currentRow())
+            self.files.blockSignals(True)
+            icons = [item.icon() for i in range(self.files.count()) if (item := self.files.item(i)) is not None]
+            self.files.clear()
+            for place, name in enumerate(names):
+                item = QListWidgetItem(icons[place] if place < len(icons) else QIcon(), name)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+                item.setToolTip(plain(name))
+                self.files.addItem(item)
+            self.files.setCurrentRow(min(at, len(names) - 1))
+            self.files.blockSignals(False)
+        for part in (self.files, self._remove, self._sentence, self.sources, self.facts):
+            part.setVisible(bool(names))
+        self._empty.setVisible(not names)
+        self._show_sources()
+        self._show_file()
+
+    def _show_file(self) -> None:
+        """The chosen file: its settings as a sentence, its channels as pictures that come in between."""
         file = self.file
+        had = next((k for k, p in enumerate(self.pictures) if p.hasFocus()), None)
+        old = {(p.letters, p.channel): p.icon() for p in self.pictures}
+        clear(self._holder)
+        self.pictures = []
         if file is None:
-            self._facts.setText("No layout yet: add a file, or choose one to begin with at Layout ...")
+            self.wipe.hide()
             return
-        size = "as the sources" if file.size is None else str(file.size)
-        packed = "" if file.compression == "none" else f", {file.compression.upper()}"
-        self._facts.setText(
-            f"{file.format.upper()}, {file.bits} bits{packed}, {size}, per {file.per}{', mip levels' if file.mips else ''}"
-        )
-        for channel in file.channels:
-            self.pictures.append(self._picture(channel))
-        if file.channel_count < 4:
-            more = self._picture(None)
-            more.setText(f"{_LETTERS['rgba'[file.channel_count]]}:\nnothing")
-            self.pictures.append(more)
-        for picture in self.pictures:
-            self._holder.addWidget(picture)
-        self._holder.addStretch(1)
-        self._draw(file)
-
-    def _picture(self, channel: LayoutChannel | None) -> QToolButton:
-        made = QToolButton()
-        made.setIconSize(QSize(_SIDE, _SIDE))
-        made.setFixedWidth(_SIDE + 22)
-        made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        if channel is not None:
-            letters = " ".join(_LETTERS[letter] for letter in channel.to) if len(channel.to) < 3 else "Color"
-            made.setText(f"{letters}:\n{in_words(channel)}")
-            made.setToolTip(plain(channel.source))
-        made.setAccessibleName(" ".join(made.text().split()) or "A free channel")
-        made.clicked.connect(lambda _=False, made=made, channel=channel: self._ask(made, channel))
-        return made
-
-    def _draw(self, file: LayoutFile) -> None:
-        """Make the pictures beside the window; what comes too late is dropped."""
-        state, token = self._session.state, object()
-        self._asked = token
-
-        def make(_: object) -> Pictures:
-            variant = state.project.active_variant
-            surface = Surface(state, variant, (_SIDE, _SIDE))
-            words = state.project.regions.regions
-            filled = file.channels
-            if words:
-                first = state.project.regions.divisions[0].name
-                filled = tuple(
-                    c.model_copy(
-                        update={"source": c.source.replace("{region}", words[0].name).replace("{division}", first)}
-                    )
-                    for c in filled
+        for key, made in self.settings.items():
+            made.setText(
+                next(
+                    (words for words, parts in _CHOICES[key] if parts[key] == getattr(file, key)),
+                    str(getattr(file, key)),
                 )
-            made: Pictures = []
-            for channel in filled:
+            )
+        self.settings["compression"].setVisible(file.format in ("dds", "ktx2"))
+        self.settings["mips"].setVisible(file.format in ("dds", "ktx2"))
+        shown: list[tuple[str, LayoutChannel | None]] = [(c.to, c) for c in file.channels]
+        filled = {letter for letters, _ in shown for letter in letters}
+        shown += [(letter, None) for letter in "rgba" if letter not in filled]
+        shown.sort(key=lambda one: "rgba".index(one[0][0]))
+        for letters, channel in shown:
+            made = ChannelPicture(letters, channel)
+            if (letters, channel) in old:
+                made.setIcon(old[letters, channel])
+            made.clicked.connect(lambda _=False, made=made: self._ask(made))
+            made.dropped.connect(lambda source, made=made: self.put(made.letters[0], source))
+            made.emptied.connect(lambda made=made: self._empty_channel(made.channel))
+            self.pictures.append(made)
+            self._holder.addWidget(made)
+        if had is not None:
+            self.pictures[min(had, len(self.pictures) - 1)].setFocus()
+        self.wipe.setVisible(file.compression not in ("none", "bc6h"))
+        self._newest.ask()
+
+    def _show_sources(self) -> None:
+        """What there is, in groups."""
+        state = self._session.state
+        groups = {
+            "Surface": [(ATTRIBUTES[key].label, f"attribute:{key}") for key in state.attributes],
+            "Regions": [(r.name, f"region:{r.id if '+' in r.name else r.name}") for r in state.project.regions.regions],
+            "Textures": [(t.name, f"texture:{t.name}") for t in state.project.asset.textures],
+            "Masks of steps": [(s.name, f"mask:{s.name}") for s in state.project.recipe.steps],
+            "Divisions": [(f"flags of {d.name}", f"id:{d.name}") for d in state.project.regions.divisions],
+            "Besides": [("the tone", "tone"), ("0 everywhere", "constant:0"), ("1 everywhere", "constant:1")],
+        }
+        wanted = [(name, source) for title, some in groups.items() if some for name, source in [(title, ""), *some]]
+        held = [self.sources.item(i) for i in range(self.sources.count())]
+        if wanted == [(i.text(), i.data(Qt.ItemDataRole.UserRole)) for i in held if i is not None]:
+            return
+        self.sources.clear()
+        for name, source in wanted:
+            item = QListWidgetItem(name)
+            item.setData(Qt.ItemDataRole.UserRole, source)
+            item.setToolTip(plain(source))
+            if not source:
+                item.setFlags(Qt.ItemFlag.NoItemFlags)
+                item.setFont(theme.font(theme.NOTE, strong=True))
+            self.sources.addItem(item)
+
+    # --- looking ---------------------------------------------------------------------------------------------------
+
+    def _chosen(self) -> None:
+        self._leads = self.isVisible()
+        self._show_file()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._leads = True
+        self._newest.ask()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        if self.look is not None:
+            self.look = None
+            self._views.show_extras({})
+            self._views.shown.show_flat(Show.RECIPE)
+
+    def _wish(self) -> Wish | None:
+        """The chosen file as it will be written, and small ones of all."""
+        state, file, layout = self._session.state, self.file, layout_of(self._session.state)
+        if file is None or layout is None or not self.isVisible():
+            return None
+        variant, longest = state.project.active_variant, state.project.delivery.size
+        count = self._count(state, layout, file)
+
+        def make() -> tuple[Look | str, Icons]:
+            icons: Icons = []
+            small = Surface(state, variant, (_ICON * 2, _ICON * 2))
+            for one in layout.files:
                 try:
-                    values = channel_values(surface, file, channel)
-                    made.append(np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8))
-                except EvenPaletteError as error:
-                    made.append(str(error))
-            return made
+                    pixels = file_pixels(small, one)[..., :3]
+                    icons.append(np.rint(np.clip(pixels, 0, 1) * 255).astype(np.uint8))
+                except EvenPaletteError:
+                    icons.append(None)
+            try:
+                return look_at(state, file, variant, longest), icons
+            except EvenPaletteError as error:
+                return str(error), icons
 
-        def done(made: Pictures) -> None:
-            if self._asked is token:
-                self._show(made)
+        def done(found: tuple[Look | str, Icons]) -> None:
+            if self.file == file and self.isVisible():
+                self._show(file, count, *found)
 
-        self._session.tasks.start(Task("Looking at the layout", make, done, self._session.failed, exclusive=False))
+        return make, done
 
-    def _show(self, made: Pictures) -> None:
-        for picture, pixels in zip(self.pictures, made, strict=False):
-            if isinstance(pixels, str):
-                picture.setToolTip(plain(pixels))
-                continue
-            rgb = np.repeat(pixels, 3, 2) if pixels.shape[2] == 1 else pixels[..., :3]
-            if rgb.shape[2] == 2:
-                rgb = np.concatenate([rgb, np.full_like(rgb[..., :1], 255)], 2)
-            whole = np.ascontiguousarray(rgb)
-            image = QImage(
-                whole.tobytes(), whole.shape[1], whole.shape[0], whole.shape[1] * 3, QImage.Format.Format_RGB888
-            ).copy()
-            picture.setIcon(QIcon(QPixmap.fromImage(image)))
+    @staticmethod
+    def _count(state: State, layout: Layout, file: LayoutFile) -> int:
+        """How many files a line makes."""
+        try:
+            return len(
+                planned_files(state, layout.model_copy(update={"files": (file,)}), state.project.delivery.variants)
+            )
+        except EvenPaletteError:
+            return 0
+
+    def _show(self, file: LayoutFile, count: int, found: Look | str, icons: Icons) -> None:
+        self.files.blockSignals(True)
+        for place, pixels in enumerate(icons):
+            item = self.files.item(place)
+            if item is not None and pixels is not None:
+                whole = np.repeat(pixels[..., :1], 3, 2) if pixels.shape[2] == 1 else pixels
+                if whole.shape[2] == 2:
+                    whole = np.concatenate([whole, np.zeros_like(whole[..., :1])], 2)
+                item.setIcon(QIcon(QPixmap.fromImage(image_of(whole))))
+        self.files.blockSignals(False)
+        if isinstance(found, str):
+            self.facts.setText(found)
+            self.facts.setToolTip(plain(found))
+            return
+        self.look = found
+        for picture in self.pictures:
+            if picture.channel is not None:
+                picture.show_pixels([found.channels["rgba".index(letter)] for letter in picture.letters])
+        about = "" if found.exact else "about "
+        text = f"{about}{_mega(found.disk)} on disk, {_mega(found.memory)} in memory"
+        tip = f"{file.name}: {found.size[0]} x {found.size[1]}, {text}; {counted(count, 'file')}"
+        if found.worst:
+            text += f"; {file.compression.upper()}: up to {counted(max(found.worst), 'code')} off"
+            tip += f". {file.compression.upper()} changes {_lost(found)}"
+        else:
+            text = f"{found.size[0]} x {found.size[1]}, {text}; {counted(count, 'file')}"
+        self.facts.setText(text)
+        self.facts.setToolTip(plain(tip))
+        self._views.show_extras({_EXTRA: ("File as written", found.written)})
+        if self._leads:
+            self._leads = False
+            self._views.shown.show_flat(TEXTURE + _EXTRA)
+        self._middle = busiest_place(found.plain)
+        self._place()
+
+    def _place(self) -> None:
+        """The wipe at twice the size, around what is looked at."""
+        if self.look is None or not self.wipe.isVisible():
+            return
+        size = max(1, self.wipe.width() // 2), max(1, self.wipe.height() // 2)
+        both = [image_of(crop_of(raster.pixels, self._middle, size)) for raster in (self.look.plain, self.look.written)]
+        self.wipe.show_pictures(both[0], both[1], ("before", "as written"))
+
+    def _move(self, x: float, y: float) -> None:
+        if self.look is not None:
+            width, height = self.look.plain.size
+            self._middle = (
+                min(1.0, max(0.0, self._middle[0] + x * self.wipe.width() / 2 / width)),
+                min(1.0, max(0.0, self._middle[1] + y * self.wipe.height() / 2 / height)),
+            )
+            self._place()
 
     # --- changes ---------------------------------------------------------------------------------------------------
 
-    def _ask(self, picture: QToolButton, channel: LayoutChannel | None) -> None:
-        """What may lie in a channel, by what this project has."""
-        state, menu = self._session.state, QMenu(self)
-
-        def offer(where: QMenu, words: str, source: str) -> None:
-            action = where.addAction(words)
-            assert action is not None
-            action.triggered.connect(lambda _=False: self.put(channel, source))
-
-        for words, sources in self._offers(state).items():
-            below = menu.addMenu(words)
-            assert below is not None
-            for name, source in sources:
-                offer(below, name, source)
+    def _ask(self, picture: ChannelPicture) -> None:
+        """What else may be done with a channel."""
+        channel = picture.channel
+        self._letter = picture.letters[0]
+        menu = QMenu(self)
+        place = menu.addMenu("Fill it with")
+        assert place is not None
+        for at in range(self.sources.count()):
+            item = self.sources.item(at)
+            source = item.data(Qt.ItemDataRole.UserRole) if item is not None else ""
+            if item is not None and source:
+                action = place.addAction(entry(item.text()))
+                assert action is not None
+                action.triggered.connect(lambda _=False, s=source: self.put(picture.letters[0], s))
+            elif item is not None:
+                place.addSection(entry(item.text()))
         if channel is not None:
-            menu.addSeparator()
-            turned = menu.addAction("As it is" if channel.invert else "Turned around")
-            assert turned is not None
-            turned.triggered.connect(
-                lambda _=False: self._change(channel, lambda c: c.model_copy(update={"invert": not c.invert}))
-            )
+            changes: list[tuple[str, Callable[[LayoutChannel], list[LayoutChannel]]]] = [
+                (
+                    "As it is" if channel.invert else "Turned around",
+                    lambda c: [c.model_copy(update={"invert": not c.invert})],
+                ),
+            ]
+            if len(channel.to) > 1:
+                changes.append(("A picture for each channel", _parted))
+            if channel.source.startswith("attribute:normal"):
+                is_down = channel.green == "down"
+                changes.append(
+                    (
+                        f"Green {'up' if is_down else 'down'}",
+                        lambda c: [c.model_copy(update={"green": "up" if is_down else "down"})],
+                    )
+                )
+                if channel.to == "rgb":
+                    changes.append(("Two channels are enough", lambda c: [c.model_copy(update={"to": "rg"})]))
+            for words, change in changes:
+                action = menu.addAction(words)
+                assert action is not None
+                action.triggered.connect(lambda _=False, change=change: self._change(channel, change))
             if self.file is not None and len(self.file.channels) > 1:
-                gone = menu.addAction("Nothing")
-                assert gone is not None
-                gone.triggered.connect(lambda _=False: self._change(channel, lambda _: None))
+                action = menu.addAction("Nothing")
+                assert action is not None
+                action.triggered.connect(lambda _=False: self._empty_channel(channel))
         menu.exec(picture.mapToGlobal(picture.rect().bottomLeft()))
 
-    @staticmethod
-    def _offers(state: State) -> dict[str, list[tuple[str, str]]]:
-        found = {"Surface": [(ATTRIBUTES[key].label, f"attribute:{key}") for key in state.attributes]}
-        found["Regions"] = [(region.name, f"region:{region.name}") for region in state.project.regions.regions]
-        found["Masks of steps"] = [(step.name, f"mask:{step.name}") for step in state.project.recipe.steps]
-        found["Textures"] = [(f"{t.name}, red", f"texture:{t.name}.r") for t in state.project.asset.textures]
-        found["Numbers"] = [("0 everywhere", "constant:0"), ("1 everywhere", "constant:1")]
-        return {words: sources for words, sources in found.items() if sources}
+    def _activated(self, item: QListWidgetItem) -> None:
+        """Return on a source: into the channel that was chosen last, or the next free one."""
+        source = item.data(Qt.ItemDataRole.UserRole)
+        free = next((p.letters[0] for p in self.pictures if p.channel is None), self._letter)
+        if source:
+            self.put(free, source)
 
-    def put(self, channel: LayoutChannel | None, source: str) -> None:
-        """Have a source in a channel, or in the next free one."""
-        file = self.file
-        if file is None:
-            return
-        kind, _, key = source.partition(":")
-        is_wide = kind == "attribute" and ATTRIBUTES[key].holds is not Holds.DATA
-        if channel is not None:
-            if is_wide and len(channel.to) == 1:
-                source += ".r"
-            self._change(channel, lambda c: c.model_copy(update={"source": source}))
-            return
-        free = "rgba"[file.channel_count]
-        made = LayoutChannel(to=free, source=f"{source}.r" if is_wide else source)
-        self._apply(lambda f: f.model_copy(update={"channels": (*f.channels, made)}))
+    def put(self, letter: str, source: str) -> None:
+        """Have a source in a channel, by one of its letters."""
+        self._letter = letter
+        if source.startswith("texture:"):
+            name = source.partition(":")[2]
+            texture = next((t for t in self._session.state.project.asset.textures if t.name == name), None)
+            raster = self._session.state.textures.get(texture.id) if texture is not None else None
+            file = self.file
+            held = next((c for c in file.channels if letter in c.to), None) if file is not None else None
+            if raster is not None and raster.channels > 1 and (held is None or len(held.to) == 1):
+                source += "." + (letter if "rgba".index(letter) < raster.channels else "r")
+        self._apply("Channel of a file", lambda file: with_source(file, letter, source))
 
-    def _change(self, channel: LayoutChannel, change: Callable[[LayoutChannel], LayoutChannel | None]) -> None:
+    def _empty_channel(self, channel: LayoutChannel | None) -> None:
+        if channel is not None and self.file is not None and len(self.file.channels) > 1:
+            self._change(channel, lambda _: [])
+
+    def _change(self, channel: LayoutChannel, change: Callable[[LayoutChannel], list[LayoutChannel]]) -> None:
         def changed(file: LayoutFile) -> LayoutFile:
-            found = [change(c) if c == channel else c for c in file.channels]
-            return file.model_copy(update={"channels": tuple(c for c in found if c is not None)})
+            made = [one for c in file.channels for one in (change(c) if c == channel else [c])]
+            return with_settings(file, channels=[c.model_dump(by_alias=True) for c in made])
 
-        self._apply(changed)
+        self._apply("Channel of a file", changed)
 
-    def _apply(self, change: Callable[[LayoutFile], LayoutFile]) -> None:
+    def set_file(self, **parts: object) -> None:
+        """Have the file written in another way."""
+        self._apply("How a file is written", lambda file: with_settings(file, **parts))
+
+    def _apply(self, words: str, change: Callable[[LayoutFile], LayoutFile]) -> None:
         file = self.file
         if file is not None:
-            self._session.apply("Layout", lambda s: with_file(s, file.name, change))
-            self.refresh()
+            self._session.apply(words, lambda s: with_file(s, file.name, change))
+
+    def _renamed(self, item: QListWidgetItem) -> None:
+        layout, at = layout_of(self._session.state), self.files.row(item)
+        if layout is None or not 0 <= at < len(layout.files) or item.text() == layout.files[at].name:
+            return
+        name, text = layout.files[at].name, item.text()
+        self._session.apply("Rename a file", lambda s: with_file(s, name, lambda f: with_settings(f, name=text)))
+        self.refresh()
 
     def add_file(self) -> None:
         """Another file, which begins with the color."""
 
         def more(state: State) -> State:
-            layout = layout_of(state) or Layout(name=state.project.name[:80], files=(_new_file(0),))
+            layout = layout_of(state) or Layout(name=state.project.name[:80], files=(_new_file(()),))
             if layout_of(state) is not None:
-                layout = layout.model_copy(update={"files": (*layout.files, _new_file(len(layout.files)))})
+                layout = layout.model_copy(update={"files": (*layout.files, _new_file(layout.files))})
             return with_layout(state, layout)
 
         self._session.apply("Add a file to the layout", more)
         self.refresh()
-        self.files.setCurrentIndex(self.files.count() - 1)
-        self.refresh()
+        self.files.setCurrentRow(self.files.count() - 1)
 
     def remove_file(self) -> None:
         """The file that is looked at goes; with the last one the layout does."""
@@ -258,9 +497,35 @@ class LayoutPage(QWidget):
             )
 
         self._session.apply("Take a file out of the layout", fewer)
-        self.refresh()
 
 
-def _new_file(number: int) -> LayoutFile:
-    name = "{project}_{variant}" + (f"_{number + 1}" if number else "")
+def _new_file(others: Sequence[LayoutFile]) -> LayoutFile:
+    names = {file.name for file in others}
+    name, number = "{project}_{variant}", 1
+    while name in names:
+        number += 1
+        name = f"{{project}}_{{variant}}_{number}"
     return LayoutFile(name=name, channels=(LayoutChannel(to="rgb", source="attribute:base_color"),))
+
+
+def _parted(channel: LayoutChannel) -> list[LayoutChannel]:
+    """A channel of several letters as one for each."""
+    is_plain = channel.source.split(":")[0] in ("attribute", "texture") and "@" not in channel.source
+    return [
+        channel.model_copy(update={"to": letter, "source": f"{channel.source}.{part}" if is_plain else channel.source})
+        for letter, part in zip(channel.to, "rgba", strict=False)
+    ]
+
+
+def _mega(count: int) -> str:
+    return f"{count / 1e6:.2f} MB"
+
+
+def _lost(look: Look) -> str:
+    """What blocks leave of each channel, in words."""
+    letters = ("red", "green", "blue", "alpha")
+    each = [
+        f"{letters[k]} by {mean:.1f}, at most {worst}"
+        for k, (mean, worst) in enumerate(zip(look.mean, look.worst, strict=True))
+    ]
+    return "; ".join(each) + " codes"

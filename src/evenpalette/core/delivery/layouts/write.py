@@ -47,7 +47,7 @@ def planned_files(
     for file in layout.files:
         for sheet in state.project.sheets:
             on = state.on(sheet.id)
-            size = _size(on, file, longest)
+            size = file_size(on, file, longest)
             words = {"project": safe_name(state.project.name), "sheet": safe_name(sheet.name), "size": str(max(size))}
             for more, variant in _each(on, file, named):
                 said = words | {key: safe_name(value) for key, value in more.items()}
@@ -94,7 +94,8 @@ def _for(file: LayoutFile, words: dict[str, str]) -> LayoutFile:
     return file.model_copy(update={"channels": channels})
 
 
-def _size(state: State, file: LayoutFile, longest: int) -> tuple[int, int]:
+def file_size(state: State, file: LayoutFile, longest: int = 0) -> tuple[int, int]:
+    """(width, height) of a file on the active sheet. longest: side of those that say no size."""
     if isinstance(file.size, float):
         width, height = delivered_size(state, 0)
         return max(1, round(width * file.size)), max(1, round(height * file.size))
@@ -140,7 +141,11 @@ def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
 
 def file_content(surface: Surface, file: LayoutFile) -> bytes:
     """The bytes of a file. Raises LayoutError, ImageFileError."""
-    pixels = file_pixels(surface, file)
+    return content_of(surface, file, file_pixels(surface, file))
+
+
+def content_of(surface: Surface, file: LayoutFile, pixels: NDArray[np.float32]) -> bytes:
+    """The bytes of a file of its `file_pixels`. Raises ImageFileError."""
     srgb = is_srgb(surface.state, file)
     if file.format == "exr":
         return encode_exr_of(pixels, half=file.bits == 16)

@@ -1,0 +1,86 @@
+"""A channel of a file as a picture of what it holds, with where that comes from; what is dropped on it lies there."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QPixmap
+from PyQt6.QtWidgets import QToolButton
+
+from evenpalette.app.plain import entry, plain
+from evenpalette.app.widgets.before_after import image_of
+from evenpalette.app.widgets.source_drag import taken
+from evenpalette.core.document.layout_model import LayoutChannel
+
+SIDE = 76
+_LETTERS = {"r": "Red", "g": "Green", "b": "Blue", "a": "Alpha"}
+
+
+def in_words(channel: LayoutChannel) -> str:
+    """Where a channel comes from, as one says it."""
+    kind, _, rest = channel.source.partition(":")
+    key = rest.partition("@")[0]
+    words = {
+        "attribute": key.replace("_", " "), "region": rest.replace("+", " and "), "id": f"flags of {rest}", "tone": "the tone", "mask": f"mask of {rest}",
+        "constant": f"{rest} everywhere",
+    }.get(kind, rest)  # fmt: skip
+    after = rest.partition("@")[2]
+    said = f"{words} after {after}" if after else words
+    if channel.range is not None:
+        said += f", from {channel.range[0]:g} to {channel.range[1]:g}"
+    return said + (", turned around" if channel.invert else "")
+
+
+class ChannelPicture(QToolButton):
+    """A click or Space asks what is to lie there, Del empties it."""
+
+    dropped = pyqtSignal(str)
+    emptied = pyqtSignal()
+
+    def __init__(self, letters: str, channel: LayoutChannel | None) -> None:
+        """letters: those of the file that it stands for. channel: None for one that nothing fills yet."""
+        super().__init__()
+        self.letters, self.channel = letters, channel
+        self.setObjectName("picture")
+        self.setAcceptDrops(True)
+        self.setIconSize(QSize(SIDE, SIDE))
+        self.setFixedWidth(SIDE + 12)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        name = "Color" if len(letters) == 3 else " and ".join(_LETTERS[letter] for letter in letters)
+        words = in_words(channel) if channel is not None else "nothing"
+        fitted = self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, SIDE + 4)
+        self.setText(entry(f"{name}\n{fitted}"))
+        self.setToolTip(plain(f"{name}: {words}. Click, or drop a region, a map or a texture on it"))
+        self.setAccessibleName(f"{name}: {words}")
+        blank = QPixmap(SIDE, SIDE)
+        blank.fill(Qt.GlobalColor.transparent)
+        self.setIcon(QIcon(blank))
+
+    def show_pixels(self, pixels: list[NDArray[np.uint8]]) -> None:
+        """What its channels hold, (height, width) each."""
+        whole = pixels * 3 if len(pixels) == 1 else [*pixels, np.full_like(pixels[0], 0)][:3]
+        image = image_of(np.ascontiguousarray(np.stack(whole, -1)))
+        scaled = QPixmap.fromImage(image).scaled(
+            SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+        self.setIcon(QIcon(scaled))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.emptied.emit()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        self.setDown(bool(taken(event)))
+
+    def dragLeaveEvent(self, _: object) -> None:
+        self.setDown(False)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        self.setDown(False)
+        if source := taken(event):
+            self.dropped.emit(source)

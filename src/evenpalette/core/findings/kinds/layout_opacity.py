@@ -1,0 +1,45 @@
+"""Opacity in a file of the layout, on a sheet that says it is opaque."""
+
+from collections.abc import Iterator
+
+from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
+from evenpalette.core.document.project import OpacityUse
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.recipe import set_opacity_use
+from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
+from evenpalette.core.findings.look import Look
+
+
+def _is_opacity(channel: LayoutChannel) -> bool:
+    return channel.source.partition("@")[0] == "attribute:opacity"
+
+
+def find(look: Look) -> Iterator[Finding]:
+    """Each file that has it."""
+    layout = layout_of(look.state)
+    if look.state.project.sheet.opacity is not OpacityUse.OPAQUE or "opacity" not in look.state.attributes:
+        return
+    for file in layout.files if layout is not None else ():
+        if any(_is_opacity(c) for c in file.channels):
+            text = f"The layout's file {file.name} has opacity, but the sheet is opaque: nobody reads it"
+            yield FINDING.at(text, subject=file.name)
+
+
+def mend(state: State, finding: Finding) -> Mend | None:
+    """Leave it out; where nothing else is in the file, the sheet is cut out by it."""
+    layout = layout_of(state)
+    file = next((f for f in layout.files if f.name == finding.subject), None) if layout is not None else None
+    if file is None:
+        return None
+    if all(_is_opacity(c) for c in file.channels):
+        return "Cut out by it", lambda s: set_opacity_use(s, OpacityUse.CUT_OUT)
+
+    def fewer(file: LayoutFile) -> LayoutFile:
+        return file.model_copy(update={"channels": tuple(c for c in file.channels if not _is_opacity(c))})
+
+    return "Leave it out", lambda s: with_file(s, finding.subject, fewer)
+
+
+FINDING = FindingKind("layout-opacity", "delivery", 45, Weight.TIDY, Cost.DESCRIPTION, find, mend)
