@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.core.delivery.layouts.shelf import kept_layouts
 from evenpalette.core.document.layout_model import layout_text
-
 from tests.helpers.hand import Hand
 
 

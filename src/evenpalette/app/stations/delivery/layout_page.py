@@ -164,7 +164,7 @@ class LayoutPage(QWidget):
     def _setting(self, key: str) -> QToolButton:
         made = QToolButton()
         made.setObjectName("word")
-        made.setToolTip(_SET_TIPS[key])
+        made.setToolTip(plain(_SET_TIPS[key]))
         made.setAccessibleName(_SET_TIPS[key])
         made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
