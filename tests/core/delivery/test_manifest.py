@@ -1,10 +1,16 @@
 """A delivery as a whole: what is as it was is not written again, what is left over goes only on wish."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
+from types import MappingProxyType
+
+import pytest
 
 from evenpalette.cli import main
+from evenpalette.core.delivery import render
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.document.layout_model import read_layout
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import set_value
 
@@ -40,6 +46,48 @@ def test_only_what_changed_is_written_again_and_what_is_left_is_named(lantern: S
     assert not (tmp_path / gone).parent.exists()
     assert (tmp_path / "variants" / "mine.txt").read_text() == "keep"
     assert deliver(changed, tmp_path, variants=variants[:2], longest=64, kit_longest=64).left == []
+
+
+def test_what_was_made_from_the_same_is_not_made_again(
+    lantern: State, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Counts the recipes that are evaluated; that the files are those of a delivery into an empty folder is compared."""
+    counts: list[int] = []
+    plain = render.evaluate_surfaces
+
+    def counted(recipes: list, *given: object, **words: object) -> object:
+        counts.append(len(recipes))
+        return plain(recipes, *given, **words)
+
+    monkeypatch.setattr(render, "evaluate_surfaces", counted)
+    layout = read_layout(
+        '{"format": "even-palette-layout", "version": 1, "files": [{"name": "{variant}_r", "channels": '
+        '[{"to": "r", "from": "attribute:roughness"}]}]}'
+    )
+    variants = [v.id for v in lantern.project.variants[:3]]
+    words = {"variants": variants, "longest": 32, "kit_longest": 32, "targets": ["images", "kit"], "layout": layout}
+    paper = next(p for p in lantern.project.parameters if p.name == "Paper tint")
+    one = set_value(lantern, variants[0], paper.id, "#123456")
+    region = next(iter(lantern.coverages))
+    half = MappingProxyType({**lantern.coverages, region: lantern.coverages[region] // 2})
+    other_plane = replace(lantern, coverages=half)
+    for state, recipes in ((lantern, 3), (lantern, 0), (one, 1), (other_plane, 3)):
+        counts.clear()
+        deliver(state, tmp_path / "out", **words)
+        assert sum(counts) == recipes
+        deliver(state, tmp_path / f"fresh {len(list(tmp_path.iterdir()))}", **words)
+        fresh = max(tmp_path.glob("fresh *"), key=lambda path: path.stat().st_mtime_ns)
+        for file in fresh.rglob("*"):
+            if file.is_file():
+                assert (tmp_path / "out" / file.relative_to(fresh)).read_bytes() == file.read_bytes(), file
+    # What the manifest says of a map is a stranger's word: a wrong one is made anew.
+    said = json.loads((tmp_path / "out" / "delivery.json").read_text())
+    for entry in said["files"].values():
+        entry["map"] = {"file": 3}
+    (tmp_path / "out" / "delivery.json").write_text(json.dumps(said))
+    counts.clear()
+    deliver(other_plane, tmp_path / "out", **words)
+    assert sum(counts) == 3
 
 
 def test_a_hostile_manifest_removes_nothing_outside(demo_folder: Path, tmp_path: Path) -> None:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from evenpalette.core.delivery.layouts.write import planned_files, write_files
-from evenpalette.core.delivery.manifest import Report, remove_left, settle
+from evenpalette.core.delivery.manifest import Former, Report, remove_left, settle
 from evenpalette.core.delivery.plan import planned
 from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.delivery.targets import TARGETS
@@ -44,12 +44,14 @@ def deliver(
     done = 0.0
     try:
         with files_as_one(out) as staged:
-            delivered = Delivered()
+            delivered = Delivered(Former(out))
             for target in asked:
                 target.write(plan, delivered, staged, part_of(progress, done / whole, target.weight / whole))
                 done += target.weight
-            write_files(state, files, staged, workers, part_of(progress, done / whole, _LAYOUT_WEIGHT / whole))
-            report = settle(staged, out, clean=clean)
+            write_files(
+                state, files, staged, delivered.former, workers, part_of(progress, done / whole, _LAYOUT_WEIGHT / whole)
+            )
+            report = settle(staged, out, delivered.former, clean=clean)
         if clean:
             remove_left(out, report)
     except (OSError, UnicodeError) as error:

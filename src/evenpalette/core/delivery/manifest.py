@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
@@ -33,15 +34,52 @@ class Report:
         return text
 
 
-def settle(staged: Path, out: Path, *, clean: bool = False) -> Report:
-    """Take away from what is to be moved in what lies there already, and put the manifest beside the rest. clean: what
-    is left over from a former delivery is removed once all is in place, by `remove_left`. Raises OSError."""
-    report, said = Report(), {}
-    former = read_manifest(out)
+class Former:
+    """What lies in a folder of a former delivery. Files whose inputs are as they were are taken as they lie there, and
+    need not be made; what the new ones depend on is noted for the next delivery."""
+
+    def __init__(self, out: Path) -> None:
+        self._out = out
+        self.files = read_manifest(out)
+        #: Files that are taken as they are, by name, as the manifest has them.
+        self.taken: dict[str, dict[str, object]] = {}
+        #: By the name of a new file: what it was made from, and what else is said of it.
+        self.notes: dict[str, dict[str, object]] = {}
+
+    def take(self, names: Sequence[str], inputs: str) -> list[dict[str, object]] | None:
+        """Take these files, all of them, as the manifest has them; None where one was made from something else, or is
+        not as it was written. inputs: a `fingerprint`."""
+        found = [self.files.get(name, {}) for name in names]
+        if any(said.get("inputs") != inputs for said in found):
+            return None
+        if not all(self._is_whole(name, said) for name, said in zip(names, found, strict=True)):
+            return None
+        self.taken.update(zip(names, found, strict=True))
+        return found
+
+    def note(self, name: str, inputs: str, **more: object) -> None:
+        """What a file that is written now was made from."""
+        self.notes[name] = {"inputs": inputs, **more}
+
+    def _is_whole(self, name: str, said: dict[str, object]) -> bool:
+        place = self._out / name
+        if place.is_symlink() or not place.resolve().is_relative_to(self._out.resolve()) or not place.is_file():
+            return False
+        return place.stat().st_size == said.get("bytes") and _digest(place) == said.get("sha256")
+
+
+def settle(staged: Path, out: Path, former: Former, *, clean: bool = False) -> Report:
+    """Take away from what is to be moved in what lies there already, and put the manifest beside the rest. former: what
+    was taken as it lies there, and what new files were made from. clean: what is left over from a former delivery is
+    removed once all is in place, by `remove_left`. Raises OSError."""
+    report = Report()
+    said: dict[str, dict[str, object]] = dict(former.taken)
+    report.files = [out / name for name in former.taken]
+    report.unchanged = len(former.taken)
     for file in sorted(path for path in staged.rglob("*") if path.is_file()):
         name = file.relative_to(staged).as_posix()
         digest, place = _digest(file), out / name
-        said[name] = {"sha256": digest, "bytes": file.stat().st_size}
+        said[name] = {"sha256": digest, "bytes": file.stat().st_size, **former.notes.get(name, {})}
         report.files.append(place)
         if (
             place.is_file()
@@ -51,10 +89,11 @@ def settle(staged: Path, out: Path, *, clean: bool = False) -> Report:
         ):
             file.unlink()
             report.unchanged += 1
+    report.files.sort()
     report.left = [
-        name for name in former if name not in said and (out / name).is_file() and not (out / name).is_symlink()
+        name for name in former.files if name not in said and (out / name).is_file() and not (out / name).is_symlink()
     ]
-    kept = {} if clean else {name: former[name] for name in report.left}
+    kept = {} if clean else {name: former.files[name] for name in report.left}
     text = json.dumps(
         {"format": FORMAT, "version": VERSION, "files": dict(sorted(said.items())), "left": kept},
         indent=1,

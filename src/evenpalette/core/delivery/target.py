@@ -5,14 +5,17 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from evenpalette.core.delivery.kit_model import KitMap
+from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DeliveryPlan
 from evenpalette.core.parallel import Progress
 
 
 @dataclass
 class Delivered:
-    """What targets before this one have written, as it is to be said. maps: by variant and sheet."""
+    """What targets before this one have written, as it is to be said. former: what lies in the folder already. maps: by
+    variant and sheet."""
 
+    former: Former
     maps: dict[tuple[str | None, str], dict[str, KitMap]] = field(default_factory=dict)
 
 

@@ -8,7 +8,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.delivery.inputs import fingerprint
 from evenpalette.core.delivery.layouts.planes import Source, Surface, channel_values, is_float, is_srgb
+from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DEFAULTS
 from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.document.layout_model import ENDINGS, Layout, LayoutFile, filled_in
@@ -103,11 +105,18 @@ def file_size(state: State, file: LayoutFile, longest: int = 0) -> tuple[int, in
 
 
 def write_files(
-    state: State, planned: list[PlannedFile], folder: Path, workers: int = 0, progress: Progress = no_progress
-) -> None:
-    """Make files and write them into a folder. Raises LayoutError, ImageFileError, OSError."""
-    count = max(1, len({(one.sheet, one.variant, one.size) for one in planned}))
-    for done, (some, surface) in enumerate(_by_surface(state, planned, workers)):
+    state: State, planned: list[PlannedFile], folder: Path, former: Former, workers: int = 0, progress: Progress = no_progress
+) -> None:  # fmt: skip
+    """Make files and write them into a folder, but for those that lie there already and were made from the same.
+    Raises LayoutError, ImageFileError, OSError."""
+    new: list[PlannedFile] = []
+    for one in planned:
+        inputs = fingerprint(state.on(one.sheet), one.variant, "layout", one.size, one.file.model_dump_json())
+        if former.take([one.name], inputs) is None:
+            former.note(one.name, inputs)
+            new.append(one)
+    count = max(1, len({(one.sheet, one.variant, one.size) for one in new}))
+    for done, (some, surface) in enumerate(_by_surface(state, new, workers)):
         surface.prepare([one.file for one in some])
         for one in some:
             (folder / one.name).write_bytes(file_content(surface, one.file))

@@ -2,8 +2,11 @@
 
 from pathlib import Path
 
+from pydantic import ValidationError
+
+from evenpalette.core.delivery.inputs import fingerprint
 from evenpalette.core.delivery.kit_model import KitMap
-from evenpalette.core.delivery.plan import DeliveryPlan
+from evenpalette.core.delivery.plan import DeliveryPlan, PlannedVariant
 from evenpalette.core.delivery.render import Map, delivered_size, render_variants
 from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.delivery.writing import Writing
@@ -13,20 +16,47 @@ from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
 
 
 def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Progress) -> None:
-    """All maps of all variants, sheet by sheet; they are encoded beside the evaluation, a few at a time."""
+    """All maps of all variants, sheet by sheet; they are encoded beside the evaluation, a few at a time. Those that lie
+    in the folder already, made from the same, are taken as they are."""
+    former = delivered.former
     for number, sheet in enumerate(plan.sheets):
         state = plan.state.on(sheet.id)
         size = delivered_size(state, plan.longest)
-        ids = [variant.id for variant in plan.variants]
         part = part_of(progress, number / len(plan.sheets), 1 / len(plan.sheets))
-        rendered = render_variants(state, ids, plan.maps, size, progress=part, workers=plan.workers)
+        new: list[tuple[PlannedVariant, str]] = []
+        for variant in plan.variants:
+            inputs = fingerprint(state, variant.id, "images", size, plan.maps)
+            names = [str(plan.maps_folder(variant, sheet) / f"{key}.png") for key in plan.maps]
+            said = _as_said(former.take(names, inputs))
+            if said is None:
+                new.append((variant, inputs))
+            else:
+                delivered.maps[variant.id, sheet.id] = dict(zip(plan.maps, said, strict=True))
+        rendered = render_variants(
+            state, [variant.id for variant, _ in new], plan.maps, size, progress=part, workers=plan.workers
+        )
         with Writing(plan.workers) as writing:
-            for variant, made in zip(plan.variants, rendered, strict=True):
+            for (variant, inputs), made in zip(new, rendered, strict=True):
                 target = folder / plan.maps_folder(variant, sheet)
                 target.mkdir(parents=True)
                 for key, map_ in made.items():
                     writing.put(target / f"{key}.png", map_.raster)
-                delivered.maps[variant.id, sheet.id] = {key: _said(map_) for key, map_ in made.items()}
+                    said_now = _said(map_)
+                    former.note(
+                        str(plan.maps_folder(variant, sheet) / f"{key}.png"),
+                        inputs,
+                        map=said_now.model_dump(mode="json"),
+                    )
+                    delivered.maps.setdefault((variant.id, sheet.id), {})[key] = said_now
+        part(1.0)
+
+
+def _as_said(found: list[dict[str, object]] | None) -> list[KitMap] | None:
+    """What a manifest says of maps; None where it is not as it was written."""
+    try:
+        return [KitMap.model_validate(entry.get("map")) for entry in found] if found is not None else None
+    except ValidationError:
+        return None
 
 
 def _said(map_: Map) -> KitMap:
