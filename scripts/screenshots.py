@@ -234,7 +234,7 @@ def main() -> None:
         if station == "asset":
             _mend(camera)
         if station == "delivery":
-            window.bench(station).pages.open("At a distance")
+            window.bench(station).pages.open("Distance")
             window.bench(station).mips.run()
             camera.take("delivery-distance")
             window.bench(station).pages.open("recipe.glsl")

@@ -3,7 +3,9 @@
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QMimeData, QPointF, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
@@ -20,7 +22,11 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.core.delivery.layouts.shelf import kept_layouts
-from evenpalette.core.document.layout_model import layout_text
+from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile, layout_text
+from evenpalette.core.document.project import Role
+from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.variants import set_value
+from evenpalette.core.raster.image_read import read_image
 from tests.helpers.hand import Hand
 
 
@@ -66,13 +72,29 @@ def test_forms_and_a_layout_are_chosen_delivered_kept_and_undone(hand: Hand, tmp
     assert {"kit", "variants", "moth-lantern.glb", "ember_mr.png", "harbour-night_mr.png"} <= names
     assert (out / "kit" / "preview.html").stat().st_size > 10_000
     hand.wait(lambda: hand.find("Play it", QPushButton, bench).isEnabled())
-    # Names of uniforms were noted, two settings made: three steps back.
+    # What would change since then: nothing; one variant when a color of it is another.
+    bench.pages.open("Changes")
+    compare = hand.find("Compare", QPushButton, bench.since)
+    compare.click()
+    hand.wait(lambda: bench.since.list.count() == 2)
+    assert bench.since.said.text() == "Nothing would change."
+    paper = next(p for p in hand.session.state.project.parameters if p.name == "Paper tint")
+    hand.session.apply("Bluer", lambda s: set_value(s, variants[1].id, paper.id, "#2244cc"))
+    compare.click()
+    hand.wait(lambda: bench.since.said.text() == "1 of 2 variants would change.")
+    assert bench.since.list.item(0).text().startswith(f"{variants[1].name}: ")
+    bench.since.list.setFocus()
+    QTest.keyClick(bench.since.list, Qt.Key.Key_Down)
+    hand.wait(lambda: flat_shows(hand) == "former")
+    assert hand.session.state.project.active_variant in {v.id for v in variants[:2]}
+    # The names of uniforms were noted with the delivery; all of it can be undone.
     assert "p_paper_tint" in hand.session.state.project.delivery.uniforms.values()
-    for _ in range(3):
-        hand.keys("Ctrl+Z")
-    hand.wait()
+    for _ in range(8):
+        if hand.session.state.project.delivery.layout:
+            hand.keys("Ctrl+Z")
+            hand.wait()
     assert not hand.session.state.project.delivery.layout
-    bench.pages.open("What it costs")
+    bench.pages.open("Costs")
     hand.find("Measure", QPushButton, bench.costs).click()
     table = hand.find("Cost of the variants by the way to make them", QTableWidget, bench)
     hand.wait(lambda: table.rowCount() == 4)
@@ -202,3 +224,36 @@ def flat_shows(hand: Hand) -> str:
 
 def size_of(size: tuple[int, int], level: int) -> tuple[int, int]:
     return max(1, size[0] >> level), max(1, size[1] >> level)
+
+
+def test_a_packed_texture_is_taken_apart_at_asset_by_a_line_of_a_layout(hand: Hand, tmp_path: Path) -> None:
+    rng = np.random.default_rng(3)
+    packed = rng.integers(0, 256, (8, 8, 3), np.uint8)
+    Image.fromarray(packed).save(tmp_path / "strangers.png")
+    hand.session.set_station("asset")
+    bench = hand.window.bench("asset")
+    before = len(hand.session.state.project.asset.textures)
+    hand.session.run("In", lambda s, _: add_texture(s, read_image(tmp_path / "strangers.png"), "strangers.png"))
+    hand.wait(lambda: len(hand.session.state.project.asset.textures) == before + 1)
+    texture = hand.session.state.project.asset.textures[-1]
+    line = LayoutFile(
+        name="x",
+        channels=(
+            LayoutChannel(to="r", source="attribute:occlusion"),
+            LayoutChannel(to="g", source="attribute:roughness", invert=True),
+            LayoutChannel(to="b", source="constant:1"),
+        ),
+    )
+    bench.take_apart(texture, line)
+    hand.wait(lambda: len(hand.session.state.project.asset.textures) == before + 3)
+    held = {
+        t.role: hand.session.state.textures[t.id].pixels[..., 0] for t in hand.session.state.project.asset.textures[-2:]
+    }
+    assert np.array_equal(held[Role.OCCLUSION], packed[..., 0])
+    assert np.array_equal(held[Role.ROUGHNESS], 255 - packed[..., 1])
+    hand.keys("Ctrl+Z")
+    hand.wait(lambda: len(hand.session.state.project.asset.textures) == before + 1)
+    said: list[str] = []
+    hand.session.said.connect(lambda text, _: said.append(text))
+    bench.take_apart(texture, line.model_copy(update={"channels": line.channels[2:]}))
+    hand.wait(lambda: said and "of none of strangers.png's channels" in said[-1])

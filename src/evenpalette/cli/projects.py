@@ -10,6 +10,7 @@ from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.consent import inside
 from evenpalette.core.delivery.cost import cheaper_from, costs
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.difference import against_former
 from evenpalette.core.delivery.layouts.read import read_layout_file
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
@@ -61,6 +62,11 @@ def add_verbs(verb: Verb) -> None:
     export.add_argument("--layout", type=Path, metavar="FILE", help="write the files that this layout says instead")
     export.add_argument(
         "--clean", action="store_true", help="remove what a former delivery wrote and this one does not"
+    )
+    export.add_argument(
+        "--dry-run",
+        action="store_true",
+        help="write nothing; say by how much each variant differs from what lies there",
     )
     export.add_argument("--jobs", type=jobs, default=0, help="worker threads; one for each core if left out")
     cost = verb("cost", _cost, "what the variants of a project cost a game, by the ways to make them")
@@ -188,6 +194,12 @@ def _export(options: argparse.Namespace) -> None:
     chosen = _variant_ids(state, options.variant) if options.variant else None
     progress, bar = bar_of("exporting")
     layout = read_layout_file(options.layout) if options.layout is not None else None
+    if options.dry_run:
+        with bar:
+            found = against_former(state, options.out, variants=chosen, longest=options.size, progress=progress)
+        for one in found:
+            print(f"{one.name}{f', {one.sheet}' if one.sheet else ''}: {one.said}")
+        return
     with bar:
         report = deliver(
             state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size, maps=options.maps,

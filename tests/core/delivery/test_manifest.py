@@ -10,9 +10,11 @@ import pytest
 from evenpalette.cli import main
 from evenpalette.core.delivery import render
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.difference import against_former
 from evenpalette.core.document.layout_model import read_layout
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import set_value
+from evenpalette.core.raster.image_read import read_image
 
 
 def test_only_what_changed_is_written_again_and_what_is_left_is_named(lantern: State, tmp_path: Path) -> None:
@@ -51,7 +53,7 @@ def test_only_what_changed_is_written_again_and_what_is_left_is_named(lantern: S
 def test_what_was_made_from_the_same_is_not_made_again(
     lantern: State, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Counts the recipes that are evaluated; that the files are those of a delivery into an empty folder is compared."""
+    """Counts recipes that are evaluated; the files are held against those of a delivery into an empty folder."""
     counts: list[int] = []
     plain = render.evaluate_surfaces
 
@@ -88,6 +90,31 @@ def test_what_was_made_from_the_same_is_not_made_again(
     counts.clear()
     deliver(other_plane, tmp_path / "out", **words)
     assert sum(counts) == 3
+
+
+def test_what_would_change_is_said_in_ciede2000_before_anything_is_written(
+    lantern: State, demo_folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Held against colour-science's CIE 2000 for the variant that changed."""
+    import colour
+
+    variants = [v.id for v in lantern.project.variants[:3]]
+    deliver(lantern, tmp_path, variants=variants[:2], longest=64, targets=["images"])
+    before = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
+    paper = next(p for p in lantern.project.parameters if p.name == "Paper tint")
+    other = set_value(lantern, variants[1], paper.id, "#2244cc")
+    same, changed, new = against_former(other, tmp_path, variants=variants, longest=64)
+    assert (same.said, new.said, new.is_new) == ("as it was", "new", True)
+    now = render.render_map(other, variants[1], (64, 64)).as_linear()
+    then = read_image(tmp_path / "variants" / "harbour-night" / "base_color.png").as_linear()
+    lab = [colour.XYZ_to_Lab(colour.RGB_to_XYZ(p[..., :3], "sRGB"), colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D65"]) for p in (now, then)]  # fmt: skip
+    told = colour.delta_E(*lab, method="CIE 2000")[other.used_at((64, 64))]
+    assert abs(changed.mean - told.mean()) < 0.05
+    assert abs(changed.worst - told.max()) < 0.3
+    assert {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()} == before
+    words = ["export", str(demo_folder), "--out", str(tmp_path), "--size", "64", "--dry-run", "--variant", "Straw"]
+    assert main(words) == 0
+    assert capsys.readouterr().out == "Straw: new\n"
 
 
 def test_a_hostile_manifest_removes_nothing_outside(demo_folder: Path, tmp_path: Path) -> None:

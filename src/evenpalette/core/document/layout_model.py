@@ -57,6 +57,20 @@ class LayoutChannel(Stored):
             raise ValueError("a range from a number to itself has nothing in it")
         return self
 
+    @property
+    def words(self) -> str:
+        """Where it comes from, as one says it."""
+        kind, _, rest = self.source.partition(":")
+        key, _, after = rest.partition("@")
+        said = {
+            "attribute": key.replace("_", " "), "region": rest.replace("+", " and "), "id": f"flags of {rest}", "tone": "the tone",
+            "mask": f"mask of {rest}", "constant": f"{rest} everywhere",
+        }.get(kind, rest)  # fmt: skip
+        said += f" after {after}" if after and kind == "attribute" else ""
+        if self.range is not None:
+            said += f", from {self.range[0]:g} to {self.range[1]:g}"
+        return said + (", turned around" if self.invert else "")
+
 
 class LayoutFile(Stored):
     """One file, or one for each of what `per` says.

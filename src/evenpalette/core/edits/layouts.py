@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from evenpalette.core.document.layout_model import BITS, Layout, LayoutChannel, LayoutFile, layout_text, read_layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture
 from evenpalette.core.errors import LayoutError, ValueProblem
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
@@ -98,8 +99,28 @@ def taken_apart(layout: Layout, file_name: str, raster: Raster) -> list[TakenApa
     role."""
     stem = PurePath(file_name).stem
     file = next((f for f in layout.files if _fits(f.name, stem)), None)
+    return _parts(file, stem, raster) if file is not None else []
+
+
+def take_apart(state: State, texture_id: str, file: LayoutFile) -> State:
+    """The project with a texture of its taken apart by a line of a layout: each channel that has a role becomes a
+    texture of its own; the packed one stays. Raises ValueProblem where no channel has one."""
+    raster = state.textures.get(texture_id)
+    texture = next((t for t in state.project.asset.textures if t.id == texture_id), None)
+    if raster is None or texture is None:
+        raise ValueProblem("That texture is gone.")
+    parts = _parts(file, PurePath(texture.name).stem, raster)
+    if not parts:
+        raise ValueProblem(f"'{file.name}' says of none of {texture.name}'s channels what a texture could hold.")
+    for part in parts:
+        state = add_texture(state, part.raster, part.name, part.role)
+    return state
+
+
+def _parts(file: LayoutFile, stem: str, raster: Raster) -> list[TakenApart]:
+    """What lies in the channels of a texture, by a line of a layout."""
     made: list[TakenApart] = []
-    for channel in file.channels if file is not None else ():
+    for channel in file.channels:
         kind, _, rest = channel.source.partition(":")
         key = rest.partition("@")[0].replace("-", "_")
         role = _ROLES.get(key, Role.DATA) if kind == "attribute" else Role.MASK if kind in ("region", "mask") else None

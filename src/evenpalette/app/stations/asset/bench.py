@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import file_filters, theme
 from evenpalette.app.facets import ASSET
-from evenpalette.app.plain import plain
+from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station
 from evenpalette.app.stations.asset.bring_in import bring_in, exchange, read_again
@@ -29,9 +29,13 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.delivery.layouts.read import beginnings
+from evenpalette.core.delivery.layouts.shelf import kept_layouts
+from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as edit
+from evenpalette.core.edits.layouts import layout_of, take_apart
 from evenpalette.core.edits.made_textures import MADE, add_made
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
@@ -129,7 +133,7 @@ class AssetBench(QWidget):
         vertical.setDefaultSectionSize(38)
         horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for section, width in ((0, 44), (2, 142), (3, 126), (4, 156), (5, 94)):
+        for section, width in ((0, 44), (2, 142), (3, 126), (4, 150), (5, 122)):
             self.table.setColumnWidth(section, width)
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
@@ -204,7 +208,7 @@ class AssetBench(QWidget):
             self.table.setCellWidget(line, 5, self._row_tools(texture))
 
     def _name_cell(self, texture: Texture) -> QWidget:
-        name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 200))
+        name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 152))
         name.setToolTip(plain(texture.source_path or texture.name))
         lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
         note: QWidget
@@ -219,7 +223,7 @@ class AssetBench(QWidget):
         else:
             words = label(f"guessed: {texture.guessed}", "note")
             words.setVisible(bool(texture.guessed))
-            words.setText(words.fontMetrics().elidedText(words.text(), Qt.TextElideMode.ElideRight, 196))
+            words.setText(words.fontMetrics().elidedText(words.text(), Qt.TextElideMode.ElideRight, 152))
             words.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
             note = words
         return column(name, note, spacing=0, margins=(4, 2, 4, 2))
@@ -358,7 +362,33 @@ class AssetBench(QWidget):
             f"Exchange {texture.name} for another file; what uses it keeps using it",
             lambda: self._exchange(texture),
         )
-        return row(again, other, tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture)), spacing=2)
+        apart = tool(
+            "columns-2",
+            f"Take {texture.name} apart: a texture for each of its channels",
+            lambda: self._ask_layout(texture),
+        )
+        held = self._session.state.textures.get(texture.id)
+        apart.setEnabled(held is not None and held.channels > 1)
+        gone = tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture))
+        return row(again, other, apart, gone, spacing=2)
+
+    def _ask_layout(self, texture: Texture) -> None:
+        """By which line of which layout its channels are told apart."""
+        menu, own = QMenu(self), layout_of(self._session.state)
+        kept, _ = kept_layouts()
+        for layout in (*([own] if own is not None else ()), *kept, *beginnings()):
+            below = menu.addMenu(entry(layout.name))
+            assert below is not None
+            for file in layout.files:
+                words = "; ".join(f"{c.to.upper()} {c.words}" for c in file.channels)
+                action = below.addAction(entry(words))
+                assert action is not None
+                action.triggered.connect(lambda _=False, file=file: self.take_apart(texture, file))
+        menu.exec(QCursor.pos())
+
+    def take_apart(self, texture: Texture, file: LayoutFile) -> None:
+        """Have a texture for each channel that a line of a layout says something of."""
+        self._session.run(f"Take {texture.name} apart", lambda s, _: take_apart(s, texture.id, file))
 
     def _thumb(self, raster: Raster) -> QPixmap:
         key = id(raster.pixels)

@@ -28,6 +28,7 @@ from evenpalette.app.station import Station
 from evenpalette.app.stations.delivery.cost_page import CostPage
 from evenpalette.app.stations.delivery.distance_page import MipPage
 from evenpalette.app.stations.delivery.layout_page import LayoutPage
+from evenpalette.app.stations.delivery.since_page import SincePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
@@ -135,8 +136,10 @@ class DeliveryBench(QWidget):
         self.mips = MipPage(session)
         self.layout_page = LayoutPage(session, views)
         self.costs = CostPage(session)
+        self.since = SincePage(session, views, lambda: self.folder.text().strip())
         self.pages = Pages({
-            "recipe.glsl": column(self._shader_facts, self._shader), "At a distance": self.mips, "Layout": self.layout_page, "What it costs": self.costs,
+            "recipe.glsl": column(self._shader_facts, self._shader), "Distance": self.mips, "Layout": self.layout_page, "Costs": self.costs,
+            "Changes": self.since,
         })  # fmt: skip
         # A layout says itself which variants and maps go where: what it holds is packed in their place.
         self.pages.changed.connect(lambda: middle.setVisible(self.pages.currentWidget() is not self.layout_page))

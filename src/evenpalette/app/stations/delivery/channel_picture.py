@@ -15,21 +15,6 @@ SIDE = 76
 _LETTERS = {"r": "Red", "g": "Green", "b": "Blue", "a": "Alpha"}
 
 
-def in_words(channel: LayoutChannel) -> str:
-    """Where a channel comes from, as one says it."""
-    kind, _, rest = channel.source.partition(":")
-    key = rest.partition("@")[0]
-    words = {
-        "attribute": key.replace("_", " "), "region": rest.replace("+", " and "), "id": f"flags of {rest}", "tone": "the tone", "mask": f"mask of {rest}",
-        "constant": f"{rest} everywhere",
-    }.get(kind, rest)  # fmt: skip
-    after = rest.partition("@")[2]
-    said = f"{words} after {after}" if after else words
-    if channel.range is not None:
-        said += f", from {channel.range[0]:g} to {channel.range[1]:g}"
-    return said + (", turned around" if channel.invert else "")
-
-
 class ChannelPicture(QToolButton):
     """A click or Space asks what is to lie there, Del empties it."""
 
@@ -47,7 +32,7 @@ class ChannelPicture(QToolButton):
         self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         name = "Color" if len(letters) == 3 else " and ".join(_LETTERS[letter] for letter in letters)
-        words = in_words(channel) if channel is not None else "nothing"
+        words = channel.words if channel is not None else "nothing"
         fitted = self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, SIDE + 4)
         self.setText(entry(f"{name}\n{fitted}"))
         self.setToolTip(plain(f"{name}: {words}. Click, or drop a region, a map or a texture on it"))
