@@ -22,6 +22,7 @@ from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.delivery.render import render_maps
 from evenpalette.core.document.layout_model import layout_schema, layout_text, line_of, read_layout
 from evenpalette.core.document.state import State
+from evenpalette.core.edits.layouts import with_settings
 from evenpalette.core.errors import LayoutError
 from evenpalette.core.raster.containers import dds_bytes, ktx2_bytes, stored_levels
 from evenpalette.core.raster.mips import mip_chain
@@ -331,3 +332,37 @@ def test_padded_is_the_nearest_texel_within_reach_and_nothing_else() -> None:
     for reach in (0, 3, 200):
         source = nearest_covered(covered, reach).reshape(-1)
         assert np.array_equal(padded(values, covered, reach), values.reshape(-1, 3)[source].reshape(values.shape))
+
+
+def test_an_openexr_file_has_layers_that_go_with_it_as_it_changes(lantern: State, tmp_path: Path) -> None:
+    """The header is read by hand (OpenEXR, "File Layout": a chlist is names that end in 0, each with 16 bytes more)."""
+    lines = [
+        {"to": "rgb", "from": "attribute:base_color"},
+        {"to": "rg", "from": "attribute:normal", "layer": "shape"},
+        {"to": "r", "from": "attribute:roughness", "layer": "finish"},
+        {"to": "g", "from": "attribute:metallic", "layer": "finish"},
+    ]
+    text = layout(one("all", lines, per="once", format="exr", bits=32))
+    layered = read_layout(text)
+    deliver(lantern, tmp_path, layout=layered, longest=32)
+    raw = (tmp_path / "all.exr").read_bytes()
+    at = raw.index(b"channels\0chlist\0") + 20
+    names = []
+    while raw[at]:
+        end = raw.index(b"\0", at)
+        names.append(raw[at:end].decode())
+        at = end + 17
+    assert names == ["B", "G", "R", "finish.G", "finish.R", "shape.G", "shape.R"]
+    made = render_maps(lantern, lantern.project.variants[0].id, ["roughness", "metallic"], (32, 32))
+    with OpenEXR.File(str(tmp_path / "all.exr"), separate_channels=True) as exr:
+        held = {name: channel.pixels for name, channel in exr.channels().items()}
+    for name, key in (("finish.R", "roughness"), ("finish.G", "metallic")):
+        assert np.abs(held[name] * 255 - made[key].raster.pixels[..., 0]).max() <= 0.51
+    assert held["shape.R"].min() < 0.5 < held["shape.R"].max()
+    # What has no layers keeps the first; a letter twice in one layer is refused.
+    plain = with_settings(layered.files[0], format="png")
+    assert [(c.to, c.layer) for c in plain.channels] == [("rgb", "")]
+    with pytest.raises(LayoutError, match="filled twice in the layer finish"):
+        read_layout(text.replace('"to": "g"', '"to": "r"'))
+    with pytest.raises(LayoutError, match="layers are for exr"):
+        read_layout(text.replace('"exr", "bits": 32', '"png"'))

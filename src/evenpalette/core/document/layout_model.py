@@ -27,7 +27,8 @@ class LayoutChannel(Stored):
     from: `attribute:KEY`, with `.r` one component of it, with `@STEP` as it is after that step; `region:NAME` or
     several joined by `+`; `id:DIVISION`; `tone`; `index:TEXTURE` and `strip:TEXTURE`; `texture:NAME`, with `.r` one
     channel; `mask:STEP`; `constant:NUMBER`. range: of the source, which become 0 and 1. encode: color is stored as sRGB
-    and all else as data unless it is said; formats of floats take color as linear light. green: of a normal.
+    and all else as data unless it is said; formats of floats take color as linear light. green: of a normal. layer: of
+    an OpenEXR file, '' for its own channels.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True, populate_by_name=True)
@@ -38,6 +39,7 @@ class LayoutChannel(Stored):
     range: tuple[float, float] | None = None
     encode: Literal["srgb", "data"] | None = None
     green: Literal["up", "down"] = "up"
+    layer: str = Field("", max_length=60, pattern="^[A-Za-z0-9_ -]*$")
 
     @field_validator("source")
     @classmethod
@@ -108,10 +110,13 @@ class LayoutFile(Stored):
             raise ValueError(
                 f"'{{{unknown[0]}}}' is no placeholder; there are {', '.join('{' + p + '}' for p in PLACEHOLDERS)}"
             )
-        letters = "".join(channel.to for channel in self.channels)
-        twice = next((letter for letter in letters if letters.count(letter) > 1), "")
-        if twice:
-            raise ValueError(f"the channel '{twice}' is filled twice")
+        for name, part in self.by_layer().items():
+            letters = "".join(channel.to for channel in part)
+            twice = next((letter for letter in letters if letters.count(letter) > 1), "")
+            if twice:
+                raise ValueError(f"the channel '{twice}' is filled twice{f' in the layer {name}' if name else ''}")
+            if name and self.format != "exr":
+                raise ValueError(f"layers are for exr, not for {self.format}")
         if self.bits not in BITS[self.format]:
             raise ValueError(
                 f"{self.format} has {' or '.join(map(str, BITS[self.format]))} bits a channel, not {self.bits}"
@@ -128,9 +133,14 @@ class LayoutFile(Stored):
             raise ValueError(f"{self.compression} holds {most} channel{'s' * (most > 1)}, not {count}")
         return self
 
+    def by_layer(self) -> dict[str, tuple[LayoutChannel, ...]]:
+        """The channels of each layer; a file without layers has one, which is called ''."""
+        names = dict.fromkeys(channel.layer for channel in self.channels)
+        return {name: tuple(c for c in self.channels if c.layer == name) for name in names}
+
     @property
     def channel_count(self) -> int:
-        """How many channels the file has: up to the last letter that is filled."""
+        """How many channels the file has, or its widest layer: up to the last letter that is filled."""
         letters = "".join(channel.to for channel in self.channels)
         return max("rgba".index(letter) for letter in letters) + 1
 

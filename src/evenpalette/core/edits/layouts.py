@@ -46,6 +46,10 @@ def with_settings(file: LayoutFile, **parts: object) -> LayoutFile:
     """A file of a layout with other settings, by their names; what does not go with them any more is set to what does:
     a format without blocks has none, a depth that it has not becomes its nearest. Raises ValueProblem."""
     said = {**file.model_dump(by_alias=True), **parts}
+    if said["format"] != "exr" and isinstance(said["channels"], list | tuple):
+        # Only what lies in no layer, or in the first one, has a place in other formats.
+        first = said["channels"][0].get("layer", "")
+        said["channels"] = [c | {"layer": ""} for c in said["channels"] if c.get("layer", "") == first]
     if said["format"] not in ("dds", "ktx2"):
         said |= {"compression": "none", "mips": False}
     if said["format"] != "ktx2":
@@ -61,18 +65,18 @@ def with_settings(file: LayoutFile, **parts: object) -> LayoutFile:
         raise ValueProblem(f"{str(error.errors()[0]['msg']).removeprefix('Value error, ').rstrip('.')}.") from error
 
 
-def with_source(file: LayoutFile, letter: str, source: str) -> LayoutFile:
+def with_source(file: LayoutFile, letter: str, source: str, layer: str = "") -> LayoutFile:
     """A file with a source in one of its channels, or in the next free one. Color goes into red, green and blue where
     it is dropped on a picture of all three, else its red component is taken. Raises ValueProblem."""
     kind, _, key = source.partition(":")
     is_wide = kind == "attribute" and ATTRIBUTES[key].holds is not Holds.DATA if key in ATTRIBUTES else False
-    held = next((c for c in file.channels if letter in c.to), None)
+    held = next((c for c in file.channels if letter in c.to and c.layer == layer), None)
     if held is None:
-        plain = LayoutChannel(to=letter, source=f"{source}.r" if is_wide else source)
+        plain = LayoutChannel(to=letter, layer=layer, source=f"{source}.r" if is_wide else source)
         return with_settings(file, channels=[c.model_dump(by_alias=True) for c in (*file.channels, plain)])
     taken = f"{source}.r" if is_wide and len(held.to) == 1 else source
     # What was turned or stretched was what lay there before.
-    made = LayoutChannel(to=held.to, source=taken)
+    made = LayoutChannel(to=held.to, layer=layer, source=taken)
     channels = [made if c is held else c for c in file.channels]
     return with_settings(file, channels=[c.model_dump(by_alias=True) for c in channels])
 

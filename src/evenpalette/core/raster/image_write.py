@@ -2,6 +2,7 @@
 
 import io
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -33,13 +34,22 @@ def encode_exr(raster: Raster) -> bytes:
 def encode_exr_of(values: NDArray, *, half: bool = False, gray_alpha: bool = False) -> bytes:
     """Values (height, width, 1 to 4) as OpenEXR bytes, ZIP-compressed, float32 or half floats. gray_alpha: what two
     channels are; else red and green."""
+    return encode_exr_layers({"": values}, half=half, gray_alpha=gray_alpha)
+
+
+def encode_exr_layers(layers: Mapping[str, NDArray], *, half: bool = False, gray_alpha: bool = False) -> bytes:
+    """Values as `encode_exr_of`, by the name of their layer, '' for the file's own channels: those of the layer `dirt`
+    are called dirt.R, dirt.G ... ("Interpreting OpenEXR Channels"). All are of one size."""
     import OpenEXR
 
-    names = {1: ("Y",), 2: ("Y", "A") if gray_alpha else ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[
-        values.shape[2]
-    ]
     kind = np.float16 if half else np.float32
-    channels = {name: np.ascontiguousarray(values[..., i].astype(kind)) for i, name in enumerate(names)}
+    channels: dict[str, NDArray] = {}
+    for layer, values in layers.items():
+        names = {1: ("Y",), 2: ("Y", "A") if gray_alpha else ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}[
+            values.shape[2]
+        ]
+        before = f"{layer}." if layer else ""
+        channels |= {before + name: np.ascontiguousarray(values[..., i].astype(kind)) for i, name in enumerate(names)}
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     try:
         with tempfile.TemporaryDirectory() as folder, quiet_libraries():

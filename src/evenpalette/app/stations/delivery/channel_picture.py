@@ -31,8 +31,10 @@ class ChannelPicture(QToolButton):
         self.setFixedWidth(SIDE + 12)
         self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.layer = channel.layer if channel is not None else ""
         name = "Color" if len(letters) == 3 else " and ".join(_LETTERS[letter] for letter in letters)
         words = channel.words if channel is not None else "nothing"
+        name = f"{self.layer}, {name.lower()}" if self.layer else name
         fitted = self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, SIDE + 4)
         self.setText(entry(f"{name}\n{fitted}"))
         self.setToolTip(plain(f"{name}: {words}. Click, or drop a region, a map or a texture on it"))

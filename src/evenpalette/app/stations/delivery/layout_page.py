@@ -225,15 +225,16 @@ class LayoutPage(QWidget):
         self.settings["compression"].setVisible(file.format in ("dds", "ktx2"))
         self.settings["mips"].setVisible(file.format in ("dds", "ktx2"))
         shown: list[tuple[str, LayoutChannel | None]] = [(c.to, c) for c in file.channels]
+        layers = list(file.by_layer())
         filled = {letter for letters, _ in shown for letter in letters}
-        shown += [(letter, None) for letter in "rgba" if letter not in filled]
-        shown.sort(key=lambda one: "rgba".index(one[0][0]))
+        shown += [(letter, None) for letter in "rgba" if letter not in filled and layers == [""]]
+        shown.sort(key=lambda one: (layers.index(one[1].layer) if one[1] is not None else 0, "rgba".index(one[0][0])))
         for letters, channel in shown:
             made = ChannelPicture(letters, channel)
             if (letters, channel) in old:
                 made.setIcon(old[letters, channel])
             made.clicked.connect(lambda _=False, made=made: self._ask(made))
-            made.dropped.connect(lambda source, made=made: self.put(made.letters[0], source))
+            made.dropped.connect(lambda source, made=made: self.put(made.letters[0], source, made.layer))
             made.emptied.connect(lambda made=made: self._empty_channel(made.channel))
             self.pictures.append(made)
             self._holder.addWidget(made)
@@ -340,7 +341,7 @@ class LayoutPage(QWidget):
         self.look = found
         for picture in self.pictures:
             if picture.channel is not None:
-                picture.show_pixels([found.channels["rgba".index(letter)] for letter in picture.letters])
+                picture.show_pixels([found.channels[picture.layer, letter] for letter in picture.letters])
         about = "" if found.exact else "about "
         text = f"{about}{_mega(found.disk)} on disk, {_mega(found.memory)} in memory"
         tip = f"{file.name}: {found.size[0]} x {found.size[1]}, {text}; {counted(count, 'file')}"
@@ -390,7 +391,7 @@ class LayoutPage(QWidget):
             if item is not None and source:
                 action = place.addAction(entry(item.text()))
                 assert action is not None
-                action.triggered.connect(lambda _=False, s=source: self.put(picture.letters[0], s))
+                action.triggered.connect(lambda _=False, s=source: self.put(picture.letters[0], s, picture.layer))
             elif item is not None:
                 place.addSection(entry(item.text()))
         if channel is not None:
@@ -429,18 +430,22 @@ class LayoutPage(QWidget):
         if source:
             self.put(free, source)
 
-    def put(self, letter: str, source: str) -> None:
-        """Have a source in a channel, by one of its letters."""
+    def put(self, letter: str, source: str, layer: str = "") -> None:
+        """Have a source in a channel, by one of its letters, of a layer."""
         self._letter = letter
         if source.startswith("texture:"):
             name = source.partition(":")[2]
             texture = next((t for t in self._session.state.project.asset.textures if t.name == name), None)
             raster = self._session.state.textures.get(texture.id) if texture is not None else None
             file = self.file
-            held = next((c for c in file.channels if letter in c.to), None) if file is not None else None
+            held = (
+                next((c for c in file.channels if letter in c.to and c.layer == layer), None)
+                if file is not None
+                else None
+            )
             if raster is not None and raster.channels > 1 and (held is None or len(held.to) == 1):
                 source += "." + (letter if "rgba".index(letter) < raster.channels else "r")
-        self._apply("Channel of a file", lambda file: with_source(file, letter, source))
+        self._apply("Channel of a file", lambda file: with_source(file, letter, source, layer))
 
     def _empty_channel(self, channel: LayoutChannel | None) -> None:
         if channel is not None and self.file is not None and len(self.file.channels) > 1:

@@ -1,12 +1,13 @@
 """A file of a layout as it will be written, looked at before it is: its pixels, what blocks leave of them, bytes."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.delivery.layouts.planes import Surface, is_float, is_srgb
-from evenpalette.core.delivery.layouts.write import content_of, file_pixels, file_size
+from evenpalette.core.delivery.layouts.write import content_of, file_content, file_pixels, file_size, parts_of
 from evenpalette.core.document.layout_model import LayoutFile, filled_in
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.compress import packed_and_back
@@ -20,13 +21,14 @@ LONGEST = 1024
 @dataclass(frozen=True)
 class Look:
     """plain: before block compression, written: after it, the same where there is none; uint8 pictures, (height, width,
-    3). channels: what each channel holds as written, uint8 (height, width). size: of the whole file, (width, height).
+    3), of the first layer. channels: what each channel holds as written, by layer and letter, uint8 (height, width).
+    size: of the whole file, (width, height).
     disk, memory: bytes of the whole file, and of its texture with the mip levels that it has. exact: whether the file
     was made at its own size. mean, worst: by how many 8-bit codes blocks change a channel, () without blocks."""
 
     plain: Raster
     written: Raster
-    channels: tuple[NDArray[np.uint8], ...]
+    channels: Mapping[tuple[str, str], NDArray[np.uint8]]
     size: tuple[int, int]
     disk: int
     memory: int
@@ -47,8 +49,9 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     size = max(1, round(whole[0] * share)), max(1, round(whole[1] * share))
     surface = Surface(state, variant, size)
     surface.prepare([file])
-    pixels = file_pixels(surface, file)
-    stored = quantize(np.clip(pixels, 0, 1), np.dtype(np.uint8))
+    layers = {name: file_pixels(surface, part) for name, part in parts_of(file).items()}
+    held = {name: quantize(np.clip(pixels, 0, 1), np.dtype(np.uint8)) for name, pixels in layers.items()}
+    pixels, stored = next(iter(layers.values())), next(iter(held.values()))
     left = stored
     mean: tuple[float, ...] = ()
     worst: tuple[int, ...] = ()
@@ -65,9 +68,17 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     form = file.compression.upper() if file.compression != "none" else "uncompressed"
     wide = 1 if form == "BC6H" else file.bits // 8 if form == "uncompressed" else 1
     memory = chain_bytes(whole, file.channel_count, "BC7" if form == "BC6H" else form, mips=file.mips) * wide
+    content = (
+        file_content(surface, file) if len(layers) > 1 or file.format == "exr" else content_of(surface, file, pixels)
+    )
+    channels = {
+        (name, "rgba"[k]): np.ascontiguousarray((left if part is stored else part)[..., k])
+        for name, part in held.items()
+        for k in range(part.shape[2])
+    }
+    many = sum(part.shape[2] for part in held.values()) / file.channel_count
     return Look(
-        _shown(stored, file), _shown(left, file), tuple(np.ascontiguousarray(left[..., k]) for k in range(left.shape[2])),
-        whole, round(len(content_of(surface, file, pixels)) * texels), memory, texels == 1, mean, worst,
+        _shown(stored, file), _shown(left, file), channels, whole, round(len(content) * texels), round(memory * many), texels == 1, mean, worst,
     )  # fmt: skip
 
 

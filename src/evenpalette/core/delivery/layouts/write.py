@@ -20,7 +20,7 @@ from evenpalette.core.errors import LayoutError
 from evenpalette.core.files import safe_name
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.containers import dds_bytes, ktx2_bytes, stored_levels
-from evenpalette.core.raster.image_write import encode_exr_of, encode_image
+from evenpalette.core.raster.image_write import encode_exr_layers, encode_image
 from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.padding import padded
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
@@ -150,14 +150,20 @@ def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
 
 def file_content(surface: Surface, file: LayoutFile) -> bytes:
     """The bytes of a file. Raises LayoutError, ImageFileError."""
+    if file.format == "exr":
+        layers = {name: file_pixels(surface, part) for name, part in parts_of(file).items()}
+        return encode_exr_layers(layers, half=file.bits == 16)
     return content_of(surface, file, file_pixels(surface, file))
 
 
+def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
+    """A file for each layer of a file, by the layer's name."""
+    return {name: file.model_copy(update={"channels": channels}) for name, channels in file.by_layer().items()}
+
+
 def content_of(surface: Surface, file: LayoutFile, pixels: NDArray[np.float32]) -> bytes:
-    """The bytes of a file of its `file_pixels`. Raises ImageFileError."""
+    """The bytes of a file of its `file_pixels`, one without layers. Raises ImageFileError."""
     srgb = is_srgb(surface.state, file)
-    if file.format == "exr":
-        return encode_exr_of(pixels, half=file.bits == 16)
     if file.format in ("dds", "ktx2"):
         levels = stored_levels(_levels(surface, file, pixels, srgb=srgb), srgb=srgb, compression=file.compression)
         return dds_bytes(levels) if file.format == "dds" else ktx2_bytes(levels, zstd=file.zstd)
