@@ -97,7 +97,7 @@ def test_forms_and_a_layout_are_chosen_delivered_kept_and_undone(hand: Hand, tmp
     bench.pages.open("Costs")
     hand.find("Measure", QPushButton, bench.costs).click()
     table = hand.find("Cost of the variants by the way to make them", QTableWidget, bench)
-    hand.wait(lambda: table.rowCount() == 4)
+    hand.wait(lambda: table.rowCount() == 5)
     table.setFocus()
     table.setCurrentCell(0, 0)
     QTest.keyClick(table, Qt.Key.Key_Down)

@@ -3,7 +3,11 @@
 import json
 from pathlib import Path
 
+import etcpak
+import numpy as np
 import pytest
+import texture2ddecoder
+from PIL import Image
 
 from evenpalette.cli import main
 from evenpalette.core.delivery.cost import cheaper_from, costs
@@ -30,6 +34,27 @@ def test_the_kit_costs_what_its_files_take_and_every_way_says_how_it_was_counted
     assert (own["materials"], own["draws"], own["variants"]) == (1, 1, 12)
     steps = sum(step["cost"]["reads"] for step in said["steps"])
     assert own["reads"] == steps + sum(not t["sampler"].startswith("ep_map_") for t in said["textures"])
+    # In blocks: the kit's own textures packed and unpacked here by programs that are not ours.
+    blocks = found["this kit in blocks"]
+    tone = next(t for t in said["textures"] if t["bits"] == 16)
+    texels = 1024 * 1024
+    assert blocks["bytes_memory"] == pytest.approx(texels * (3 + 2) * 4 / 3, rel=2e-3)
+    assert tone["channels"] == 1
+    worst, planes = 0, []
+    for texture in said["textures"]:
+        if texture["bits"] == 8:
+            pixels = np.asarray(Image.open(kit / "textures" / texture["file"]))
+            weights = etcpak.BC7CompressBlockParams()
+            weights.init_linear_weights()
+            packed = etcpak.compress_bc7(pixels.tobytes(), 1024, 1024, weights)
+            back = np.frombuffer(texture2ddecoder.decode_bc7(bytes(packed), 1024, 1024), np.uint8).reshape(
+                1024, 1024, 4
+            )
+            apart = np.abs(back[..., [2, 1, 0, 3]].astype(int) - pixels)
+            worst = max(worst, apart.max())
+            planes += list(apart.mean((0, 1)))
+    assert f"at most {worst};" in blocks["how"]
+    assert f"change by {np.mean(planes):.1f} of 255" in blocks["how"]
     assert all(cost["how"] for cost in found.values())
     painted = found["one painted texture a variant"]
     assert painted["materials"] == 12

@@ -134,11 +134,11 @@ class ShaderBuilder:
         elif not start.texture:
             text = vector_text_of(start.factor)
         else:
-            # A normal is three planes that stay together; other data is one.
+            # A normal is three planes that stay together, or two where the third follows from them; other data is one.
             count = 3 if attribute == NORMAL else 1
             places = range(3) if attribute == NORMAL else start.channels[:1]
             text = "" if start.as_color else self._data(start.texture, places)
-            if not text:
+            if not text and not (attribute == NORMAL and not start.as_color and self._two_of_normal(start.texture)):
                 m = self._once(
                     f"textureGrad({self._sampler(SampledTexture(start.texture, start.as_color))}, uv, dx, dy)",
                     "vec4",
@@ -149,11 +149,22 @@ class ShaderBuilder:
                 else:
                     text = f"{m}.xyz" if count == 3 else self._component(m, start.texture, start.channels[0])
             if attribute == NORMAL:
-                v = self._once(f"{text} * 2.0 - 1.0", "vec3", "n")
-                text = f"{v}.xy / max({v}.z, {STEEPEST})"
+                two = "" if start.as_color else self._two_of_normal(start.texture)
+                if two:
+                    v = self._once(f"{two} * 2.0 - 1.0", "vec2", "n")
+                    text = f"{v} / max(sqrt(max(1.0 - dot({v}, {v}), 0.0)), {STEEPEST})"
+                else:
+                    v = self._once(f"{text} * 2.0 - 1.0", "vec3", "n")
+                    text = f"{v}.xy / max({v}.z, {STEEPEST})"
             if start.factor:
                 text = f"({text}) * {vector_text_of(start.factor)}"
         return f"    {described.glsl} a_{attribute} = {text};\n"
+
+    def _two_of_normal(self, texture: str) -> str:
+        """An expression for the two stored planes of a normal whose third one lies nowhere; '' for other normals."""
+        if Plane(texture, 2) in self._packing:
+            return ""
+        return self._packed((Plane(texture, 0), Plane(texture, 1)))
 
     def _data(self, texture: str, channels: Sequence[int]) -> str:
         """An expression for channels of a texture that share another one with more; '' where they lie where they are.
