@@ -205,6 +205,8 @@ def _export(options: argparse.Namespace) -> None:
             state, options.out, variants=chosen, longest=options.size, kit_longest=options.kit_size, maps=options.maps,
             targets=options.target, layout=layout, clean=options.clean, workers=options.jobs, progress=progress,
         )  # fmt: skip
+    for said in report.notes:
+        note(said)
     if sys.stderr.isatty():
         note(report.said)
 

@@ -108,7 +108,10 @@ def test_a_plain_loader_gets_every_attribute_as_delivered(tmp_path: Path, lanter
             else:
                 codes = drawn[..., : min(picture.channels, 3)] * 255
                 picture = Raster(picture.pixels[..., :3], picture.encoding)
-            assert np.abs(codes - picture.pixels).max() <= 1.5, (variant["name"], attribute)
+            gap = np.abs(np.rint(codes) - picture.pixels)
+            # Of a normal two planes are stored, in its depth: the third follows, less exactly where it is steep.
+            assert gap.max() <= (2 if attribute == "normal" else 1), (variant["name"], attribute)
+            assert (gap <= 1).mean() >= 0.9999, (variant["name"], attribute)
 
 
 def test_choices_of_textures_and_vectors_are_drawn_as_delivered(tmp_path: Path, lantern: State) -> None:
@@ -343,7 +346,7 @@ def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: Sta
     sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
     deliver(lantern, tmp_path, targets=["kit"])
     loader, game = Loader(tmp_path / "kit"), Game()
-    assert len(loader.said["textures"]) == 5
+    assert len(loader.said["textures"]) == 4
     apart = kit_shader(lantern.project.recipe, lantern.shader_reads)
     assert len(apart.samplers) == 7
     rasters = {"ep_base": lantern.base}
@@ -356,6 +359,13 @@ def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: Sta
         for attribute in ("base_color", "normal", "roughness", "emissive"):
             one = game.run(apart.text, rasters, loader.uniforms(variant), (1024, 1024), attribute=attribute)
             two = loader.draw(game, variant, (1024, 1024), attribute=attribute)
+            if attribute == "normal":
+                # Two of its planes are stored; as unit vectors the two are within a code of 8 bits.
+                one, two = (np.dstack([v[..., :2], np.ones(v.shape[:2])]) for v in (one, two))
+                one, two = (v / np.linalg.norm(v, axis=-1, keepdims=True) * 127.5 for v in (one, two))
+                assert np.abs(one - two).max() <= 2
+                assert np.quantile(np.abs(one - two), 0.999) <= 1
+                continue
             assert np.abs(one - two).max() < 1e-6, attribute
     # A size of its own keeps a plane apart, and so does a texture that something else reads in color.
     state = lantern

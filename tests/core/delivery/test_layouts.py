@@ -18,6 +18,7 @@ from PIL import Image
 from evenpalette.cli import main
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.of_project import beginnings_of
 from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.delivery.render import render_maps
 from evenpalette.core.document.layout_model import layout_schema, layout_text, line_of, read_layout
@@ -29,6 +30,7 @@ from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.padding import nearest_covered, padded
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage
 
 
@@ -263,7 +265,7 @@ def test_names_alike_unknown_things_and_folders_are_refused_and_nothing_is_writt
 
 def test_layouts_to_begin_with_are_written_and_the_schema_is_published(lantern: State, tmp_path: Path) -> None:
     made = beginnings()
-    assert len(made) == 7
+    assert len(made) == 8
     schema = json.loads((Path(__file__).parents[3] / "docs" / "layout.schema.json").read_text())
     assert schema == json.loads(layout_schema()), "run `make schema`"
     for number, known in enumerate(made):
@@ -366,3 +368,28 @@ def test_an_openexr_file_has_layers_that_go_with_it_as_it_changes(lantern: State
         read_layout(text.replace('"to": "g"', '"to": "r"'))
     with pytest.raises(LayoutError, match="layers are for exr"):
         read_layout(text.replace('"exr", "bits": 32', '"png"'))
+
+
+def test_beginnings_of_a_project_hold_its_regions_by_fours_and_its_index_art(tmp_path: Path) -> None:
+    """KTX2 by ktx-parse is tested elsewhere: its plain texels lie at the end of the file."""
+    state = Storage(copy_demo(tmp_path / "lantern", "moth-lantern")).open()
+    masks = beginnings_of(state)[0]
+    deliver(state, tmp_path / "masks", layout=masks)
+    planes = list(state.sources.coverages)
+    assert len(planes) == 7
+    for number, count in ((0, 4), (1, 3)):
+        raw = (tmp_path / "masks" / f"moth-lantern_masks_{number}.ktx2").read_bytes()
+        texels = np.frombuffer(raw[-1024 * 1024 * 4 :], np.uint8).reshape(1024, 1024, 4)
+        for k in range(count):
+            assert np.array_equal(texels[..., k], planes[number * 4 + k])
+    tin = Storage(copy_demo(tmp_path / "tin", "tea-tin")).open()
+    art = next(layout for layout in beginnings_of(tin) if "Index" in layout.name)
+    deliver(tin, tmp_path / "art", layout=art)
+    for file in art.files:
+        name = file.channels[0].source.partition(":")[2]
+        texture = next(t for t in tin.project.asset.textures if t.name == name)
+        made = np.asarray(Image.open(tmp_path / "art" / (file.name.replace("{project}", "tea-tin") + ".png")))
+        held = tin.textures[texture.id].pixels
+        assert np.array_equal(
+            made.reshape(*made.shape[:2], -1)[..., : held.shape[2]], held[..., : 3 if held.shape[2] > 1 else 1]
+        )

@@ -52,6 +52,7 @@ def deliver(
                 state, files, staged, delivered.former, workers, part_of(progress, done / whole, _LAYOUT_WEIGHT / whole)
             )
             report = settle(staged, out, delivered.former, clean=clean)
+            report.notes = delivered.notes
         if clean:
             remove_left(out, report)
     except (OSError, UnicodeError) as error:

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from evenpalette.core.delivery.kit_model import KitRead
+from evenpalette.core.document.kit_text import plane_pixels
 from evenpalette.core.document.state import State
 from evenpalette.core.files import safe_name
 from evenpalette.core.raster.packing import stored
@@ -59,7 +60,7 @@ def planned_textures(state: State, shader: ShaderText) -> list[PlannedTexture]:
         raster = Raster(stored(planes), Encoding.DATA)
         stem = sampler.removeprefix("ep_").replace("_", "-")
         made.append(PlannedTexture(sampler, stem, raster, "coverages", tuple(names[sampler])))
-    made += [_packed(state, sampler, held) for sampler, held in planes_of(shader.packing).items()]
+    made += [_packed(state, shader.packing, sampler, held) for sampler, held in planes_of(shader.packing).items()]
     uniforms = parameter_uniform_names(state.project.parameters)
     for sampler, sampled, key in _read(state, shader):
         texture = state.project.asset.texture(key)
@@ -87,17 +88,16 @@ def coverage_place(packing: Packing, region: int) -> tuple[str, str]:
     return packing.get(Plane("", region), (sampler, place.letter))
 
 
-def _packed(state: State, sampler: str, planes: Sequence[Plane]) -> PlannedTexture:
+def _packed(state: State, packing: Packing, sampler: str, planes: Sequence[Plane]) -> PlannedTexture:
     """A texture of planes that share it; where there are two the third is 0."""
     taken, words = [], []
     for plane in planes:
+        taken.append(plane_pixels(state, packing, plane))
         if plane.texture:
             texture = state.project.asset.texture(plane.texture)
             name = texture.name if texture is not None else plane.texture
-            taken.append(state.read_textures[plane.texture].pixels[..., plane.channel])
             words.append(f"{name}: {LETTERS[plane.channel]}")
         else:
-            taken.append(state.sources.coverages[plane.channel])
             words.append(state.project.regions.regions[plane.channel].name)
     if len(taken) == 2:
         taken.append(np.zeros_like(taken[0]))

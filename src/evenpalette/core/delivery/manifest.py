@@ -17,11 +17,13 @@ _PIECE = 1 << 20
 @dataclass
 class Report:
     """What became of a delivery. files: all that belong to it, in order. unchanged: those that lay there already. left:
-    files that a former delivery wrote and this one does not, as they are called in the folder."""
+    files that a former delivery wrote and this one does not, as they are called in the folder. notes: what a form could
+    not say, in sentences."""
 
     files: list[Path] = field(default_factory=list)
     unchanged: int = 0
     left: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
     @property
     def said(self) -> str:

@@ -13,10 +13,11 @@ from evenpalette.core.parallel import Progress
 @dataclass
 class Delivered:
     """What targets before this one have written, as it is to be said. former: what lies in the folder already. maps: by
-    variant and sheet."""
+    variant and sheet. notes: what a form could not say, in sentences."""
 
     former: Former
     maps: dict[tuple[str | None, str], dict[str, KitMap]] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

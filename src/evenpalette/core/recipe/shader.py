@@ -97,6 +97,12 @@ def kit_shader(recipe: Recipe, reads: ShaderReads, packing: Packing | None = Non
     return _kit_builder(recipe, reads, packing).build(lambda: _kit_uniforms(recipe), kit_table(recipe))
 
 
+def function_shader(recipe: Recipe, reads: ShaderReads, packing: Packing | None = None) -> ShaderText:
+    """The kit's recipe as a function that is handed its textures, for shaders that others put together: no uniforms,
+    and parameters that are globals, to be set before `ep_surface_at` is called."""
+    return _kit_builder(recipe, reads, packing).build(lambda: _kit_uniforms(recipe), is_given=True)
+
+
 def packable(recipe: Recipe, reads: ShaderReads) -> list[tuple[Plane, ...]]:
     """What of a kit's textures could share others: every coverage, and channels of data that are read where they lie,
     of textures that nothing else reads. Planes of one entry stay together."""

@@ -63,8 +63,12 @@ class ShaderBuilder:
         self._functions: dict[str, None] = {}
         self._costs: list[StepCost] = []
 
-    def build(self, uniforms: Callable[[], list[ShaderUniform]], table: TableLayout | None = None) -> ShaderText:
-        """The text; uniforms: what the expressions came to need. table: from which it may read them instead."""
+    def build(
+        self, uniforms: Callable[[], list[ShaderUniform]], table: TableLayout | None = None, *, is_given: bool = False
+    ) -> ShaderText:
+        """The text; uniforms: what the expressions came to need. table: from which it may read them instead. is_given:
+        nothing is a uniform: `ep_surface_at` takes the textures behind its other arguments, and uniforms are globals
+        that whoever calls it has set."""
         starts = "".join(self._start(a) for a in ATTRIBUTES if a in self._plan.attributes)
         blocks = "".join(self._step(index, step) for index, step in enumerate(self._steps) if self._plan.ops[index])
         said = blocks + "".join(self._lines.values())
@@ -75,6 +79,8 @@ class ShaderBuilder:
         covered = dict.fromkeys(self._coverage(region)[0] for region in range(len(self._ids)))
         packs = dict.fromkeys(sampler for sampler, _ in self._packing.values())
         samplers = tuple(dict.fromkeys((BASE_SAMPLER, *covered, *packs, *self.textures)))
+        taken = "".join(f", sampler2D {name}" for name in samplers) if is_given else ""
+        handed = "".join(f", {name}" for name in samplers) if is_given else ""
         made = uniforms()
         lines = [
             "#ifdef GL_ES",
@@ -83,24 +89,28 @@ class ShaderBuilder:
             "precision highp sampler2D;",
             "#endif",
         ]
-        lines += [f"uniform sampler2D {name};" for name in samplers]
-        plain = "".join(f"uniform {uniform.glsl_type} {uniform.name};\n" for uniform in made)
+        lines += [f"uniform sampler2D {name};" for name in samplers if not is_given]
+        kind = "" if is_given else "uniform "
+        plain = "".join(f"{kind}{uniform.glsl_type} {uniform.name};\n" for uniform in made)
         shared = frozenset(name for name, glsl in SHARED.items() if glsl in self._functions)
         told, taking = (plain, "") if table is None else table_text(table, plain, has_oklab="oklab" in shared)
         head = "\n".join(lines) + "\n" + told
-        coverages = _coverage_text(self._reads, [self._coverage(region) for region in range(len(self._ids))])
+        places = [self._coverage(region) for region in range(len(self._ids))]
+        coverages = _coverage_text(self._reads, places, taken)
         wanted = tuple(key for key in ATTRIBUTES if key in self._plan.wanted)
         text = head + "".join(self._functions) + taking + coverages + _struct(wanted)
-        inner = "evenpalette_surface_grad" if table is None else "ep_surface_at"
-        text += f"\nEpSurface {inner}(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {{\n"
+        inner = "evenpalette_surface_grad" if table is None and not is_given else "ep_surface_at"
+        text += f"\nEpSurface {inner}(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy{taken}) {{\n"
         text += "".join(f"    {line}\n" for line in self._lines.values())
         text += starts
         if self._ids:
-            text += "    ep_resolve(uv, dx, dy);\n"
+            text += f"    ep_resolve(uv, dx, dy{handed});\n"
         text += blocks + "    EpSurface surface;\n"
         text += "".join(f"    surface.{key} = a_{key};\n" for key in wanted)
-        text += "    return surface;\n}\n" + (_ENTRIES if table is None else _TABLE_ENTRIES)
-        if BASE_COLOR in wanted:
+        text += "    return surface;\n}\n"
+        if not is_given:
+            text += _ENTRIES if table is None else _TABLE_ENTRIES
+        if BASE_COLOR in wanted and not is_given:
             text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
         costs = tuple(self._costs)
         return ShaderText(
@@ -387,9 +397,9 @@ def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str
     return used[0] if len(used) == 1 else "min(1.0, {})".format(" + ".join(used))
 
 
-def _coverage_text(reads: ShaderReads, places: Sequence[tuple[str, str]]) -> str:
+def _coverage_text(reads: ShaderReads, places: Sequence[tuple[str, str]], taken: str) -> str:
     """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
-    array. places: of each region's coverage, its sampler and channel."""
+    array. places: of each region's coverage, its sampler and channel. taken: more that the function takes."""
     count = len(reads.region_ids)
     if not count:
         return ""
@@ -406,5 +416,5 @@ def _coverage_text(reads: ShaderReads, places: Sequence[tuple[str, str]]) -> str
     inner = "".join(f"    {line}\n" for line in lines)
     return (
         f"\n// The coverage of each region; overlaps of each division: {policies}\n{declared}{OVERLAP_GLSL}"
-        f"void ep_resolve(vec2 uv, vec2 dx, vec2 dy) {{\n{inner}}}\n"
+        f"void ep_resolve(vec2 uv, vec2 dx, vec2 dy{taken}) {{\n{inner}}}\n"
     )

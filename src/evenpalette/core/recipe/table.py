@@ -68,7 +68,7 @@ def table_rows(layout: TableLayout, rows: Sequence[Mapping[str, Value]]) -> NDAr
     made = np.zeros((len(rows), layout.width, 4), np.float32)
     for line, values in zip(made, rows, strict=True):
         for place in layout.places:
-            numbers = _numbers(place.parameter, values[place.parameter.id])
+            numbers = numbers_of(place.parameter, values[place.parameter.id])
             if place.texels > 1:
                 line[place.texel : place.texel + 4] = np.reshape(numbers, (4, 4))
             else:
@@ -77,7 +77,9 @@ def table_rows(layout: TableLayout, rows: Sequence[Mapping[str, Value]]) -> NDAr
     return made
 
 
-def _numbers(parameter: Parameter, value: Value) -> Sequence[float]:
+def numbers_of(parameter: Parameter, value: Value) -> Sequence[float]:
+    """A value as the numbers that a shader takes: colors as linear light, a placement as its sixteen, choices and
+    switches as whole numbers."""
     if parameter.type is ValueType.VECTOR:
         return vector_parts(str(value))
     prepared = prepare_value(value, parameter.input)

@@ -38,6 +38,7 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.deliver import deliver, known_targets
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_set import SET_FILE
+from evenpalette.core.delivery.layouts.of_project import beginnings_of
 from evenpalette.core.delivery.layouts.read import beginnings, read_layout_file
 from evenpalette.core.delivery.layouts.shelf import keep_layout, kept_layouts
 from evenpalette.core.delivery.layouts.write import planned_files
@@ -261,8 +262,8 @@ class DeliveryBench(QWidget):
     def _offer_layouts(self) -> None:
         """The layouts to begin with, and those that lie in files."""
         menu = QMenu(self)
-        for known in beginnings():
-            action = menu.addAction(f"{known.name}: {known.description}")
+        for known in (*beginnings_of(self._session.state), *beginnings()):
+            action = menu.addAction(entry(f"{known.name}: {known.description}"))
             assert action is not None
             action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
         kept, wrong = kept_layouts()
@@ -376,7 +377,8 @@ class DeliveryBench(QWidget):
             page = next((path for path in report.files if path.name == PAGE_FILE), None)
             if page is not None:
                 text += f"; the page has {page.stat().st_size / 1e6:.1f} MB"
-            self._result.setText(text)
+            self._result.setText(" ".join((f"{text}.", *report.notes)))
+            self._result.setToolTip(plain("\n".join(report.notes)))
             if self._session.path is not None:
                 remember_delivery(self._session.path, folder)
             if noted(state).project.delivery != state.project.delivery:

@@ -98,7 +98,9 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
                 UsdShade.MaterialBindingAPI.Apply(shape.GetPrim()).Bind(made[sheet_name, k])
     variants.SetVariantSelection(words[0])
     if unsaid:
-        stage.SetMetadata("comment", f"A preview surface cannot say: {', '.join(sorted(unsaid))}.")
+        said = f"A preview surface cannot say: {', '.join(sorted(unsaid))}."
+        stage.SetMetadata("comment", said)
+        delivered.notes.append(f"OpenUSD: {said}")
     stage.GetRootLayer().Save()
 
 
