@@ -181,7 +181,7 @@ def test_the_window_plays_follows_its_files_and_says_what_is_broken(tmp_path: Pa
     window.show()
     QTest.qWaitForWindowExposed(window)
 
-    def wait(until, seconds: float = 20.0) -> None:  # type: ignore[no-untyped-def]
+    def wait(until, seconds: float = 90.0) -> None:  # type: ignore[no-untyped-def]
         end = time.monotonic() + seconds
         while not until():
             assert time.monotonic() < end, "the player did not get there in time"

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import F32, PIECE_OFFSETS, PIECE_SLOPES, encode_code, encode_srgb_8bit
+from evenpalette.core.color.encoding import BLOCK, F32, encode_codes, encode_srgb_8bit
 from evenpalette.core.kernels import njit
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
-from evenpalette.core.recipe.affine import apply_affine
+from evenpalette.core.recipe.affine import Pending, apply_affine
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, STEEPEST, Holds
 from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.kind import Op, Planes
@@ -34,11 +34,17 @@ _MOST_BATCH_BYTES = 256 << 20
 
 
 @njit(nogil=True, cache=True)
-def _store_srgb8(r, g, b, r_bits, g_bits, b_bits, offsets, slopes, out):  # type: ignore[no-untyped-def]
-    for i in range(r.size):
-        out[i, 0] = encode_code(r[i], r_bits[i], offsets, slopes)
-        out[i, 1] = encode_code(g[i], g_bits[i], offsets, slopes)
-        out[i, 2] = encode_code(b[i], b_bits[i], offsets, slopes)
+def _store_srgb8(r, g, b, out):  # type: ignore[no-untyped-def]
+    """out: uint8 (3 n), texel by texel."""
+    x, y, z = np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32)
+    for start in range(0, r.size, BLOCK):
+        n = min(BLOCK, r.size - start)
+        encode_codes(r[start : start + n], x)
+        encode_codes(g[start : start + n], y)
+        encode_codes(b[start : start + n], z)
+        texels = out[3 * start : 3 * (start + n)]
+        for i in range(n):
+            texels[3 * i], texels[3 * i + 1], texels[3 * i + 2] = np.uint8(x[i]), np.uint8(y[i]), np.uint8(z[i])
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -65,8 +71,7 @@ def _store(attribute: str, planes: Planes, out: NDArray) -> None:
             out[:, column] = plane
     elif ATTRIBUTES[attribute].holds is Holds.COLOR:
         r, g, b = planes
-        bits = r.view(np.int32), g.view(np.int32), b.view(np.int32)
-        _store_srgb8(r, g, b, bits[0], bits[1], bits[2], PIECE_OFFSETS, PIECE_SLOPES, out)
+        _store_srgb8(r, g, b, out.reshape(-1))
     elif ATTRIBUTES[attribute].holds is Holds.SLOPES:
         _store_slopes8(*planes, out)
     else:
@@ -279,9 +284,19 @@ def _run_tile(
         planes[attribute] = tuple(np.zeros(reads.texels, np.float32) for _ in ATTRIBUTES[attribute].neutral)
 
     def run(steps: Sequence[BoundStep], plan: Plan, begin: int, end: int) -> None:
+        pending = Pending()
         for index in range(begin, end):
-            if plan.ops[index]:
-                _run_step(steps[index], plan.ops[index], plan.maps_of(index, steps[index].kind), planes, weights, reads)
+            step, ops = steps[index], plan.ops[index]
+            matrices = step.matrices if len(ops) == 1 and step.kind.weigh is None else None
+            if matrices is not None and ops[0].affine is not None and not ops[0].scale:
+                found = weights.of(step)
+                if found.rows:
+                    r, g, b = planes[ops[0].writes]
+                    pending.add((r, g, b), found.weights, matrices[found.rows])
+            elif ops:
+                pending.flush(planes.get(BASE_COLOR))
+                _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
+        pending.flush(planes.get(BASE_COLOR))
 
     run(recipes[0], plan, 0, shared)
     kept = (
@@ -350,6 +365,9 @@ def _run_step(
             amounts = np.array([float(row.values[op.scale]) if op.scale else 1.0 for row in rows], np.float32)
             numbers = [np.broadcast_to(np.asarray(row.values[op.sets], np.float32), len(target)) for row in rows]
             toward_all(target, found.weights, amounts, np.ascontiguousarray(np.stack(numbers, 1)))
+            continue
+        values = [row.values for row in rows]
+        if op.together is not None and len(rows) > 1 and op.together(target, found.weights, values):
             continue
         if shared is None:
             shared = np.flatnonzero((found.weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)

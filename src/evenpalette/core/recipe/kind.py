@@ -1,6 +1,6 @@
 """What every kind of step says about itself."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -101,8 +101,9 @@ class Op:
     with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input
     whose number or switch is multiplied into the weight; 0 leaves the attribute alone. needs: maps and inputs; where in
     all rows none of the maps has a texture and all of the inputs are 0 it does nothing. affine: for values with which a
-    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass. shared: functions of
-    `recipe/shared.py` that its GLSL calls.
+    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass. together: runs all
+    rows in one pass where it can: planes, weights (rows, n) and the values of each row; whether it did. shared:
+    functions of `recipe/shared.py` that its GLSL calls.
     """
 
     writes: str
@@ -115,6 +116,7 @@ class Op:
     scale: str = ""
     needs: tuple[str, ...] = ()
     affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
+    together: Callable[[Planes, NDArray[np.float32], Sequence[Prepared]], bool] | None = None
     shared: tuple[str, ...] = ()
 
 

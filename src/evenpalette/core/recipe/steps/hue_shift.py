@@ -1,6 +1,6 @@
 """Hue shift: turn all hues by an angle, scale their saturation, move their brightness."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,71 +50,82 @@ def _roots(values, sizes, guesses):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _oklch(r, g, b, weight, amount, to_lms, between, to_rgb, brightness):  # type: ignore[no-untyped-def]
-    """In blocks without a branch inside, so that the compiler vectorizes them; blocks without weight are skipped."""
-    p00, p01, p02, p10, p11, p12, p20, p21, p22 = (
-        to_lms[0, 0],
-        to_lms[0, 1],
-        to_lms[0, 2],
-        to_lms[1, 0],
-        to_lms[1, 1],
-        to_lms[1, 2],
-        to_lms[2, 0],
-        to_lms[2, 1],
-        to_lms[2, 2],
-    )
-    q00, q01, q02, q10, q11, q12, q20, q21, q22 = (
-        between[0, 0],
-        between[0, 1],
-        between[0, 2],
-        between[1, 0],
-        between[1, 1],
-        between[1, 2],
-        between[2, 0],
-        between[2, 1],
-        between[2, 2],
-    )
-    s00, s01, s02, s10, s11, s12, s20, s21, s22 = (
-        to_rgb[0, 0],
-        to_rgb[0, 1],
-        to_rgb[0, 2],
-        to_rgb[1, 0],
-        to_rgb[1, 1],
-        to_rgb[1, 2],
-        to_rgb[2, 0],
-        to_rgb[2, 1],
-        to_rgb[2, 2],
-    )
-    lms = np.empty((3, _BLOCK), np.float32)
-    sizes, guesses = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
+def _oklch(r, g, b, weights, to_lms, between, to_rgb, brightness):  # type: ignore[no-untyped-def]
+    """All rows in one pass: cone values and their roots are made once for a texel, and what rows make of them is summed
+    before it becomes color again. In blocks without a branch inside, so that the compiler vectorizes them; blocks
+    without weight are skipped. weights: float32 (rows, n). between: (rows, 3, 3). brightness: (rows,)."""
+    room = np.empty((8, _BLOCK), np.float32)
     for start in range(0, r.size, _BLOCK):
         n = min(_BLOCK, r.size - start)
-        x, y, z, w = r[start : start + n], g[start : start + n], b[start : start + n], weight[start : start + n]
-        some = np.float32(0)
-        for i in range(n):
-            some += w[i]
-        if some == 0:
-            continue
-        u, v, t = lms[0, :n], lms[1, :n], lms[2, :n]
-        for i in range(n):
-            u[i] = p00 * x[i] + p01 * y[i] + p02 * z[i]
-        for i in range(n):
-            v[i] = p10 * x[i] + p11 * y[i] + p12 * z[i]
-        for i in range(n):
-            t[i] = p20 * x[i] + p21 * y[i] + p22 * z[i]
-        for line in (u, v, t):
-            _roots(line, sizes[:n], guesses[:n])
-        for i in range(n):
-            k0 = q00 * u[i] + q01 * v[i] + q02 * t[i] + brightness
-            k1 = q10 * u[i] + q11 * v[i] + q12 * t[i] + brightness
-            k2 = q20 * u[i] + q21 * v[i] + q22 * t[i] + brightness
-            u[i], v[i], t[i] = k0 * k0 * k0, k1 * k1 * k1, k2 * k2 * k2
-        for i in range(n):
-            x[i] += (s00 * u[i] + s01 * v[i] + s02 * t[i] - x[i]) * w[i] * amount
-        for i in range(n):
-            y[i] += (s10 * u[i] + s11 * v[i] + s12 * t[i] - y[i]) * w[i] * amount
-        for i in range(n):
-            z[i] += (s20 * u[i] + s21 * v[i] + s22 * t[i] - z[i]) * w[i] * amount
+        x, y, z = r[start : start + n], g[start : start + n], b[start : start + n]
+        u, v, t, du, dv, dt, sizes, guesses = (
+            room[0, :n], room[1, :n], room[2, :n], room[3, :n], room[4, :n], room[5, :n], room[6, :n], room[7, :n],
+        )  # fmt: skip
+        known = False
+        for k in range(weights.shape[0]):
+            w = weights[k, start : start + n]
+            some = np.float32(0)
+            for i in range(n):
+                some += w[i]
+            if some == 0:
+                continue
+            if not known:
+                known = True
+                _to_cones(x, y, z, to_lms, u, v, t)
+                for line in (u, v, t):
+                    _roots(line, sizes, guesses)
+                du[:] = 0
+                dv[:] = 0
+                dt[:] = 0
+                sizes[:] = 0
+            _add_turned(u, v, t, w, between[k], brightness[k], du, dv, dt)
+            for i in range(n):
+                sizes[i] += w[i]
+        if known:
+            _add_color(du, dv, dt, sizes, to_rgb, x, y, z)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _to_cones(x, y, z, m, u, v, t):  # type: ignore[no-untyped-def]
+    p00, p01, p02, p10, p11, p12, p20, p21, p22 = (
+        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
+    )  # fmt: skip
+    for i in range(x.size):
+        u[i] = p00 * x[i] + p01 * y[i] + p02 * z[i]
+    for i in range(x.size):
+        v[i] = p10 * x[i] + p11 * y[i] + p12 * z[i]
+    for i in range(x.size):
+        t[i] = p20 * x[i] + p21 * y[i] + p22 * z[i]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _add_turned(u, v, t, w, m, brightness, du, dv, dt):  # type: ignore[no-untyped-def]
+    """Add the cubes of turned roots, times their weight."""
+    q00, q01, q02, q10, q11, q12, q20, q21, q22 = (
+        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
+    )  # fmt: skip
+    for i in range(u.size):
+        k = q00 * u[i] + q01 * v[i] + q02 * t[i] + brightness
+        du[i] += k * k * k * w[i]
+    for i in range(u.size):
+        k = q10 * u[i] + q11 * v[i] + q12 * t[i] + brightness
+        dv[i] += k * k * k * w[i]
+    for i in range(u.size):
+        k = q20 * u[i] + q21 * v[i] + q22 * t[i] + brightness
+        dt[i] += k * k * k * w[i]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _add_color(u, v, t, total, m, x, y, z):  # type: ignore[no-untyped-def]
+    s00, s01, s02, s10, s11, s12, s20, s21, s22 = (
+        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
+    )  # fmt: skip
+    for i in range(x.size):
+        x[i] += s00 * u[i] + s01 * v[i] + s02 * t[i] - x[i] * total[i]
+    for i in range(x.size):
+        y[i] += s10 * u[i] + s11 * v[i] + s12 * t[i] - y[i] * total[i]
+    for i in range(x.size):
+        z[i] += s20 * u[i] + s21 * v[i] + s22 * t[i] - z[i] * total[i]
 
 
 def _yiq_matrix(values: Prepared) -> NDArray[np.float32]:
@@ -183,7 +194,6 @@ def _by_texel(r: Plane, g: Plane, b: Plane, weight: Plane, amount: np.float32, v
 
 def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
     r, g, b = planes
-    angle, saturation = float(values["angle"]), float(values["saturation"])
     f, brightness = np.float32, np.float32(values["brightness"])
     if values["spread"]:
         _by_texel(r, g, b, weight, f(amount), values, reads["offset"][0])
@@ -196,10 +206,27 @@ def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: 
     if values["space"] == 2:
         _encoded(r, g, b, weight, f(amount), _yiq_matrix(values), brightness)
         return
-    c, s = np.cos(np.radians(angle)) * saturation, np.sin(np.radians(angle)) * saturation
-    # Lightness has weight 1 in all three roots, so the brightness can be added to each of them.
-    between = ROOTS_FROM_LAB @ np.array([[1, 0, 0], [0, c, -s], [0, s, c]]) @ LAB_FROM_ROOTS
-    _oklch(r, g, b, weight, f(amount), LMS_FROM_RGB.astype(f), between.astype(f), RGB_FROM_LMS.astype(f), brightness)
+    _turned_together((r, g, b), (weight * f(amount))[None], [values])
+
+
+def _together(planes: Planes, weights: NDArray[np.float32], rows: Sequence[Prepared]) -> bool:
+    """All rows in one pass, where all turn in OKLCh and none by a texture."""
+    if any(values["space"] != 1 or values["spread"] for values in rows):
+        return False
+    _turned_together(planes, weights, rows)
+    return True
+
+
+def _turned_together(planes: Planes, weights: NDArray[np.float32], rows: Sequence[Prepared]) -> None:
+    f, between = np.float32, []
+    for values in rows:
+        angle, saturation = np.radians(float(values["angle"])), float(values["saturation"])
+        c, s = np.cos(angle) * saturation, np.sin(angle) * saturation
+        # Lightness has weight 1 in all three roots, so the brightness can be added to each of them.
+        between.append(ROOTS_FROM_LAB @ np.array([[1, 0, 0], [0, c, -s], [0, s, c]]) @ LAB_FROM_ROOTS)
+    brightness = np.array([values["brightness"] for values in rows], f)
+    r, g, b = planes
+    _oklch(r, g, b, weights, LMS_FROM_RGB.astype(f), np.stack(between).astype(f), RGB_FROM_LMS.astype(f), brightness)
 
 
 _GLSL = """
@@ -260,6 +287,7 @@ KIND = StepKind(
             _GLSL,
             ("angle", "saturation", "brightness", "space", "spread", "offset"),
             affine=_affine,
+            together=_together,
             shared=("encoding", "oklab", "yiq"),
         ),
     ),
