@@ -1,5 +1,7 @@
 """A whole delivery against writing the same arrays with OpenCV; blocks; what one changed variant costs; padding."""
 
+import subprocess
+import sys
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -76,10 +78,31 @@ def padding() -> None:
     )  # fmt: skip
 
 
+_LARGE = """
+import resource, sys, tempfile
+from pathlib import Path
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.storage import Storage
+with tempfile.TemporaryDirectory() as name:
+    state = Storage(copy_demo(Path(name) / "demo", "moth-lantern")).open()
+    deliver(state, Path(name) / "out", longest=8192, maps=state.attributes, variants=[state.project.variants[0].id], targets=["images"])
+    print(len(state.attributes), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
+"""
+
+
+def large() -> None:
+    """8192 texels with all attributes: the most memory that it takes, in a process of its own."""
+    done = subprocess.run([sys.executable, "-c", _LARGE], capture_output=True, text=True, check=True)
+    count, most = done.stdout.split()
+    print(f"8192 texels, {count} attributes: at most {float(most):.2f} GiB, wanted at most 3")
+
+
 def run() -> None:
     """Print them all."""
     whole()
     padding()
+    large()
 
 
 if __name__ == "__main__":

@@ -5,16 +5,20 @@ from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 
+import numpy as np
 import pytest
 
 from evenpalette.cli import main
-from evenpalette.core.delivery import render
+from evenpalette.core.delivery import render, writing
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.difference import against_former
+from evenpalette.core.delivery.render import groups_of
 from evenpalette.core.document.layout_model import read_layout
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import set_value
+from evenpalette.core.raster import raster
 from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.raster import Raster
 
 
 def test_only_what_changed_is_written_again_and_what_is_left_is_named(lantern: State, tmp_path: Path) -> None:
@@ -115,6 +119,40 @@ def test_what_would_change_is_said_in_ciede2000_before_anything_is_written(
     words = ["export", str(demo_folder), "--out", str(tmp_path), "--size", "64", "--dry-run", "--variant", "Straw"]
     assert main(words) == 0
     assert capsys.readouterr().out == "Straw: new\n"
+
+
+def test_what_is_too_large_at_once_is_made_in_parts_and_is_the_same(
+    lantern: State, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As at 8192 texels: attributes in groups, pictures that wait for each other, sources made larger in strips."""
+    words = {
+        "variants": [lantern.project.variants[0].id],
+        "longest": 1200,
+        "targets": ["images"],
+        "maps": lantern.attributes,
+    }
+    deliver(lantern, tmp_path / "whole", **words)
+    size = (1200, 1200)
+    assert groups_of(lantern.attributes, size) == [tuple(lantern.attributes)]
+    monkeypatch.setattr(render, "_MOST_BYTES", 6 << 20)
+    monkeypatch.setattr(writing, "_MOST_BYTES", 1 << 20)
+    monkeypatch.setattr(raster, "_MOST_FLOAT_BYTES", 1 << 20)
+    groups = groups_of(lantern.attributes, size)
+    assert len(groups) > 3
+    assert [key for group in groups for key in group] == list(lantern.attributes)
+    # Sources of their own, so that nothing is remembered.
+    fresh = replace(
+        lantern,
+        textures=MappingProxyType({k: Raster(r.pixels.copy(), r.encoding) for k, r in lantern.textures.items()}),
+    )
+    deliver(fresh, tmp_path / "parts", **words)
+    for file in (tmp_path / "whole").rglob("*.png"):
+        one, other = (
+            read_image(f).pixels.astype(int) for f in (file, tmp_path / "parts" / file.relative_to(tmp_path / "whole"))
+        )
+        gap = np.abs(one - other)
+        assert gap.max() <= 2, file.name
+        assert (gap <= 1).mean() > 0.999, file.name
 
 
 def test_a_hostile_manifest_removes_nothing_outside(demo_folder: Path, tmp_path: Path) -> None:

@@ -1,6 +1,6 @@
 """The attributes of a variant as pictures, as they are delivered."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +12,9 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, OPACITY, Holds
 from evenpalette.core.recipe.binding import NOW, Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces
+
+#: Pictures of attributes that are rendered together may take so much.
+_MOST_BYTES = 384 << 20
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,22 @@ def delivered_size(state: State, longest: int) -> tuple[int, int]:
         return width, height
     factor = longest / max(width, height)
     return max(1, round(width * factor)), max(1, round(height * factor))
+
+
+def groups_of(wanted: Sequence[str], size: tuple[int, int]) -> list[tuple[str, ...]]:
+    """Attributes in groups whose pictures a part of the memory holds; they are rendered one group after the other. All
+    of them at usual sizes."""
+    texels = size[0] * size[1]
+    groups: list[list[str]] = []
+    held = 0
+    for key in dict.fromkeys(wanted):
+        takes = texels * ATTRIBUTES[key].planes * (4 if ATTRIBUTES[key].holds is Holds.LIGHT else 1)
+        if not groups or (held + takes > _MOST_BYTES and groups[-1]):
+            groups.append([])
+            held = 0
+        groups[-1].append(key)
+        held += takes
+    return [tuple(group) for group in groups]
 
 
 def render_maps(
@@ -67,7 +86,7 @@ def _needed(state: State, asked: Sequence[str]) -> set[str]:
 
 
 def _delivered(
-    state: State, made: Mapping[str, Raster], asked: Sequence[str], *, as_light: bool = False
+    state: State, made: dict[str, Raster], asked: Sequence[str], *, as_light: bool = False
 ) -> dict[str, Map]:
     maps = {}
     for attribute in asked:
@@ -77,7 +96,11 @@ def _delivered(
             raster = Raster(np.concatenate([raster.pixels, made[OPACITY].pixels], -1), raster.encoding)
         if ATTRIBUTES[attribute].holds is Holds.LIGHT and not as_light:
             strength = max(1.0, float(raster.pixels.max()))
-            raster = Raster(encode_srgb_8bit(raster.pixels / np.float32(strength)), Encoding.SRGB)
+            # In place: at large sizes it is the largest of all. What was evaluated is nobody else's.
+            pixels = raster.pixels
+            pixels *= np.float32(1 / strength)
+            raster = Raster(encode_srgb_8bit(pixels), Encoding.SRGB)
+            made[attribute] = raster
         maps[attribute] = Map(attribute, raster, strength)
     return maps
 

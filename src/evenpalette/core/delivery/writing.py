@@ -9,6 +9,9 @@ from evenpalette.core.parallel import WORKERS
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Raster
 
+#: Pictures that wait to be written, or are being written, may take so much; one always may.
+_MOST_BYTES = 192 << 20
+
 
 class Writing:
     """Takes pictures while the block lasts; at its end all are on disk, or the first error is raised."""
@@ -17,13 +20,20 @@ class Writing:
         """workers: threads, 0 is one for each core."""
         workers = workers or WORKERS
         self._pool = ThreadPoolExecutor(workers, "writing")
-        # What waits takes memory, so whoever makes more than can be written waits too.
-        self._room = threading.Semaphore(workers + 2)
+        # What waits takes memory, so whoever makes more than can be written waits too; large ones wait for all others.
+        self._most, self._waiting, self._bytes = workers + 2, 0, 0
+        self._room = threading.Condition()
         self._futures: list[Future[None]] = []
 
     def put(self, path: Path, raster: Raster) -> None:
         """Write a picture as its ending says. Raises what went wrong with an earlier one."""
-        self._room.acquire()
+        size = raster.pixels.nbytes
+        with self._room:
+            self._room.wait_for(
+                lambda: self._waiting < self._most and (not self._waiting or self._bytes + size <= _MOST_BYTES)
+            )
+            self._waiting += 1
+            self._bytes += size
         done = [future for future in self._futures if future.done()]
         self._futures = [future for future in self._futures if not future.done()]
         for future in done:
@@ -34,7 +44,10 @@ class Writing:
         try:
             path.write_bytes(encode_image(raster, path.suffix))
         finally:
-            self._room.release()
+            with self._room:
+                self._waiting -= 1
+                self._bytes -= raster.pixels.nbytes
+                self._room.notify_all()
 
     def __enter__(self) -> "Writing":
         return self

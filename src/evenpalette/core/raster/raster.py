@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32, decode_srgb, decode_srgb_8bit, encode_srgb
 from evenpalette.core.raster.reading import channel_values, derived, resize_plane, unit_values
 
+#: What is larger than this as floats is made larger in strips.
+_MOST_FLOAT_BYTES = 192 << 20
 #: What the channels of an image are called, in their order.
 CHANNEL_NAMES = ("red", "green", "blue", "alpha")
 
@@ -104,8 +106,24 @@ class Raster:
         return Raster(derived((self.pixels,), what, lambda: self._resized(width, height)), self.encoding)
 
     def _resized(self, width: int, height: int) -> NDArray:
+        if width >= self.width and height > self.height and 4 * width * height * self.channels > _MOST_FLOAT_BYTES:
+            return self._enlarged(width, height)
         values = resize_plane(self.as_linear(), (width, height))
         return self.stored_like(np.asarray(values, np.float32).reshape(height, width, self.channels)).pixels
+
+    def _enlarged(self, width: int, height: int) -> NDArray:
+        """The same for what would be large as floats: wide at once, then high in strips."""
+        wide = resize_plane(self.as_linear(), (width, self.height)).reshape(self.height, width, self.channels)
+        out = np.empty((height, width, self.channels), self.pixels.dtype)
+        rows = max(1, _MOST_FLOAT_BYTES // (16 * width * self.channels))
+        for begin in range(0, height, rows):
+            at = (np.arange(begin, min(begin + rows, height)) + 0.5) * self.height / height - 0.5
+            upper = np.floor(at).astype(np.int64)
+            share = (at - upper).astype(np.float32)[:, None, None]
+            above, below = (wide[np.clip(n, 0, self.height - 1)] for n in (upper, upper + 1))
+            above += (below - above) * share
+            out[begin : begin + len(at)] = self.stored_like(above).pixels
+        return out
 
     def thumbnail(self, longest: int) -> "Raster":
         """The raster area-averaged so that its longest side is at most `longest` texels."""

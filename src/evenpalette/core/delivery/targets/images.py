@@ -7,7 +7,7 @@ from pydantic import ValidationError
 from evenpalette.core.delivery.inputs import fingerprint
 from evenpalette.core.delivery.kit_model import KitMap
 from evenpalette.core.delivery.plan import DeliveryPlan, PlannedVariant
-from evenpalette.core.delivery.render import Map, delivered_size, render_variants
+from evenpalette.core.delivery.render import Map, delivered_size, groups_of, render_variants
 from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.delivery.writing import Writing
 from evenpalette.core.parallel import Progress, part_of
@@ -32,22 +32,24 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
                 new.append((variant, inputs))
             else:
                 delivered.maps[variant.id, sheet.id] = dict(zip(plan.maps, said, strict=True))
-        rendered = render_variants(
-            state, [variant.id for variant, _ in new], plan.maps, size, progress=part, workers=plan.workers
-        )
+        groups = groups_of(plan.maps, size)
         with Writing(plan.workers) as writing:
-            for (variant, inputs), made in zip(new, rendered, strict=True):
-                target = folder / plan.maps_folder(variant, sheet)
-                target.mkdir(parents=True)
-                for key, map_ in made.items():
-                    writing.put(target / f"{key}.png", map_.raster)
-                    said_now = _said(map_)
-                    former.note(
-                        str(plan.maps_folder(variant, sheet) / f"{key}.png"),
-                        inputs,
-                        map=said_now.model_dump(mode="json"),
-                    )
-                    delivered.maps.setdefault((variant.id, sheet.id), {})[key] = said_now
+            for place, keys in enumerate(groups):
+                share = part_of(part, place / len(groups), 1 / len(groups))
+                ids = [variant.id for variant, _ in new]
+                rendered = render_variants(state, ids, keys, size, progress=share, workers=plan.workers)
+                for (variant, inputs), made in zip(new, rendered, strict=True):
+                    where = plan.maps_folder(variant, sheet)
+                    (folder / where).mkdir(parents=True, exist_ok=True)
+                    while made:
+                        key, map_ = made.popitem()
+                        writing.put(folder / where / f"{key}.png", map_.raster)
+                        said_now = _said(map_)
+                        former.note(str(where / f"{key}.png"), inputs, map=said_now.model_dump(mode="json"))
+                        delivered.maps.setdefault((variant.id, sheet.id), {})[key] = said_now
+        for variant, _ in new:
+            held = delivered.maps[variant.id, sheet.id]
+            delivered.maps[variant.id, sheet.id] = {key: held[key] for key in plan.maps}
         part(1.0)
 
 
