@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.document.state import State
-from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.kernels import njit
+from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import derived
 from evenpalette.core.recipe.attributes import NORMAL, STEEPEST
 from evenpalette.core.recipe.packed_reads import Packing, Plane, packed_reads
@@ -16,6 +17,8 @@ from evenpalette.core.recipe.shader_text import ShaderText
 
 #: By how much of a vector's length a stored one may be off: a code of 8 bits is two 255ths.
 _MOST_APART = 1.5 / 255
+#: Of a map with more rows so many are looked at: whether there is room for another texture is asked while one works.
+_ROWS = 1024
 
 
 def packing_of(state: State) -> Packing:
@@ -23,7 +26,7 @@ def packing_of(state: State) -> Packing:
     alike: dict[Plane, Any] = {}
     units = []
     for unit in packable(state.project.recipe, state.shader_reads):
-        if len(unit) == 3 and two_of_normal(state.read_textures[unit[0].texture]) is not None:
+        if len(unit) == 3 and _third_follows(state.read_textures[unit[0].texture]):
             unit = unit[:2]
         for plane in unit:
             if plane.texture:
@@ -36,35 +39,66 @@ def packing_of(state: State) -> Packing:
     return packed_reads(units, alike)
 
 
+@njit(nogil=True, cache=True, fastmath=True)
+def _stored_two(pixels, top, steepest, x, y):  # type: ignore[no-untyped-def]
+    """x and y of a texel's vector made unit, as they are stored: whole numbers 0..top."""
+    one, two, half = np.float32(1), np.float32(2), np.float32(0.5)
+    u, v = pixels[y, x, 0] / top * two - one, pixels[y, x, 1] / top * two - one
+    z = max(pixels[y, x, 2] / top * two - one, steepest)
+    length = one / np.sqrt(u * u + v * v + z * z)
+    return (
+        u * length,
+        v * length,
+        np.floor((u * length * half + half) * top + half),
+        np.floor((v * length * half + half) * top + half),
+    )
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _apart(pixels, top, steepest, most, step):  # type: ignore[no-untyped-def]
+    """Whether a texel's unit vector is off by more than `most` when its third plane is taken from the other two."""
+    one, two = np.float32(1), np.float32(2)
+    for y in range(0, pixels.shape[0], step):
+        worst = np.float32(0)
+        for x in range(pixels.shape[1]):
+            u, v, p, q = _stored_two(pixels, top, steepest, x, y)
+            a, b = p / top * two - one, q / top * two - one
+            c = max(np.sqrt(max(one - a * a - b * b, np.float32(0))), steepest)
+            length = one / np.sqrt(a * a + b * b + c * c)
+            worst = max(worst, abs(a * length - u), abs(b * length - v))
+        if worst > most:
+            return True
+    return False
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _two(pixels, top, steepest, out):  # type: ignore[no-untyped-def]
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            _, _, p, q = _stored_two(pixels, top, steepest, x, y)
+            out[y, x, 0], out[y, x, 1] = p, q
+
+
 @dataclass(frozen=True)
-class _TwoPlanes:
-    """x and y of a normal map's vectors made unit, as they are stored; None where the third plane cannot be left
-    out."""
+class _Follows:
+    """Whether the third plane of a normal map may be left out."""
 
-    pixels: NDArray | None
-
-    @property
-    def nbytes(self) -> int:
-        return self.pixels.nbytes if self.pixels is not None else 1
+    is_so: bool
+    nbytes: int = 1
 
 
-def two_of_normal(raster: Raster) -> NDArray | None:
-    """The two planes of a normal map that a kit stores where the third follows from them, of the map's dtype: the
-    vectors point out of the surface, and no normal, delivered in 8 bits, changes by more than a code. None for
-    others."""
+def _third_follows(raster: Raster) -> bool:
+    """Whether a kit may leave a normal map's third plane out: the vectors point out of the surface, and no normal,
+    delivered in 8 bits, changes by more than a code. Of floats all are stored; of large maps rows are looked at."""
+    if raster.pixels.dtype == np.float32:
+        return False
+    top = np.float32(np.iinfo(raster.pixels.dtype).max)
 
-    def make() -> _TwoPlanes:
-        vectors = raster.as_unit()[..., :3] * 2 - 1
-        slopes = vectors[..., :2] / np.maximum(vectors[..., 2], np.float32(STEEPEST))[..., None]
-        unit = slopes / np.sqrt((slopes**2).sum(-1) + 1)[..., None]
-        stored = quantize(unit * np.float32(0.5) + np.float32(0.5), raster.pixels.dtype)
-        read = Raster(stored, Encoding.DATA).as_unit() * 2 - 1
-        z = np.sqrt(np.maximum(1 - (read**2).sum(-1), 0))
-        again = read / np.maximum(z, np.float32(STEEPEST))[..., None]
-        apart = again / np.sqrt((again**2).sum(-1) + 1)[..., None] - unit
-        return _TwoPlanes(stored if float(np.abs(apart).max()) <= _MOST_APART else None)
+    def look() -> _Follows:
+        step = max(1, raster.height // _ROWS)
+        return _Follows(not _apart(raster.pixels, top, np.float32(STEEPEST), np.float32(_MOST_APART), step))
 
-    return derived((raster.pixels,), "two of a normal", make).pixels
+    return derived((raster.pixels,), "third follows", look).is_so
 
 
 def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:
@@ -73,9 +107,9 @@ def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:
         return state.sources.coverages[plane.channel]
     raster, start = state.read_textures[plane.texture], state.shader_reads.starts.get(NORMAL)
     if start is not None and start.texture == plane.texture and Plane(plane.texture, 2) not in packing:
-        two = two_of_normal(raster)
-        if two is not None and plane.channel < 2:
-            return np.ascontiguousarray(two[..., plane.channel])
+        out = np.empty((*raster.pixels.shape[:2], 2), raster.pixels.dtype)
+        _two(raster.pixels, np.float32(np.iinfo(out.dtype).max), np.float32(STEEPEST), out)
+        return np.ascontiguousarray(out[..., plane.channel])
     return np.ascontiguousarray(raster.pixels[..., plane.channel])
 
 
