@@ -18,8 +18,10 @@ from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions.bench import RegionsBench
 from evenpalette.app.window import MainWindow
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits import ramps
+from evenpalette.core.edits.layouts import with_layout
 from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.variants import activate
 from evenpalette.core.light.lamps import Light
@@ -58,14 +60,15 @@ class Photographer:
             QTest.qWait(30)
         QTest.qWait(400)
 
-    def take(self, name: str) -> None:
-        """Save a picture."""
+    def take(self, name: str, *, guide_only: bool = False) -> None:
+        """Save a picture; of a lesser view for the guide alone."""
         self.settle()
         # From the screen: drawing a widget into a picture leaves out what is painted over OpenGL.
         screen = self.window.screen()
         assert screen is not None
         taken = screen.grabWindow(self.window.winId())
-        taken.save(str(self.out / f"{name}.png"))
+        if not guide_only:
+            taken.save(str(self.out / f"{name}.png"))
         if self.guide is not None:
             # As the guide shows it, in the window and beside its text.
             smaller = taken.scaledToWidth(_GUIDE_WIDTH, Qt.TransformationMode.SmoothTransformation)
@@ -101,7 +104,7 @@ def _regions(camera: Photographer) -> None:
     session.undo()
     bench.pages.open("Encodings")
     bench.encodings.run()
-    camera.take("regions-encodings")
+    camera.take("regions-encodings", guide_only=True)
     bench.pages.open("Paint")
     session.apply("Freeze", lambda s: freeze(s, s.region_ids))
     bench.paint.add_region()
@@ -176,6 +179,21 @@ def _mend(camera: Photographer) -> None:
     bench.pages.open("Files")
 
 
+def _layout(camera: Photographer) -> None:
+    """A layout on the bench of Delivery; the document is as it was afterwards."""
+    session, bench = camera.window.session, camera.window.bench("delivery")
+    before = session.state
+    chosen = next(known for known in beginnings() if known.name == "Blocks with mip levels")
+    session.apply("Layout", lambda s: with_layout(s, chosen))
+    bench.pages.open("Layout")
+    bench.layout_page.files.setCurrentRow(1)
+    bench.layout_page.put("a", "region:Paper")
+    camera.settle()
+    camera.take("delivery-layout")
+    bench.pages.open("recipe.glsl")
+    session.apply("No layout", lambda _: before)
+
+
 def _delivered(out: Path) -> None:
     """The page in a browser, where there is one, and the player with a crowd."""
     with tempfile.TemporaryDirectory() as folder:
@@ -237,7 +255,7 @@ def main() -> None:
             window.bench(station).pages.open("Distance")
             window.bench(station).mips.run()
             camera.take("delivery-distance")
-            window.bench(station).pages.open("recipe.glsl")
+            _layout(camera)
     _regions(camera)
     camera.demo("moth-lantern")
     _surface(camera)

@@ -37,7 +37,7 @@ class Hand:
         self.window = window
         self.session = window.session
 
-    def wait(self, until: Callable[[], object] | None = None, seconds: float = 40.0) -> None:
+    def wait(self, until: Callable[[], object] | None = None, seconds: float = 120.0) -> None:
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             QTest.qWait(20)
@@ -47,7 +47,7 @@ class Hand:
                 return
         raise AssertionError("the window did not get there in time")
 
-    def wait_busy(self, until: Callable[[], object], seconds: float = 40.0) -> None:
+    def wait_busy(self, until: Callable[[], object], seconds: float = 120.0) -> None:
         """Wait for something that comes while work goes on."""
         end = time.monotonic() + seconds
         while not until():
