@@ -32,7 +32,7 @@ from evenpalette.app.stations.delivery.since_page import SincePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, column, counted, label, row, scrolled, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.deliver import deliver, known_targets
@@ -77,8 +77,9 @@ class DeliveryBench(QWidget):
         )
         self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
         #: The forms that are written on wish, by their keys.
-        self.also = {key: QCheckBox(target.label) for key, target in TARGETS.items() if not target.usual}
+        self.also = {key: QCheckBox(target.label.split(" ")[0]) for key, target in TARGETS.items() if not target.usual}
         for key, box in self.also.items():
+            box.setAccessibleName(TARGETS[key].label)
             box.setToolTip(plain(TARGETS[key].description))
             box.toggled.connect(lambda _: self._also_toggled())
         self._layout_name = label("", "note")
@@ -104,10 +105,13 @@ class DeliveryBench(QWidget):
         )
         self._clean.hide()
         choose = button("Choose ...", self._ask, icon="folder-open")
+        # What forms could not say may be more than there is room for.
+        result = scrolled(self._result)
+        result.setMinimumHeight(24)
         left = column(
             row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8),
-            row(label("Also", "note"), *self.also.values(), None), row(self._layouts, self._layout_name, self._no_layout, None),
-            row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, self._result, row(self._clean, None), None, spacing=4,
+            row(*self.also.values(), None, spacing=10), row(self._layouts, self._layout_name, self._no_layout, None),
+            row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, result, row(self._clean, None), spacing=4,
         )  # fmt: skip
         self._size.setAccessibleName("Size of the maps")
         left.setFixedWidth(320)
