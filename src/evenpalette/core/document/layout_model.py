@@ -128,7 +128,7 @@ class LayoutFile(Stored):
         if self.zstd and self.format != "ktx2":
             raise ValueError("zstd is for ktx2")
         count = self.channel_count
-        most = {"bc4": 1, "bc5": 2, "bc6h": 3}.get(self.compression, 4)
+        most = {"bc1": 3, "bc4": 1, "bc5": 2, "bc6h": 3}.get(self.compression, 4)
         if count > most:
             raise ValueError(f"{self.compression} holds {most} channel{'s' * (most > 1)}, not {count}")
         return self

@@ -111,7 +111,7 @@ class DeliveryBench(QWidget):
         left = column(
             row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8),
             row(*self.also.values(), None, spacing=10), row(self._layouts, self._layout_name, self._no_layout, None),
-            row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, result, row(self._clean, None), spacing=4,
+            row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, result, row(self._clean, None), spacing=2,
         )  # fmt: skip
         self._size.setAccessibleName("Size of the maps")
         left.setFixedWidth(320)

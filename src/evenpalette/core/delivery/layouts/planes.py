@@ -170,7 +170,7 @@ def _taken(surface: Surface, file: LayoutFile, source: Source, channel: LayoutCh
         return _nearest(id_picture(state, division_named(state, source.name)), size), False
     if source.kind == "tone":
         if state.tone is None:
-            raise LayoutError("This project has no tone yet.")
+            raise LayoutError("This project has no tone yet. Make one at Tones, or take the channel out.")
         return _resized(state.tone, size), False
     if source.kind == "mask":
         weight = np.clip(weight_planes(surface.bound(source.name), state.working), 0, 1)

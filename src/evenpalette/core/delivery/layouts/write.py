@@ -135,7 +135,10 @@ def _by_surface(state: State, planned: list[PlannedFile], workers: int) -> Itera
 def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
     """What a file holds before it is rounded, float32 (height, width, channels); letters that nothing fills are 0,
     alpha 1. Raises LayoutError."""
-    taken = [(channel, channel_values(surface, file, channel)) for channel in file.channels]
+    try:
+        taken = [(channel, channel_values(surface, file, channel)) for channel in file.channels]
+    except LayoutError as error:
+        raise LayoutError(f"The layout's file {file.name}: {error}") from error
     height, width = taken[0][1].shape[:2]
     made = np.zeros((height, width, file.channel_count), np.float32)
     made[..., 3:] = 1
