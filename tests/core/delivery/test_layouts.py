@@ -222,6 +222,7 @@ def test_padding_grows_islands_and_changes_nothing_inside(lantern: State, tmp_pa
         (('"attribute:metallic"', '"attribut:metallic"'), 6, "no source"), (('"to": "g"', '"to": "r"'), 4, "filled twice"),
         (('"bits": 8', '"bits": 12'), 4, "bits"), (("{variant}", "{colour}"), 4, "no placeholder"), (('"format": "png"', '"format": "png", "mips": true'), 4, "mip levels"),
         (('"invert": true', '"invrt": true'), 7, "permitted"), (("]}", "]"), 9, ""),
+        (('"format": "png", "bits": 8,\n   "channels": [\n    {"to": "r"', '"format": "dds", "compression": "bc1",\n   "channels": [\n    {"to": "a"'), 4, "holds 3 channels"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_said_with_its_line(change: tuple[str, str], line: int, words: str) -> None:
