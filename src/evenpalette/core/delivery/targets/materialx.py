@@ -1,4 +1,4 @@
-"""MaterialX: a surface shader of standard nodes around a node that carries the recipe, `<project>.mtlx`, its textures
+"""MaterialX: a surface of standard nodes around a node that carries the recipe, `<project>.mtlx`, its textures
 and texts beside it.
 
 MaterialX Specification 1.39. The recipe is a node of its own with a definition and an implementation for hardware
