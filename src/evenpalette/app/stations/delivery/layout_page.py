@@ -2,11 +2,10 @@
 beside each other as pictures of what they hold; Flat shows it as it will be written."""
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QMimeData, QSize, Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QHideEvent, QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -15,22 +14,21 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QMenu,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from evenpalette.app import theme
 from evenpalette.app.facets import NAME
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.delivery.channel_picture import ChannelPicture
+from evenpalette.app.stations.delivery.file_words import FileWords
+from evenpalette.app.stations.delivery.source_list import SourceList
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.headers import TEXTURE
-from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, row, tool
+from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
-from evenpalette.app.widgets.source_drag import packed
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.layouts.look import Look, look_at
 from evenpalette.core.delivery.layouts.planes import Surface
@@ -40,53 +38,12 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import layout_of, with_file, with_layout, with_settings, with_source
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.busiest import busiest_place
-from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.gpu.look import Show
 
 _ICON, _PAUSE_MS = 28, 60
 #: What Flat is handed the file as.
 _EXTRA = "layout"
-#: What a file can be set to, by the word of the sentence: (words, settings) each.
-_CHOICES: dict[str, list[tuple[str, dict[str, Any]]]] = {
-    "format": [(name.upper() if name != "exr" else "OpenEXR", {"format": name}) for name in ("png", "tga", "tiff", "exr", "dds", "ktx2")],
-    "bits": [(f"{bits} bits", {"bits": bits}) for bits in (8, 16, 32)],
-    "compression": [
-        ("no blocks", {"compression": "none"}),
-        *((f"BC{kind.upper()}", {"compression": f"bc{kind}"}) for kind in ("1", "3", "4", "5", "6h", "7")),
-    ],
-    "mips": [("one level", {"mips": False}), ("all mip levels", {"mips": True})],
-    "size": [
-        ("as the sources", {"size": None}), ("half as large", {"size": 0.5}), ("a quarter", {"size": 0.25}),
-        *((f"{side} texels", {"size": side}) for side in (256, 512, 1024, 2048, 4096)),
-    ],
-    "per": [
-        ("for each variant", {"per": "variant"}), ("once for all", {"per": "once"}), ("for each sheet", {"per": "sheet"}),
-        ("for each region", {"per": "region"}), ("for each division", {"per": "division"}),
-    ],
-    "padding": [("islands as painted", {"padding": "none"}), *((f"{n} texels beyond islands", {"padding": n}) for n in (2, 4, 8, 16, 64))],
-}  # fmt: skip
-_SET_TIPS = {
-    "format": "Format of the file", "bits": "Depth of a channel", "compression": "Block compression, for DDS and KTX2", "mips": "Mip levels in the file",
-    "size": "Longest side of the file", "per": "When a file is written", "padding": "What lies around the islands",
-}  # fmt: skip
 Icons = list[NDArray[np.uint8] | None]
-
-
-class _Sources(QListWidget):
-    """What this project has to put into a channel: dragged onto a picture, or taken by Return for the chosen one."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName("What may lie in a channel")
-        self.setToolTip("Drag one onto a channel, or press Return for the channel that was chosen last")
-        self.setDragEnabled(True)
-        self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFixedWidth(130)
-
-    def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData | None:  # type: ignore[override]
-        source = items[0].data(Qt.ItemDataRole.UserRole) if items else None
-        return packed(source) if source else None
 
 
 class LayoutPage(QWidget):
@@ -117,13 +74,12 @@ class LayoutPage(QWidget):
         self._remove = tool("trash-2", "Take this file out of the layout", self.remove_file)
         self._empty = label("No layout yet: add a file, or choose one to begin with at Layout ...", "note")
         self._empty.setWordWrap(True)
-        #: The sentence that says how the file is written: each of its words is a choice.
-        self.settings = {key: self._setting(key) for key in _CHOICES}
-        self._sentence = row(*self.settings.values(), None, spacing=0)
+        self.words = FileWords()
+        self.words.chosen.connect(lambda parts: self.set_file(**parts))
         self.facts = label("", "note")
         self.facts.setWordWrap(True)
         self.facts.setAccessibleName("Size of the file")
-        self.sources = _Sources()
+        self.sources = SourceList()
         self.sources.itemActivated.connect(self._activated)
         self._holder = QHBoxLayout()
         self._holder.setSpacing(4)
@@ -144,7 +100,7 @@ class LayoutPage(QWidget):
         top.addStretch(1)
         layout.addLayout(top)
         layout.addWidget(self._empty)
-        layout.addWidget(self._sentence)
+        layout.addWidget(self.words)
         below = QHBoxLayout()
         below.setSpacing(8)
         below.addWidget(self.sources)
@@ -158,23 +114,8 @@ class LayoutPage(QWidget):
         self._newest = Newest(session, "Looking at the layout", _PAUSE_MS, self._wish, self)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if facets - {NAME} else None)
-        self._show_sources()
+        self.sources.show_of(self._session.state)
         self.refresh()
-
-    def _setting(self, key: str) -> QToolButton:
-        made = QToolButton()
-        made.setObjectName("word")
-        made.setToolTip(plain(_SET_TIPS[key]))
-        made.setAccessibleName(_SET_TIPS[key])
-        made.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        menu = QMenu(made)
-        for words, parts in _CHOICES[key]:
-            action = menu.addAction(words)
-            assert action is not None
-            action.triggered.connect(lambda _=False, parts=parts: self.set_file(**parts))
-        made.setMenu(menu)
-        return made
 
     @property
     def file(self) -> LayoutFile | None:
@@ -199,10 +140,10 @@ class LayoutPage(QWidget):
                 self.files.addItem(item)
             self.files.setCurrentRow(min(at, len(names) - 1))
             self.files.blockSignals(False)
-        for part in (self.files, self._remove, self._sentence, self.sources, self.facts):
+        for part in (self.files, self._remove, self.words, self.sources, self.facts):
             part.setVisible(bool(names))
         self._empty.setVisible(not names)
-        self._show_sources()
+        self.sources.show_of(self._session.state)
         self._show_file()
 
     def _show_file(self) -> None:
@@ -215,15 +156,7 @@ class LayoutPage(QWidget):
         if file is None:
             self.wipe.hide()
             return
-        for key, made in self.settings.items():
-            made.setText(
-                next(
-                    (words for words, parts in _CHOICES[key] if parts[key] == getattr(file, key)),
-                    str(getattr(file, key)),
-                )
-            )
-        self.settings["compression"].setVisible(file.format in ("dds", "ktx2"))
-        self.settings["mips"].setVisible(file.format in ("dds", "ktx2"))
+        self.words.show_file(file)
         shown: list[tuple[str, LayoutChannel | None]] = [(c.to, c) for c in file.channels]
         layers = list(file.by_layer())
         filled = {letter for letters, _ in shown for letter in letters}
@@ -242,31 +175,6 @@ class LayoutPage(QWidget):
             self.pictures[min(had, len(self.pictures) - 1)].setFocus()
         self.wipe.setVisible(file.compression not in ("none", "bc6h"))
         self._newest.ask()
-
-    def _show_sources(self) -> None:
-        """What there is, in groups."""
-        state = self._session.state
-        groups = {
-            "Surface": [(ATTRIBUTES[key].label, f"attribute:{key}") for key in state.attributes],
-            "Regions": [(r.name, f"region:{r.id if '+' in r.name else r.name}") for r in state.project.regions.regions],
-            "Textures": [(t.name, f"texture:{t.name}") for t in state.project.asset.textures],
-            "Masks of steps": [(s.name, f"mask:{s.name}") for s in state.project.recipe.steps],
-            "Divisions": [(f"flags of {d.name}", f"id:{d.name}") for d in state.project.regions.divisions],
-            "Besides": [("the tone", "tone"), ("0 everywhere", "constant:0"), ("1 everywhere", "constant:1")],
-        }
-        wanted = [(name, source) for title, some in groups.items() if some for name, source in [(title, ""), *some]]
-        held = [self.sources.item(i) for i in range(self.sources.count())]
-        if wanted == [(i.text(), i.data(Qt.ItemDataRole.UserRole)) for i in held if i is not None]:
-            return
-        self.sources.clear()
-        for name, source in wanted:
-            item = QListWidgetItem(name)
-            item.setData(Qt.ItemDataRole.UserRole, source)
-            item.setToolTip(plain(source))
-            if not source:
-                item.setFlags(Qt.ItemFlag.NoItemFlags)
-                item.setFont(theme.font(theme.NOTE, strong=True))
-            self.sources.addItem(item)
 
     # --- looking ---------------------------------------------------------------------------------------------------
 
