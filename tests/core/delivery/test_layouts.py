@@ -14,6 +14,7 @@ import pytest
 import texture2ddecoder
 import tifffile
 from PIL import Image
+from tests.helpers.browser import Browser
 
 from evenpalette.cli import main
 from evenpalette.core.color.encoding import encode_srgb
@@ -394,3 +395,64 @@ def test_beginnings_of_a_project_hold_its_regions_by_fours_and_its_index_art(tmp
         assert np.array_equal(
             made.reshape(*made.shape[:2], -1)[..., : held.shape[2]], held[..., : 3 if held.shape[2] > 1 else 1]
         )
+
+
+_UPLOAD = """
+const [text, width, height, format, extension] = given;
+const gl = document.createElement('canvas').getContext('webgl2');
+if (!gl.getExtension(extension)) return 'missing';
+const bytes = Uint8Array.from(atob(text), c => c.charCodeAt(0));
+gl.bindTexture(gl.TEXTURE_2D, gl.createTexture());
+gl.compressedTexImage2D(gl.TEXTURE_2D, 0, format, width, height, 0, bytes);
+for (const p of [gl.TEXTURE_MIN_FILTER, gl.TEXTURE_MAG_FILTER]) gl.texParameteri(gl.TEXTURE_2D, p, gl.NEAREST);
+const program = gl.createProgram();
+for (const [kind, source] of [[gl.VERTEX_SHADER, `#version 300 es
+void main() { gl_Position = vec4(vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0, 0.0, 1.0); }`], [gl.FRAGMENT_SHADER, `#version 300 es
+precision highp float; uniform highp sampler2D s; out vec4 o;
+void main() { o = texelFetch(s, ivec2(gl_FragCoord.xy), 0); }`]]) {
+  const shader = gl.createShader(kind); gl.shaderSource(shader, source); gl.compileShader(shader); gl.attachShader(program, shader);
+}
+gl.linkProgram(program); gl.useProgram(program);
+gl.bindFramebuffer(gl.FRAMEBUFFER, gl.createFramebuffer());
+const target = gl.createTexture(); gl.activeTexture(gl.TEXTURE1); gl.bindTexture(gl.TEXTURE_2D, target);
+gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGBA8, width, height);
+gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, target, 0);
+gl.viewport(0, 0, width, height); gl.drawArrays(gl.TRIANGLES, 0, 3);
+const pixels = new Uint8Array(width * height * 4);
+gl.readPixels(0, 0, width, height, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+if (gl.getError()) return 'error';
+return btoa(String.fromCharCode(...pixels));
+"""
+
+
+def test_a_browser_takes_our_blocks_as_they_lie_in_the_file() -> None:
+    """Chromium uploads the first level of a DDS file itself; what it reads is what an independent decoder reads."""
+    rng = np.random.default_rng(5)
+    smooth = cv2.resize(rng.integers(0, 256, (8, 8, 4), np.uint8), (64, 32), interpolation=cv2.INTER_CUBIC)
+    browser, missing = Browser(), []
+    decoders = {"bc1": texture2ddecoder.decode_bc1, "bc3": texture2ddecoder.decode_bc3, "bc4": texture2ddecoder.decode_bc4, "bc5": texture2ddecoder.decode_bc5, "bc7": texture2ddecoder.decode_bc7}  # fmt: skip
+    try:
+        browser.driver.get("about:blank")
+        for kind, channels, number, extension in (
+            ("bc1", 3, 0x83F1, "WEBGL_compressed_texture_s3tc"), ("bc3", 4, 0x83F3, "WEBGL_compressed_texture_s3tc"),
+            ("bc4", 1, 0x8DBB, "EXT_texture_compression_rgtc"), ("bc5", 2, 0x8DBD, "EXT_texture_compression_rgtc"),
+            ("bc7", 4, 0x8E8C, "EXT_texture_compression_bptc"),
+        ):  # fmt: skip
+            file = dds_bytes(
+                stored_levels([np.ascontiguousarray(smooth[..., :channels])], srgb=False, compression=kind)
+            )
+            blocks = file[148:]
+            said = browser.ask(_UPLOAD, base64.b64encode(blocks).decode(), 64, 32, number, extension)
+            if said == "missing":
+                missing.append(kind)
+                continue
+            assert said != "error", kind
+            read = np.frombuffer(base64.b64decode(said, validate=True), np.uint8).reshape(32, 64, 4)[..., :channels]
+            told = np.frombuffer(decoders[kind](blocks, 64, 32), np.uint8).reshape(32, 64, 4)[..., [2, 1, 0, 3]][
+                ..., :channels
+            ]
+            assert np.abs(read.astype(int) - told).max() <= 2, kind
+    finally:
+        browser.close()
+    if len(missing) == len(decoders):
+        pytest.skip("this browser's WebGL takes no blocks")
