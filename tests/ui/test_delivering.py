@@ -183,6 +183,18 @@ def test_a_layout_is_made_from_nothing_by_dragging_kept_and_used_in_another_proj
     colors = {shown.pixelColor(x, y).red() for x in range(0, 76, 6) for y in range(0, 76, 6)}
     assert {0, 255} <= colors
     assert all(picture.accessibleName() for picture in page.pictures)
+    # A part of the values becomes all of them; what is no range is said.
+    page.stretch(page.file.channels[1], "0.25 0.75")
+    hand.wait(lambda: page.file.channels[1].range == (0.25, 0.75))
+    assert "from 0.25 to 0.75" in page.pictures[1].accessibleName()
+    said: list[str] = []
+    hand.session.said.connect(lambda text, _: said.append(text))
+    page.stretch(page.file.channels[1], "0.5")
+    assert "not two numbers" in said[-1]
+    page.stretch(page.file.channels[1], "0.5 0.5")
+    assert "has nothing in it" in said[-1]
+    page.stretch(page.file.channels[1], "0 1")
+    hand.wait(lambda: page.file.channels[1].range is None)
     # The words of the sentence: KTX2 with blocks, of which the wipe shows what they leave; bytes beside it.
     page.set_file(format="ktx2")
     page.set_file(compression="bc7", mips=True)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QHideEvent, QIcon, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
+    QInputDialog,
     QListView,
     QListWidget,
     QListWidgetItem,
@@ -325,11 +326,42 @@ class LayoutPage(QWidget):
                 action = menu.addAction(words)
                 assert action is not None
                 action.triggered.connect(lambda _=False, change=change: self._change(channel, change))
+            stored = menu.addMenu("Stored as")
+            assert stored is not None
+            for words, encode in (("it is used", None), ("sRGB", "srgb"), ("plain numbers", "data")):
+                action = stored.addAction(words)
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(channel.encode == encode)
+                action.triggered.connect(
+                    lambda _=False, e=encode: self._change(channel, lambda c: [c.model_copy(update={"encode": e})])
+                )
+            action = menu.addAction("Stretched ...")
+            assert action is not None
+            action.triggered.connect(lambda _=False: self._ask_range(channel))
             if self.file is not None and len(self.file.channels) > 1:
                 action = menu.addAction("Nothing")
                 assert action is not None
                 action.triggered.connect(lambda _=False: self._empty_channel(channel))
         menu.exec(picture.mapToGlobal(picture.rect().bottomLeft()))
+
+    def _ask_range(self, channel: LayoutChannel) -> None:
+        now = channel.range or (0.0, 1.0)
+        text, is_taken = QInputDialog.getText(
+            self, "Stretched", "The numbers that become 0 and 1, with a space between; 0 1 is as it is:", text=f"{now[0]:g} {now[1]:g}"
+        )  # fmt: skip
+        if is_taken:
+            self.stretch(channel, text)
+
+    def stretch(self, channel: LayoutChannel, text: str) -> None:
+        """Have a part of the values of a channel become all of them: two numbers as text."""
+        try:
+            low, high = (float(part) for part in text.replace(",", " ").split())
+        except ValueError:
+            self._session.said.emit(f"'{text[:40]}' are not two numbers, as '0.25 0.75'.", True)
+            return
+        asked = None if (low, high) == (0.0, 1.0) else (low, high)
+        self._change(channel, lambda c: [c.model_copy(update={"range": asked})])
 
     def _activated(self, item: QListWidgetItem) -> None:
         """Return on a source: into the channel that was chosen last, or the next free one."""
