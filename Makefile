@@ -52,9 +52,9 @@ else
 	$(BIN)/evenpalette demo
 endif
 
-# Four parts beside each other, each with a display of its own; what they say is printed when each is done.
+# Four parts, three beside each other, each with a display of its own; what they say is printed when each is done.
 test: setup strangers
-	@$(MAKE) --no-print-directory -j4 -O test-stations test-core test-window test-kits
+	@$(MAKE) --no-print-directory -j3 -O test-kits test-stations test-core test-window
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 

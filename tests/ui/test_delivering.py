@@ -87,8 +87,9 @@ def test_forms_and_a_layout_are_chosen_delivered_kept_and_undone(hand: Hand, tmp
     QTest.keyClick(bench.since.list, Qt.Key.Key_Down)
     hand.wait(lambda: flat_shows(hand) == "former")
     assert hand.session.state.project.active_variant in {v.id for v in variants[:2]}
-    # The names of uniforms were noted with the delivery; all of it can be undone.
+    # The names of uniforms were noted with the delivery, which is no change of the artist's.
     assert "p_paper_tint" in hand.session.state.project.delivery.uniforms.values()
+    assert not any("uniform" in label for label in hand.session.history.labels)
     for _ in range(8):
         if hand.session.state.project.delivery.layout:
             hand.keys("Ctrl+Z")

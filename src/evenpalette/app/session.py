@@ -250,6 +250,17 @@ class Session(QObject):
         """Bring the change back."""
         self.move_to(self.history.position + 1)
 
+    def note(self, change: Callable[[State], State]) -> None:
+        """Have the document know something that the artist did not change, as what was delivered: it is not undone, and
+        nothing is unsaved by it. It is kept with the next save."""
+        before, was_saved, was_kept = self.state, not self.is_dirty, self.state.is_same_document(self._autosaved)
+        self.history.amend(change)
+        if was_saved:
+            self._saved = self.state
+        if was_kept:
+            self._autosaved = self.state
+        self._announce(before)
+
     def move_to(self, position: int) -> None:
         """Go to a place in the history."""
         before = self.state

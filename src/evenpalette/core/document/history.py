@@ -1,5 +1,6 @@
 """Undo and redo of every change, each with a readable label."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from evenpalette.core.document.state import State
@@ -52,6 +53,10 @@ class History:
         while len(self._entries) > 2 and (len(self._entries) > LONGEST or self._bytes() > self._most_bytes):
             del self._entries[0]
         self._position = len(self._entries) - 1
+
+    def amend(self, change: Callable[[State], State]) -> None:
+        """Have something known in every state: what is no change of the artist's, and is not undone."""
+        self._entries = [Entry(entry.label, change(entry.state), entry.key) for entry in self._entries]
 
     def _bytes(self) -> int:
         """Memory of all pixels that the states hold, each counted once."""

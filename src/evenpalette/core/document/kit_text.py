@@ -7,8 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.document.state import State
-from evenpalette.core.kernels import njit
-from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import derived
 from evenpalette.core.recipe.attributes import NORMAL, STEEPEST
 from evenpalette.core.recipe.packed_reads import Packing, Plane, packed_reads
@@ -17,8 +16,8 @@ from evenpalette.core.recipe.shader_text import ShaderText
 
 #: By how much of a vector's length a stored one may be off: a code of 8 bits is two 255ths.
 _MOST_APART = 1.5 / 255
-#: Of a map with more rows so many are looked at: whether there is room for another texture is asked while one works.
-_ROWS = 1024
+#: Texels a side of a map that are looked at, at most twice as many.
+_LOOKED_AT = 320
 
 
 def packing_of(state: State) -> Packing:
@@ -39,44 +38,16 @@ def packing_of(state: State) -> Packing:
     return packed_reads(units, alike)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _stored_two(pixels, top, steepest, x, y):  # type: ignore[no-untyped-def]
-    """x and y of a texel's vector made unit, as they are stored: whole numbers 0..top."""
-    one, two, half = np.float32(1), np.float32(2), np.float32(0.5)
-    u, v = pixels[y, x, 0] / top * two - one, pixels[y, x, 1] / top * two - one
-    z = max(pixels[y, x, 2] / top * two - one, steepest)
-    length = one / np.sqrt(u * u + v * v + z * z)
-    return (
-        u * length,
-        v * length,
-        np.floor((u * length * half + half) * top + half),
-        np.floor((v * length * half + half) * top + half),
-    )
+def _unit(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """x and y of vectors (..., 3) made unit, steep ones held; values: stored ones, 0..1."""
+    vectors = values * 2 - 1
+    np.maximum(vectors[..., 2], np.float32(STEEPEST), out=vectors[..., 2])
+    return np.asarray(vectors[..., :2] / np.sqrt((vectors**2).sum(-1))[..., None], np.float32)
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _apart(pixels, top, steepest, most, step):  # type: ignore[no-untyped-def]
-    """Whether a texel's unit vector is off by more than `most` when its third plane is taken from the other two."""
-    one, two = np.float32(1), np.float32(2)
-    for y in range(0, pixels.shape[0], step):
-        worst = np.float32(0)
-        for x in range(pixels.shape[1]):
-            u, v, p, q = _stored_two(pixels, top, steepest, x, y)
-            a, b = p / top * two - one, q / top * two - one
-            c = max(np.sqrt(max(one - a * a - b * b, np.float32(0))), steepest)
-            length = one / np.sqrt(a * a + b * b + c * c)
-            worst = max(worst, abs(a * length - u), abs(b * length - v))
-        if worst > most:
-            return True
-    return False
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _two(pixels, top, steepest, out):  # type: ignore[no-untyped-def]
-    for y in range(pixels.shape[0]):
-        for x in range(pixels.shape[1]):
-            _, _, p, q = _stored_two(pixels, top, steepest, x, y)
-            out[y, x, 0], out[y, x, 1] = p, q
+def _two(values: NDArray[np.float32], dtype: np.dtype) -> NDArray:
+    """The two planes that are stored."""
+    return quantize(_unit(values) * np.float32(0.5) + np.float32(0.5), dtype)
 
 
 @dataclass(frozen=True)
@@ -89,14 +60,18 @@ class _Follows:
 
 def _third_follows(raster: Raster) -> bool:
     """Whether a kit may leave a normal map's third plane out: the vectors point out of the surface, and no normal,
-    delivered in 8 bits, changes by more than a code. Of floats all are stored; of large maps rows are looked at."""
+    delivered in 8 bits, changes by more than a code. Of floats all are stored. A part of the texels is looked at: it is
+    asked before the first picture, and while one works."""
     if raster.pixels.dtype == np.float32:
         return False
-    top = np.float32(np.iinfo(raster.pixels.dtype).max)
 
     def look() -> _Follows:
-        step = max(1, raster.height // _ROWS)
-        return _Follows(not _apart(raster.pixels, top, np.float32(STEEPEST), np.float32(_MOST_APART), step))
+        down, across = (max(1, side // _LOOKED_AT) for side in raster.pixels.shape[:2])
+        few = Raster(np.ascontiguousarray(raster.pixels[::down, ::across, :3]), Encoding.DATA).as_unit()
+        read = Raster(_two(few, raster.pixels.dtype), Encoding.DATA).as_unit() * 2 - 1
+        third = np.sqrt(np.maximum(1 - (read**2).sum(-1), 0))[..., None]
+        apart = _unit(np.concatenate([read, third], -1) * np.float32(0.5) + np.float32(0.5)) - _unit(few)
+        return _Follows(bool(np.abs(apart).max() <= _MOST_APART))
 
     return derived((raster.pixels,), "third follows", look).is_so
 
@@ -107,9 +82,7 @@ def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:
         return state.sources.coverages[plane.channel]
     raster, start = state.read_textures[plane.texture], state.shader_reads.starts.get(NORMAL)
     if start is not None and start.texture == plane.texture and Plane(plane.texture, 2) not in packing:
-        out = np.empty((*raster.pixels.shape[:2], 2), raster.pixels.dtype)
-        _two(raster.pixels, np.float32(np.iinfo(out.dtype).max), np.float32(STEEPEST), out)
-        return np.ascontiguousarray(out[..., plane.channel])
+        return np.ascontiguousarray(_two(raster.as_unit()[..., :3], raster.pixels.dtype)[..., plane.channel])
     return np.ascontiguousarray(raster.pixels[..., plane.channel])
 
 

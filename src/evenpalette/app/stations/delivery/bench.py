@@ -385,8 +385,8 @@ class DeliveryBench(QWidget):
             self._result.setToolTip(plain("\n".join(report.notes)))
             if self._session.path is not None:
                 remember_delivery(self._session.path, folder)
-            if noted(state).project.delivery != state.project.delivery:
-                self._session.apply("Delivered: names of uniforms noted", noted)
+            if noted(state) is not state:
+                self._session.note(noted)
             self._left = (Path(folder), report) if report.left else None
             self._clean.setVisible(self._left is not None)
             self._look_for_kit()
