@@ -139,6 +139,18 @@ def test_every_demo_is_drawn_as_delivered(name: str, tmp_path: Path) -> None:
     apart(lambda: agrees(out, name, f"{name.replace('-', '_')}_sheet", sorted(folders, key=words.get), ""))
 
 
+def test_names_that_are_no_names_of_elements_make_a_valid_document(lantern: State, tmp_path: Path) -> None:
+    names = {lantern.project.variants[0].id: "<b>&\x01 \U0001f3ee", lantern.project.variants[1].id: "12"}
+    state = lantern.with_project(
+        name='3 "lanterns" & 1',
+        variants=tuple(v.model_copy(update={"name": names.get(v.id, v.name)}) for v in lantern.project.variants),
+    )
+    deliver(state, tmp_path, targets=["materialx"], kit_longest=16, variants=list(names))
+    document = opened(tmp_path, "3-lanterns-1")
+    assert len(document.getVariantSets()) == 1
+    assert [v.getName() for v in document.getVariantSets()[0].getVariants()][1] == "n_12"
+
+
 def test_two_sheets_a_choice_of_textures_and_a_vector(lantern: State, tmp_path: Path) -> None:
     state = on_two_sheets(with_choices(lantern)[0])
     chosen = state.project.variants[:2]

@@ -56,13 +56,13 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     beside = f"{name}_materialx"
     (folder / beside).mkdir()
     root = Element("materialx", version="1.39", colorspace="lin_rec709")
-    words = [word.replace("-", "_") for word in unique_names([variant.name for variant in plan.variants])]
-    places = [word.replace("-", "_") for word in unique_names([state.on(s.id).project.sheet.name for s in plan.sheets])]
+    words = [_identifier(word) for word in unique_names([variant.name for variant in plan.variants])]
+    places = [_identifier(word) for word in unique_names([state.on(s.id).project.sheet.name for s in plan.sheets])]
     unsaid: set[str] = set()
     looks = [Element("look", name=word) for word in words]
     for number, (sheet, place) in enumerate(zip(plan.sheets, places, strict=True)):
         on = state.on(sheet.id)
-        stem = f"{name.replace('-', '_')}_{place}"
+        stem = f"{_identifier(name)}_{place}"
         unsaid |= _sheet(on, stem, root, folder, beside, plan.variants, words, plan.kit_longest)
         for look, word in zip(looks, words, strict=True):
             SubElement(
@@ -82,6 +82,12 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         delivered.notes.append(f"MaterialX: {said}")
     indent(root)
     ElementTree(root).write(folder / f"{name}.mtlx", "utf-8", xml_declaration=True)
+
+
+def _identifier(name: str) -> str:
+    """A file name as the name of an element: no dashes, no digit in front."""
+    plain = name.replace("-", "_")
+    return plain if plain[0].isalpha() else f"n_{plain}"
 
 
 def _sheet(
@@ -125,7 +131,7 @@ def _sheet(
     held = SubElement(root, "variantset", name=f"{stem}_{_SET}")
     for variant, word in zip(variants, words, strict=True):
         values = on.values(variant.id)
-        one = SubElement(held, "variant", name=word, doc=variant.name)
+        one = SubElement(held, "variant", name=word, doc="".join(c for c in variant.name if c.isprintable()))
         changed = [p for p in inputs if p.name != "uv" and told(p, values) != told(p, defaults)]
         _ports(one, changed, lambda port, values=values: told(port, values))
     return unsaid
