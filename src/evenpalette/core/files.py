@@ -150,6 +150,18 @@ def safe_name(text: str, fallback: str = "unnamed") -> str:
     return "-".join(part for part in kept.split("-") if part)[:60] or fallback
 
 
+def identifier(text: str, fallback: str = "unnamed") -> str:
+    """Any text as an identifier, as formats and languages want them: letters, digits and underscores, no digit in
+    front."""
+    plain = safe_name(text, fallback).replace("-", "_")
+    return plain if plain[0].isalpha() else f"n_{plain}"
+
+
+def unique_identifiers(texts: list[str]) -> list[str]:
+    """An identifier for each text, all different."""
+    return [identifier(name) for name in unique_names([identifier(text) for text in texts])]
+
+
 def unique_names(texts: list[str]) -> list[str]:
     """A file name for each text, all different."""
     taken: set[str] = set()

@@ -44,6 +44,16 @@ def test_variants_bind_materials_with_the_delivered_textures(lantern: State, tmp
     assert not failed
 
 
+def test_names_that_are_no_names_of_prims_and_two_that_become_alike(lantern: State, tmp_path: Path) -> None:
+    usd = pytest.importorskip("pxr.Usd", reason="usd-core (extra 'usd') is not installed")
+    names = ("12", "n 12", "<b>&")
+    three = tuple(v.model_copy(update={"name": n}) for v, n in zip(lantern.project.variants, names, strict=False))
+    state = lantern.with_project(name='3 "lanterns"', variants=three)
+    deliver(state, tmp_path, targets=["usd"], longest=16)
+    stage = usd.Stage.Open(str(tmp_path / "3-lanterns.usda"))
+    assert stage.GetDefaultPrim().GetVariantSets().GetVariantSet("look").GetVariantNames() == ["b", "n_12", "n_12_2"]
+
+
 def test_without_the_library_it_is_named(
     demo_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:

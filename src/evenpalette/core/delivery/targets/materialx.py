@@ -17,7 +17,7 @@ from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.document.kit_text import function_text
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
-from evenpalette.core.files import safe_name, unique_names
+from evenpalette.core.files import identifier, safe_name, unique_identifiers
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import encode_exr_of, encode_image
 from evenpalette.core.raster.raster import Encoding
@@ -56,13 +56,13 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     beside = f"{name}_materialx"
     (folder / beside).mkdir()
     root = Element("materialx", version="1.39", colorspace="lin_rec709")
-    words = [_identifier(word) for word in unique_names([variant.name for variant in plan.variants])]
-    places = [_identifier(word) for word in unique_names([state.on(s.id).project.sheet.name for s in plan.sheets])]
+    words = unique_identifiers([variant.name for variant in plan.variants])
+    places = unique_identifiers([state.on(s.id).project.sheet.name for s in plan.sheets])
     unsaid: set[str] = set()
     looks = [Element("look", name=word) for word in words]
     for number, (sheet, place) in enumerate(zip(plan.sheets, places, strict=True)):
         on = state.on(sheet.id)
-        stem = f"{_identifier(name)}_{place}"
+        stem = f"{identifier(name)}_{place}"
         unsaid |= _sheet(on, stem, root, folder, beside, plan.variants, words, plan.kit_longest)
         for look, word in zip(looks, words, strict=True):
             SubElement(
@@ -82,12 +82,6 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         delivered.notes.append(f"MaterialX: {said}")
     indent(root)
     ElementTree(root).write(folder / f"{name}.mtlx", "utf-8", xml_declaration=True)
-
-
-def _identifier(name: str) -> str:
-    """A file name as the name of an element: no dashes, no digit in front."""
-    plain = name.replace("-", "_")
-    return plain if plain[0].isalpha() else f"n_{plain}"
 
 
 def _sheet(

@@ -18,7 +18,7 @@ from evenpalette.core.delivery.render import Map, delivered_size, render_variant
 from evenpalette.core.delivery.target import Delivered, Target
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.files import safe_name, unique_names
+from evenpalette.core.files import identifier, safe_name, unique_identifiers
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.parallel import Progress, part_of
 from evenpalette.core.raster.image_write import encode_png
@@ -55,21 +55,20 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     if state.mesh is None:
         raise EvenPaletteError("An OpenUSD stage needs the mesh, and this project has none.")
     name = safe_name(state.project.name)
-    stem = name.replace("-", "_")
     file = folder / f"{name}.usda"
     stage = Usd.Stage.CreateNew(str(file))
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-    root = UsdGeom.Xform.Define(stage, f"/{stem}" if not stem[0].isdigit() else f"/asset_{stem}")
+    root = UsdGeom.Xform.Define(stage, f"/{identifier(name)}")
     stage.SetDefaultPrim(root.GetPrim())
     Usd.ModelAPI(root.GetPrim()).SetKind(Kind.Tokens.component)
     textures = _Textures(folder, f"{name}_textures", leaves_tile(state))
     mesh, shapes = state.mesh.whole.mesh, []
     for number, part in enumerate(parts_of(state)):
         if len(part.faces):
-            path = root.GetPath().AppendChild(f"part_{number}_{safe_name(str(part.extras['group'])).replace('-', '_')}")
+            path = root.GetPath().AppendChild(f"part_{number}_{identifier(str(part.extras['group']))}")
             shapes.append((_shape(stage, path, mesh, part.faces, UsdGeom, Sdf), str(part.extras["sheet"])))
     variants = root.GetPrim().GetVariantSets().AddVariantSet(_SET)
-    words = [word.replace("-", "_") for word in unique_names([variant.name for variant in plan.variants])]
+    words = unique_identifiers([variant.name for variant in plan.variants])
     unsaid: set[str] = set()
     made: dict[tuple[str, int], Any] = {}
     for number, sheet in enumerate(plan.sheets):
