@@ -108,6 +108,7 @@ class DeliveryBench(QWidget):
         # What forms could not say may be more than there is room for.
         result = scrolled(self._result)
         result.setMinimumHeight(24)
+        result.setAccessibleName("What was delivered")
         left = column(
             row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8),
             row(*self.also.values(), None, spacing=10), row(self._layouts, self._layout_name, self._no_layout, None),
