@@ -82,7 +82,11 @@ def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:
         return state.sources.coverages[plane.channel]
     raster, start = state.read_textures[plane.texture], state.shader_reads.starts.get(NORMAL)
     if start is not None and start.texture == plane.texture and Plane(plane.texture, 2) not in packing:
-        return np.ascontiguousarray(_two(raster.as_unit()[..., :3], raster.pixels.dtype)[..., plane.channel])
+        # Both planes are made at once, and asked for one after the other.
+        both = derived(
+            (raster.pixels,), "two of a normal", lambda: _two(raster.as_unit()[..., :3], raster.pixels.dtype)
+        )
+        return np.ascontiguousarray(both[..., plane.channel])
     return np.ascontiguousarray(raster.pixels[..., plane.channel])
 
 

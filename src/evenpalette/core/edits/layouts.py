@@ -27,6 +27,17 @@ def layout_of(state: State) -> Layout | None:
         return None
 
 
+def files_of(state: State) -> tuple[LayoutFile, ...]:
+    """The files of the layout that the project delivers by; none without one."""
+    layout = layout_of(state)
+    return layout.files if layout is not None else ()
+
+
+def file_named(state: State, name: str) -> LayoutFile | None:
+    """A file of the layout by the template of its name."""
+    return next((file for file in files_of(state) if file.name == name), None)
+
+
 def with_layout(state: State, layout: Layout | None) -> State:
     """The project with another layout, None for none."""
     text = layout_text(layout) if layout is not None else ""

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QToolButton
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.widgets.before_after import image_of
 from evenpalette.app.widgets.source_drag import taken
+from evenpalette.core.delivery.layouts.look import as_color
 from evenpalette.core.document.layout_model import LayoutChannel
 
 SIDE = 76
@@ -45,8 +46,7 @@ class ChannelPicture(QToolButton):
 
     def show_pixels(self, pixels: list[NDArray[np.uint8]]) -> None:
         """What its channels hold, (height, width) each."""
-        whole = pixels * 3 if len(pixels) == 1 else [*pixels, np.full_like(pixels[0], 0)][:3]
-        image = image_of(np.ascontiguousarray(np.stack(whole, -1)))
+        image = image_of(as_color(np.stack(pixels, -1)))
         scaled = QPixmap.fromImage(image).scaled(
             SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )

@@ -31,7 +31,7 @@ from evenpalette.app.views.headers import TEXTURE
 from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.layouts.look import Look, look_at
+from evenpalette.core.delivery.layouts.look import Look, as_color, look_at
 from evenpalette.core.delivery.layouts.planes import Surface
 from evenpalette.core.delivery.layouts.write import file_pixels, planned_files
 from evenpalette.core.document.layout_model import Layout, LayoutChannel, LayoutFile
@@ -238,10 +238,7 @@ class LayoutPage(QWidget):
         for place, pixels in enumerate(icons):
             item = self.files.item(place)
             if item is not None and pixels is not None:
-                whole = np.repeat(pixels[..., :1], 3, 2) if pixels.shape[2] == 1 else pixels
-                if whole.shape[2] == 2:
-                    whole = np.concatenate([whole, np.zeros_like(whole[..., :1])], 2)
-                item.setIcon(QIcon(QPixmap.fromImage(image_of(whole))))
+                item.setIcon(QIcon(QPixmap.fromImage(image_of(as_color(pixels)))))
         self.files.blockSignals(False)
         if isinstance(found, str):
             self.facts.setText(found)

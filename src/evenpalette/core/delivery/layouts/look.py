@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.delivery.layouts.planes import Surface, is_float, is_srgb
-from evenpalette.core.delivery.layouts.write import content_of, file_content, file_pixels, file_size, parts_of
-from evenpalette.core.document.layout_model import LayoutFile, filled_in
+from evenpalette.core.delivery.layouts.write import content_of, file_pixels, file_size, filled_for, parts_of
+from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.compress import packed_and_back
 from evenpalette.core.raster.game import chain_bytes
@@ -42,8 +42,7 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     longest: side of files that say no size. Raises LayoutError, ImageFileError."""
     regions = state.project.regions
     words = {"region": regions.regions[0].name if regions.regions else "", "division": regions.divisions[0].name}
-    filled = tuple(c.model_copy(update={"source": filled_in(c.source, words)}) for c in file.channels)
-    file = file.model_copy(update={"channels": filled})
+    file = filled_for(file, words)
     whole = file_size(state, file, longest)
     share = min(1.0, LONGEST / max(whole))
     size = max(1, round(whole[0] * share)), max(1, round(whole[1] * share))
@@ -51,8 +50,7 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     surface.prepare([file])
     layers = {name: file_pixels(surface, part) for name, part in parts_of(file).items()}
     held = {name: quantize(np.clip(pixels, 0, 1), np.dtype(np.uint8)) for name, pixels in layers.items()}
-    pixels, stored = next(iter(layers.values())), next(iter(held.values()))
-    left = stored
+    stored = left = next(iter(held.values()))
     mean: tuple[float, ...] = ()
     worst: tuple[int, ...] = ()
     if file.compression not in ("none", "bc6h"):
@@ -66,11 +64,9 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
         worst = tuple(int(v) for v in apart.max((0, 1)))
     texels = whole[0] * whole[1] / (size[0] * size[1])
     form = file.compression.upper() if file.compression != "none" else "uncompressed"
-    wide = 1 if form == "BC6H" else file.bits // 8 if form == "uncompressed" else 1
+    wide = file.bits // 8 if form == "uncompressed" else 1
     memory = chain_bytes(whole, file.channel_count, "BC7" if form == "BC6H" else form, mips=file.mips) * wide
-    content = (
-        file_content(surface, file) if len(layers) > 1 or file.format == "exr" else content_of(surface, file, pixels)
-    )
+    content = content_of(surface, file, layers)
     channels = {
         (name, "rgba"[k]): np.ascontiguousarray((left if part is stored else part)[..., k])
         for name, part in held.items()
@@ -84,8 +80,12 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
 
 def _shown(stored: NDArray[np.uint8], file: LayoutFile) -> Raster:
     """The file's colors as they are stored, so that data looks as a picture of it does; floats by their sRGB code."""
-    color = np.repeat(stored[..., :1], 3, 2) if stored.shape[2] == 1 else stored[..., :3]
+    return Raster(as_color(stored), Encoding.DATA if is_float(file) else Encoding.SRGB)
+
+
+def as_color(pixels: NDArray) -> NDArray:
+    """Channels (height, width, 1 to 4) as a picture of three: one is gray, two are red and green, alpha is left out."""
+    color = np.repeat(pixels, 3, 2) if pixels.shape[2] == 1 else pixels[..., :3]
     if color.shape[2] == 2:
         color = np.concatenate([color, np.zeros_like(color[..., :1])], 2)
-    encoding = Encoding.DATA if is_float(file) else Encoding.SRGB
-    return Raster(np.ascontiguousarray(color), encoding)
+    return np.ascontiguousarray(color)

@@ -1,7 +1,7 @@
 """The files of a layout: which there are, and what each holds."""
 
 import io
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -53,7 +53,7 @@ def planned_files(
             words = {"project": safe_name(state.project.name), "sheet": safe_name(sheet.name), "size": str(max(size))}
             for more, variant in _each(on, file, named):
                 said = words | {key: safe_name(value) for key, value in more.items()}
-                filled = _for(file, more)
+                filled = filled_for(file, more)
                 made.append(
                     PlannedFile(filled_in(file.name, said) + ENDINGS[file.format], filled, sheet.id, variant, size)
                 )
@@ -90,7 +90,7 @@ def _each(
         yield {"variant": first[1]}, first[0]
 
 
-def _for(file: LayoutFile, words: dict[str, str]) -> LayoutFile:
+def filled_for(file: LayoutFile, words: dict[str, str]) -> LayoutFile:
     """The line with region and division filled into its sources."""
     channels = tuple(c.model_copy(update={"source": filled_in(c.source, words)}) for c in file.channels)
     return file.model_copy(update={"channels": channels})
@@ -153,10 +153,7 @@ def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
 
 def file_content(surface: Surface, file: LayoutFile) -> bytes:
     """The bytes of a file. Raises LayoutError, ImageFileError."""
-    if file.format == "exr":
-        layers = {name: file_pixels(surface, part) for name, part in parts_of(file).items()}
-        return encode_exr_layers(layers, half=file.bits == 16)
-    return content_of(surface, file, file_pixels(surface, file))
+    return content_of(surface, file, {name: file_pixels(surface, part) for name, part in parts_of(file).items()})
 
 
 def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
@@ -164,8 +161,11 @@ def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
     return {name: file.model_copy(update={"channels": channels}) for name, channels in file.by_layer().items()}
 
 
-def content_of(surface: Surface, file: LayoutFile, pixels: NDArray[np.float32]) -> bytes:
-    """The bytes of a file of its `file_pixels`, one without layers. Raises ImageFileError."""
+def content_of(surface: Surface, file: LayoutFile, layers: Mapping[str, NDArray[np.float32]]) -> bytes:
+    """The bytes of a file of the `file_pixels` of each of its `parts_of`. Raises ImageFileError."""
+    if file.format == "exr":
+        return encode_exr_layers(layers, half=file.bits == 16)
+    pixels = next(iter(layers.values()))
     srgb = is_srgb(surface.state, file)
     if file.format in ("dds", "ktx2"):
         levels = stored_levels(_levels(surface, file, pixels, srgb=srgb), srgb=srgb, compression=file.compression)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file, with_settings
+from evenpalette.core.edits.layouts import file_named, files_of, with_file, with_settings
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -32,8 +32,7 @@ def _is_empty(alpha: LayoutChannel) -> bool:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each such file."""
-    layout = layout_of(look.state)
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         if doubt := _doubt(file):
             alpha = next(c.source for c in file.channels if "a" in c.to)
             text = f"The layout's file {file.name} has {alpha} in its alpha: {doubt}"
@@ -42,8 +41,7 @@ def find(look: Look) -> Iterator[Finding]:
 
 def mend(state: State, finding: Finding) -> Mend | None:
     """A format that says that its alpha is straight: floats in TIFF, whole numbers in KTX2."""
-    layout = layout_of(state)
-    file = next((f for f in layout.files if f.name == finding.subject), None) if layout is not None else None
+    file = file_named(state, finding.subject)
     if file is None:
         return None
     parts: dict[str, object] = {"format": "tiff", "bits": 32} if file.format == "exr" else {"format": "ktx2"}

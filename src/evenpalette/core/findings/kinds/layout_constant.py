@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import file_named, files_of, with_file
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -17,8 +17,7 @@ def _is_made(channel: LayoutChannel, attributes: tuple[str, ...]) -> bool:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file that delivers what this recipe does not make."""
-    layout = layout_of(look.state)
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         idle = [c.source.partition(":")[2] for c in file.channels if not _is_made(c, look.state.attributes)]
         if idle:
             yield FINDING.at(
@@ -29,8 +28,8 @@ def find(look: Look) -> Iterator[Finding]:
 
 def mend(state: State, finding: Finding) -> Mend | None:
     """Leave the channels out, where another one is left."""
-    layout, made = layout_of(state), state.attributes
-    file = next((f for f in layout.files if f.name == finding.subject), None) if layout is not None else None
+    made = state.attributes
+    file = file_named(state, finding.subject)
     if file is None or not any(_is_made(c, made) for c in file.channels):
         return None
 

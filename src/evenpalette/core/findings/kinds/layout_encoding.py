@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -27,8 +27,7 @@ def _kind(source: str) -> str:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file with such a channel."""
-    layout = layout_of(look.state)
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         wrong = [c for c in file.channels if c.encode == "srgb" and _kind(c.source) == "data"]
         poor = [
             c

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file, with_layout, with_settings
+from evenpalette.core.edits.layouts import files_of, layout_of, with_file, with_layout, with_settings
 from evenpalette.core.files import safe_name
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
@@ -25,8 +25,8 @@ def _missing(state: State, file: LayoutFile) -> str:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file without the placeholder that tells its copies apart, or with another one's name."""
-    layout, seen = layout_of(look.state), set()
-    for file in layout.files if layout is not None else ():
+    seen = set()
+    for file in files_of(look.state):
         missing, key = _missing(look.state, file), (file.name.lower(), file.format)
         if missing:
             text = f"The layout's file {file.name} is called alike for every {missing}: {{{missing}}} is missing"

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -19,8 +19,8 @@ def _is_normal(channel: LayoutChannel) -> bool:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file that has green down where it is to be up."""
-    layout, mesh = layout_of(look.state), look.state.project.asset.mesh
-    normals = [(f, c) for f in (layout.files if layout is not None else ()) for c in f.channels if _is_normal(c)]
+    mesh = look.state.project.asset.mesh
+    normals = [(f, c) for f in files_of(look.state) for c in f.channels if _is_normal(c)]
     is_up = mesh is not None and mesh.source_path.lower().endswith(_GREEN_UP)
     differ = len({c.green for _, c in normals}) > 1
     for file, channel in normals:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import file_named, files_of, with_file
 from evenpalette.core.edits.recipe import set_opacity_use
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
@@ -18,10 +18,9 @@ def _is_opacity(channel: LayoutChannel) -> bool:
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file that has it."""
-    layout = layout_of(look.state)
     if look.state.project.sheet.opacity is not OpacityUse.OPAQUE or "opacity" not in look.state.attributes:
         return
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         if any(_is_opacity(c) for c in file.channels):
             text = f"The layout's file {file.name} has opacity, but the sheet is opaque: nobody reads it"
             yield FINDING.at(text, subject=file.name)
@@ -29,8 +28,7 @@ def find(look: Look) -> Iterator[Finding]:
 
 def mend(state: State, finding: Finding) -> Mend | None:
     """Leave it out; where nothing else is in the file, the sheet is cut out by it."""
-    layout = layout_of(state)
-    file = next((f for f in layout.files if f.name == finding.subject), None) if layout is not None else None
+    file = file_named(state, finding.subject)
     if file is None:
         return None
     if all(_is_opacity(c) for c in file.channels):

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -14,8 +14,7 @@ ENOUGH = 16
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file with levels and fewer texels around its islands."""
-    layout = layout_of(look.state)
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         padding = file.padding if isinstance(file.padding, int) else 0
         if file.mips and padding < ENOUGH:
             said = f"only {padding} texels of padding" if padding else "no padding"

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.layouts import layout_of, with_file
+from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.look import Look
@@ -11,8 +11,7 @@ from evenpalette.core.findings.look import Look
 
 def find(look: Look) -> Iterator[Finding]:
     """Each file of a size in texels that is no multiple of four, where it is compressed or has levels."""
-    layout = layout_of(look.state)
-    for file in layout.files if layout is not None else ():
+    for file in files_of(look.state):
         if isinstance(file.size, int) and file.size % 4 and (file.compression != "none" or file.mips):
             yield FINDING.at(
                 f"The layout's file {file.name} is {file.size} texels wide: blocks are four by four", subject=file.name
