@@ -20,7 +20,8 @@ from evenpalette.core.errors import EvenPaletteError
 _FILES = {
     "window": ("demo",),
     "projects": ("check", "render", "export", "new", "cost"),
-    "images": ("bake", "pick", "split", "merge", "unmix", "gray"),
+    "baking": ("bake",),
+    "images": ("pick", "split", "merge", "unmix", "gray"),
     "kits": ("preview", "play"),
     "desktop": ("install-desktop",),
     "palettes": ("reduce", "restore", "sampling", "ramp"),

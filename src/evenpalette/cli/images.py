@@ -1,25 +1,19 @@
-"""The verbs of meshes and single images: bake, pick, split, merge, unmix, gray."""
+"""The verbs of single images: pick, split, merge, unmix, gray."""
 
 import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
-from evenpalette.cli.arguments import GUTTER, Verb, bake_size, distance, mask_output
+from evenpalette.cli.arguments import Verb, distance, mask_output
 from evenpalette.cli.saying import note
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import reason
-from evenpalette.core.mesh.read import read_mesh
-from evenpalette.core.mesh.tiles import in_tile
-from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, mask_raster, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.regions.dividing.bake import bake_faces, check_uvs, id_map_from
 from evenpalette.core.regions.dividing.channels import SPLITS, merge_channels, split_channels
-from evenpalette.core.regions.dividing.flag_plan import plan_flags
 from evenpalette.core.regions.dividing.flags import FoundFlag, find_flags, to_rgb8
-from evenpalette.core.regions.dividing.mesh_sources import MESH_SOURCES, mesh_labels
 from evenpalette.core.regions.dividing.pick import METRICS, pick_from
 from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.storage.file_set import files_as_one
@@ -27,18 +21,6 @@ from evenpalette.core.tones.gray import METHODS, to_gray
 
 
 def add_verbs(verb: Verb) -> None:
-    bake = verb("bake", _bake, "draw the regions of a mesh into UV space as an ID map")
-    bake.add_argument("mesh", type=Path)
-    bake.add_argument("--from", dest="kind", choices=MESH_SOURCES, required=True)
-    bake.add_argument("--size", type=bake_size, required=True, help="texels a side, 16 to 8192")
-    bake.add_argument(
-        "--samples", type=int, choices=(0, 1, 16, 64), default=16, help="points a texel: 1, 16 or 64; 0 is exact area"
-    )
-    bake.add_argument(
-        "--padding", type=int, default=16, help="texels, at most the size; 8192 fills the whole gutter at any size"
-    )
-    bake.add_argument("--tile", default="", help="UV tile to bake, e.g. 1002; wrap lays all of them into one")
-    bake.add_argument("--out", type=Path, required=True)
     pick = verb("pick", _pick, "coverage of one color of an image")
     pick.add_argument("image", type=Path)
     pick.add_argument("--color", required=True, help="#rrggbb")
@@ -63,19 +45,6 @@ def add_verbs(verb: Verb) -> None:
     gray.add_argument("image", type=Path)
     gray.add_argument("--by", choices=METHODS, required=True)
     gray.add_argument("--out", type=Path, required=True)
-
-
-def _bake(options: argparse.Namespace) -> None:
-    if not (0 <= options.padding <= options.size or options.padding == GUTTER):
-        raise EvenPaletteError(f"Padding is 0 to {options.size} texels at this size, or {GUTTER} for the whole gutter.")
-    mesh = in_tile(read_mesh(options.mesh), options.tile)
-    check_uvs(mesh)
-    labels, names = mesh_labels(mesh, find_topology(mesh), options.kind)
-    flags = plan_flags(len(names)).flags
-    baked = bake_faces(
-        mesh, labels, len(names), size=options.size, samples=options.samples, padding_texels=options.padding
-    )
-    write_image(Raster(id_map_from(baked.coverages, list(flags)), Encoding.DATA), options.out)
 
 
 def _pick(options: argparse.Namespace) -> None:

@@ -113,12 +113,13 @@ def _texture(text: str) -> TextureFile:
         raise argparse.ArgumentTypeError(str(error)) from error
 
 
-def _open(path: Path) -> State:
+def open_project(path: Path) -> State:
+    """The project of a folder. Raises EvenPaletteError."""
     return Storage(project_folder(path)).open()
 
 
 def _check(options: argparse.Namespace) -> int:
-    findings = find_all(_open(options.project), may_read=inside(project_folder(options.project)))
+    findings = find_all(open_project(options.project), may_read=inside(project_folder(options.project)))
     if options.json:
         rows = [
             {"code": f.code, "station": f.station, "text": f.text, "region": f.region, "place": f.place}
@@ -131,7 +132,8 @@ def _check(options: argparse.Namespace) -> int:
     return 1 if findings else 0
 
 
-def _variant_ids(state: State, names: list[str]) -> list[str]:
+def variant_ids(state: State, names: list[str]) -> list[str]:
+    """The ids of variants by name. Raises EvenPaletteError for one that is not there."""
     by_name = {v.name.lower(): v.id for v in state.project.variants}
     missing = [name for name in names if name.lower() not in by_name]
     if missing:
@@ -141,12 +143,12 @@ def _variant_ids(state: State, names: list[str]) -> list[str]:
 
 
 def _render(options: argparse.Namespace) -> None:
-    state = _on_sheet(_open(options.project), options.sheet)
+    state = _on_sheet(open_project(options.project), options.sheet)
     size = delivered_size(state, options.size)
     variant = None
     known = {v.name.lower() for v in state.project.variants}
     if options.variant.lower() not in {"default", "defaults"} - known:
-        variant = _variant_ids(state, [options.variant])[0]
+        variant = variant_ids(state, [options.variant])[0]
     progress, bar = bar_of("rendering")
     with bar:
         write_image(_map(state, variant, options, size, progress), options.out)
@@ -190,8 +192,8 @@ def _map(
 
 
 def _export(options: argparse.Namespace) -> None:
-    state = _open(options.project)
-    chosen = _variant_ids(state, options.variant) if options.variant else None
+    state = open_project(options.project)
+    chosen = variant_ids(state, options.variant) if options.variant else None
     progress, bar = bar_of("exporting")
     layout = read_layout_file(options.layout) if options.layout is not None else None
     if options.dry_run:
@@ -214,7 +216,7 @@ def _export(options: argparse.Namespace) -> None:
 def _cost(options: argparse.Namespace) -> None:
     progress, bar = bar_of("measuring")
     with bar:
-        found = costs(_open(options.project), options.variants, progress)
+        found = costs(open_project(options.project), options.variants, progress)
     if options.json:
         print(json.dumps([cost.as_json() for cost in found], indent=2))
         return

@@ -8,6 +8,7 @@ kernel that it calls did, which may have been inlined.
 import sys
 import threading
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,13 @@ from evenpalette import __version__
 
 #: A loop that numba may share out over threads.
 prange = range
+
+
+def call_address(address: int, one: int, two: int, three: int) -> None:
+    """Call a C function `void (void *, void *, void *)` by its address, inside a kernel; all are int64."""
+    raise NotImplementedError("only compiled kernels can call an address")
+
+
 _MADE_BY = "evenpalette_kernel"
 _lock = threading.RLock()
 
@@ -48,6 +56,8 @@ class Kernel:
                         self._files |= called._files
                     elif held is prange and name == "prange":
                         around[name] = numba.prange
+                    elif held is call_address:
+                        around[name] = _address_call()
                 made = numba.njit(**self._options)(self._function)
                 self._forget_outdated(made.stats.cache_path)
                 setattr(made, _MADE_BY, self)
@@ -65,6 +75,27 @@ class Kernel:
         for index in Path(folder).glob(f"{Path(code.co_filename).stem}.{self.__name__}-{code.co_firstlineno}.*.nbi"):
             if index.stat().st_mtime < changed:
                 index.unlink(missing_ok=True)
+
+
+@cache
+def _address_call() -> Callable[..., Any]:
+    """What stands for `call_address` in compiled kernels."""
+    from llvmlite import ir
+    from numba import types
+    from numba.core.typing import signature
+    from numba.extending import intrinsic
+
+    def call(_typing: Any, address: Any, one: Any, two: Any, three: Any) -> Any:
+        def generate(_context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+            pointer = ir.IntType(8).as_pointer()
+            kind = ir.FunctionType(ir.VoidType(), [pointer] * 3).as_pointer()
+            given = [builder.inttoptr(argument, pointer) for argument in arguments[1:]]
+            builder.call(builder.inttoptr(arguments[0], kind), given)
+            return ir.Constant(ir.IntType(64), 0)
+
+        return signature(types.int64, *[types.int64] * 4), generate
+
+    return intrinsic(call)
 
 
 def njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:

@@ -15,7 +15,6 @@ from evenpalette.core.edits.face_sets import regions_from_mesh, set_bake
 from evenpalette.core.errors import MeshFileError, RegionError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.mesh import build_mesh
-from evenpalette.core.mesh.occlusion import openness
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.surface_images import surface_images
 from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of
@@ -120,23 +119,6 @@ def test_neighbors_share_no_texel_and_lose_none() -> None:
     fan = np.array([[center, ring[i], ring[(i + 1) % 8]] for i in range(8)], np.float32)
     each = [face_map(fan[i : i + 1], 16, 16) >= 0 for i in range(8)]
     assert (np.sum(each, axis=0) == 1).all()
-
-
-def test_openness_by_closed_forms() -> None:
-    """1 on an open plane; beside a long wall the form factor of a strip; half of the sky at its foot."""
-    floor = [[-50, 0, -50], [50, 0, -50], [50, 0, 50], [-50, 0, 50]]
-    wall = [[0, 0, -50], [0, 0, 50], [0, 2, 50], [0, 2, -50]]
-    faces = [[0, 2, 1], [0, 3, 2], [4, 6, 5], [4, 7, 6]]
-    mesh = build_mesh("corner.obj", [*floor, *wall], faces)
-    distances = np.array([0.01, 0.5, 1.0, 2.0, 6.0])
-    places = np.stack([distances, np.zeros(5), np.zeros(5)], -1)
-    up = np.tile([0.0, 1.0, 0.0], (5, 1))
-    seen = openness(mesh, places, up, rays=4000, reach=1000.0)
-    assert seen == pytest.approx(1 - (1 - distances / np.hypot(distances, 2)) / 2, abs=0.03)
-    assert seen[0] == pytest.approx(0.5, abs=0.03)
-    assert openness(build_mesh("floor.obj", floor, faces[:2]), places, up, rays=64, reach=1000.0).min() == 1
-    # What is beyond the reach hides nothing.
-    assert openness(mesh, places[3:], up[3:], rays=200, reach=1.5).min() == 1
 
 
 def test_uv_lines_tell_borders_from_inner_edges() -> None:

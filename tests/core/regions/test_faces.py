@@ -24,7 +24,7 @@ from evenpalette.core.mesh.uv_coverage import cover_texels
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.regions.dividing.bake import FULL_GUTTER, bake_faces, id_map_from
 from evenpalette.core.regions.dividing.face_runs import from_runs, to_runs
-from evenpalette.core.regions.dividing.flag_plan import CLEARANCE, plan_flags
+from evenpalette.core.color.flag_plan import CLEARANCE, plan_flags
 from evenpalette.core.regions.dividing.random_shares import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.touching import touching_regions

@@ -16,7 +16,8 @@ from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.dividing.channels import merge_channels, split_channels
-from evenpalette.core.regions.dividing.flags import FLAG_ORDER, find_flags, nearest_pure, next_flag
+from evenpalette.core.color.flag_plan import FLAG_ORDER
+from evenpalette.core.regions.dividing.flags import find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.dividing.pick import pick_by_color, pick_coverages, pick_from
 from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.region_set import Division, Region, RegionSet

@@ -2,31 +2,10 @@
 
 import hashlib
 import json
-from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
 
 from evenpalette import __version__
 from evenpalette.core.document.state import State
-from evenpalette.core.raster.reading import derived
-
-
-@dataclass(frozen=True)
-class _Digest:
-    """Of an array's shape, dtype and content."""
-
-    content: bytes
-    nbytes: int = 32
-
-
-def _digest(array: NDArray) -> bytes:
-    def make() -> _Digest:
-        held = hashlib.blake2b(f"{array.shape} {array.dtype.str}".encode(), digest_size=32)
-        held.update(np.ascontiguousarray(array).reshape(-1).view(np.uint8).data)
-        return _Digest(held.digest())
-
-    return derived((array,), "digest", make).content
+from evenpalette.core.raster.digest import digest
 
 
 def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
@@ -51,14 +30,14 @@ def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
         add(str(part))
     for key, raster in sorted(state.textures.items()):
         add(f"{key} {raster.encoding}")
-        add(_digest(raster.pixels))
+        add(digest(raster.pixels))
     for region in state.region_ids:
         add(region)
-        add(_digest(state.coverages[region]) if region in state.coverages else b"")
+        add(digest(state.coverages[region]) if region in state.coverages else b"")
     if state.tone is not None:
         add(f"tone {state.tone.encoding}")
-        add(_digest(state.tone.pixels))
+        add(digest(state.tone.pixels))
     if state.mesh is not None and state.mesh.mesh.uvs is not None:
         # Which texels are in use, for padding.
-        add(_digest(state.mesh.mesh.uvs))
+        add(digest(state.mesh.mesh.uvs))
     return made.hexdigest()

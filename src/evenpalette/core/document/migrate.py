@@ -2,8 +2,8 @@
 
 Version 1 had one division, one sheet, and a step for each region. Neighboring steps of one kind with disjoint regions
 become one step with rows; what they have in common is set once. What version 2 says means the same in version 3, which
-says more: vectors, choices of textures, parts of textures; so does version 4 in version 5: forms of delivery. Up to
-version 3 scratches and strands were turned the other way.
+says more: vectors, choices of textures, parts of textures; so does version 4 in version 5: forms of delivery; and that
+in version 6: bakes. Up to version 3 scratches and strands were turned the other way.
 """
 
 from typing import Any
@@ -16,14 +16,14 @@ from evenpalette.core.regions.region_set import FIRST_DIVISION
 from evenpalette.core.values import ChannelRef
 
 Tree = dict[str, Any]
-#: What this version says means the same today, which says more.
-_SAME_MEANING = 4
+#: What these versions say means the same today, which says more.
+_SAME_MEANING = (4, 5)
 _ONE: Tree = {"parameter": None, "value": 1.0}
 
 
 def migrated(raw: Tree) -> Tree:
     """The file's content as of today's version. What is malformed is left for the check that follows."""
-    if raw.get("version") == _SAME_MEANING:
+    if raw.get("version") in _SAME_MEANING:
         return {**raw, "version": VERSION}
     if raw.get("version") not in (1, 2, 3):
         return raw

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
+from evenpalette.core.document.bake import Bake
 from evenpalette.core.document.variant import Variant
 from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding
@@ -17,7 +18,7 @@ from evenpalette.core.stored import Stored
 from evenpalette.core.tones.settings import StoredRamp, ToneSettings
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 5
+VERSION = 6
 FORMAT = "even-palette-project"
 
 
@@ -39,13 +40,18 @@ class Role(StrEnum):
     INDEX = "index art"
     PATTERN = "pattern"
     STRIP = "palette strip"
+    GATHERED = "gathered light"
     DATA = "other data"
     COLOR = "other color"
 
     @property
     def encoding(self) -> Encoding:
         """The encoding that stored numbers of this role have. An ID map is compared in stored values, so it is data."""
-        return Encoding.SRGB if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE, Role.STRIP) else Encoding.DATA
+        return (
+            Encoding.SRGB
+            if self in (Role.PAINTED, Role.COLOR, Role.EMISSIVE, Role.STRIP, Role.GATHERED)
+            else Encoding.DATA
+        )
 
 
 class Mended(Stored):
@@ -60,7 +66,8 @@ class Texture(Stored):
 
     channels: of packed data, what each channel holds: an attribute's key, or '' for nothing of use. guessed: that its
     role was guessed, and from what; '' once somebody said it. strip: of index art, the id of its palette strip. mended:
-    of which texture it was made, and how; None for one of its own.
+    of which texture it was made, and how; None for one of its own. bake: how it is made from the mesh or from light,
+    None for one that is not.
     ramps: of a strip, the ramps that its rows are drawn from; () where its entries were set one by one.
     locked: of a strip, colors that a palette keeps when its texture is reduced anew.
     """
@@ -74,6 +81,7 @@ class Texture(Stored):
     guessed: str = Field("", max_length=200)
     strip: str = Field("", max_length=80)
     mended: Mended | None = None
+    bake: Bake | None = None
     ramps: tuple[StoredRamp, ...] = Field((), max_length=256)
     locked: tuple[Annotated[str, Field(pattern="^#[0-9a-f]{6}$")], ...] = Field((), max_length=256)
 
@@ -234,9 +242,11 @@ def with_sources(project: Project, change: Callable[[str], str]) -> Project:
     """The project with every path of a source file changed."""
 
     def moved(texture: Texture) -> Texture:
-        return (
-            texture.model_copy(update={"source_path": change(texture.source_path)}) if texture.source_path else texture
-        )
+        made: dict[str, Any] = {"source_path": change(texture.source_path)} if texture.source_path else {}
+        if texture.bake is not None and (texture.bake.finer or texture.bake.cage):
+            paths = {key: change(path) for key in ("finer", "cage") if (path := getattr(texture.bake, key))}
+            made["bake"] = texture.bake.model_copy(update=paths)
+        return texture.model_copy(update=made) if made else texture
 
     def linked(step: Step) -> Step:
         if step.link is None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.flag_plan import MAX_FLAGS
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.regions import Into, free_region_name, prepared, put_regions, with_regions
@@ -14,7 +15,7 @@ from evenpalette.core.mesh.select import SAME_COLOR
 from evenpalette.core.mesh.tiles import is_aside
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.regions.dividing.face_runs import from_runs, to_runs
-from evenpalette.core.regions.dividing.flags import MAX_FLAGS, next_flag
+from evenpalette.core.regions.dividing.flags import next_flag
 from evenpalette.core.regions.dividing.mesh_sources import mesh_labels, near_shells
 from evenpalette.core.regions.dividing.random_shares import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.dividing.transfer import Transfer, transfer_labels

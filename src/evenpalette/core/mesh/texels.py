@@ -74,6 +74,13 @@ class Texels:
         """A plane (height, width) whose texels on no face are those of the nearest texel that is on one."""
         return np.asarray(np.take(plane, self.gutter_source))
 
+    def faces_in(self, plane: NDArray) -> NDArray[np.bool_]:
+        """The faces of which most lies where a coverage (height, width) of 0..1 is more than half, bool (F,)."""
+        on = self.faces >= 0
+        count = self.mesh.face_count
+        sums, many = np.bincount(self.faces[on], plane[on], count), np.bincount(self.faces[on], minlength=count)
+        return np.asarray(sums > 0.5 * np.maximum(many, 1))
+
     def shared_by_labels(self, labels: NDArray[np.int32]) -> NDArray[np.bool_]:
         """Texels whose center lies on faces of different labels, int32 (F,); bool (height, width)."""
         assert self.mesh.uvs is not None

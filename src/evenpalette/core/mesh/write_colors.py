@@ -13,7 +13,12 @@ WRITABLE = (".ply", ".glb")
 
 
 def write_vertex_colors(mesh: Mesh, face_colors: NDArray[np.uint8], path: Path | str) -> None:
-    """Write the mesh with one color a face, uint8 (F, 3), as PLY or GLB by the ending of the path.
+    """Write the mesh with one color a face, uint8 (F, 3), as `write_corner_colors` does."""
+    write_corner_colors(mesh, np.repeat(face_colors[:, None], 3, axis=1), path)
+
+
+def write_corner_colors(mesh: Mesh, corner_colors: NDArray[np.uint8], path: Path | str) -> None:
+    """Write the mesh with one color a corner, uint8 (F, 3, 3), as PLY or GLB by the ending of the path.
 
     Corners are not shared between faces, so that colors stay sharp at the borders of regions; UVs are kept in GLB and
     in PLY (as s, t). Raises MeshFileError.
@@ -25,7 +30,7 @@ def write_vertex_colors(mesh: Mesh, face_colors: NDArray[np.uint8], path: Path |
     if path.suffix.lower() not in WRITABLE:
         raise MeshFileError(f"Vertex colors can be written as {' or '.join(WRITABLE)}, not as '{path.suffix}'.")
     vertices = mesh.positions[mesh.faces].reshape(-1, 3)
-    colors = np.concatenate([np.repeat(face_colors, 3, axis=0), np.full((len(vertices), 1), 255, np.uint8)], 1)
+    colors = np.concatenate([corner_colors.reshape(-1, 3), np.full((len(vertices), 1), 255, np.uint8)], 1)
     faces = np.arange(len(vertices)).reshape(-1, 3)
     made = trimesh.Trimesh(vertices, faces, process=False, vertex_normals=mesh.normals.reshape(-1, 3))
     made.visual = trimesh.visual.ColorVisuals(made, vertex_colors=colors)

@@ -17,9 +17,8 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.core.color.flag_plan import CLEARANCE, MAX_FLAGS, FlagPlan, plan_flags
 from evenpalette.core.edits.face_sets import use_flags
-from evenpalette.core.regions.dividing.flag_plan import CLEARANCE, FlagPlan, plan_flags
-from evenpalette.core.regions.dividing.flags import MAX_FLAGS
 from evenpalette.core.regions.touching import touching_regions
 
 _CELL, _ACROSS = 26, 16

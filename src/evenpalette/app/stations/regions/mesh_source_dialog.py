@@ -9,13 +9,13 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.regions.into import IntoBox
 from evenpalette.app.widgets.basics import label
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.color.flag_plan import MAX_FLAGS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as edit
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.select import SAME_COLOR, vertex_color_labels
 from evenpalette.core.parallel import Progress
-from evenpalette.core.regions.dividing.flags import MAX_FLAGS
 from evenpalette.core.regions.dividing.transfer import check_same_place
 
 

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.flag_plan import FLAG_ORDER, MAX_FLAGS
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.errors import RegionError
 from evenpalette.core.kernels import njit, prange
 
-MAX_FLAGS = 64
 #: Two flat colors closer than this (Euclidean, 8-bit RGB) are one flag that was saved impurely.
 _SAME_FLAG_DISTANCE = 26.0
 _FLAT_TOLERANCE = 6
@@ -137,13 +137,6 @@ def nearest_pure(color: str) -> str:
     if all(code <= 40 or code >= 215 for code in codes):
         return format_hex(tuple(255 if code >= 215 else 0 for code in codes))  # type: ignore[arg-type]
     return color
-
-
-#: The corners of the RGB cube but black, in the order new regions take them, then colors halfway between.
-FLAG_ORDER = (
-    "#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff", "#ffffff",
-    "#ff8000", "#80ff00", "#00ff80", "#0080ff", "#8000ff", "#ff0080", "#808080",
-)  # fmt: skip
 
 
 def next_flag(taken: list[str]) -> str:

@@ -11,8 +11,13 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import RegionError
-from evenpalette.core.regions.dividing.flags import FLAG_ORDER, MAX_FLAGS
 
+MAX_FLAGS = 64
+#: The corners of the RGB cube but black, in the order new regions take them, then colors halfway between.
+FLAG_ORDER = (
+    "#ff0000", "#00ff00", "#0000ff", "#ffff00", "#00ffff", "#ff00ff", "#ffffff",
+    "#ff8000", "#80ff00", "#00ff80", "#0080ff", "#8000ff", "#ff0080", "#808080",
+)  # fmt: skip
 #: A third flag closer than this to the line between two (8-bit RGB) can be mistaken for their edge.
 CLEARANCE = 40.0
 #: The pure corners of the RGB cube but black.

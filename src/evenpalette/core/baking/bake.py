@@ -1,0 +1,143 @@
+"""One bake from a mesh to a map: coarse first, then without noise and with its gutter filled."""
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.baking.denoise import DENOISERS, guides_of
+from evenpalette.core.baking.finer import Finer, found_on
+from evenpalette.core.baking.kind import Around, BakeKind
+from evenpalette.core.baking.openness import Estimate
+from evenpalette.core.baking.points import Points, surface_points
+from evenpalette.core.baking.tracing import Casters, Traced
+from evenpalette.core.errors import EvenPaletteError, MeshFileError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.mesh.topology import find_topology
+from evenpalette.core.parallel import Progress, no_progress, part_of
+from evenpalette.core.raster.padding import nearest_covered
+
+#: The part of the time that rays take; the rest is the denoiser's.
+_RAYS_SHARE = 0.9
+#: Called with the map as it is known so far, float32 (h, w, K), and the rays of each texel.
+Seen = Callable[[NDArray[np.float32], int], None]
+
+
+@dataclass(frozen=True)
+class BakeWish:
+    """How a bake is made. values: of the kind's settings. padding: texels that the gutter is filled by, a negative
+    number fills all of it. opacity: float32 (h, w) of 0..1, None is all there. target: bool (F,), see `Around`."""
+
+    kind: BakeKind
+    values: Mapping[str, Any]
+    denoiser: str = "own"
+    padding: int = -1
+    finer: Finer | None = None
+    opacity: NDArray[np.float32] | None = None
+    target: NDArray[np.bool_] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class BakedMap:
+    """A map, float32 (h, w, K) of 0..1 as it is stored; what it took; and what there is to say of it."""
+
+    values: NDArray[np.float32]
+    rays: int
+    seconds: float
+    notes: tuple[str, ...] = ()
+
+
+def check_layout(mesh: Mesh) -> None:
+    """Raise MeshFileError where no map of the mesh can be made, saying what is wrong with its layout."""
+    if mesh.uvs is None:
+        raise MeshFileError(f"{mesh.name} has no UVs, so nothing can be baked. Unwrap it where it was modeled.")
+    if np.abs(mesh.uv_areas()).sum() < 1e-9:
+        raise MeshFileError(f"All UVs of {mesh.name} lie in one point or line. Unwrap it where it was modeled.")
+    inside = ((mesh.uvs.max(1) > 0) & (mesh.uvs.min(1) < 1)).all(-1)
+    if not inside.any():
+        raise MeshFileError(
+            f"All faces of {mesh.name} lie outside of the UV tile. Choose the tile to work in at Asset, or by --tile."
+        )
+
+
+def notes_on(texels: Texels) -> list[str]:
+    """What a layout keeps from the map: faces outside of it, and islands on top of each other."""
+    mesh, found = texels.mesh, []
+    assert mesh.uvs is not None
+    aside = int((~((mesh.uvs.max(1) > 0) & (mesh.uvs.min(1) < 1)).all(-1)).sum())
+    if aside:
+        found.append(f"{aside:,} faces lie outside of the UV tile and are not on the map")
+    areas = mesh.uv_areas()
+    small = int((np.abs(areas) * texels.shape[0] * texels.shape[1] < 1e-6).sum())
+    if small:
+        found.append(f"{small:,} faces have no area in the layout and are not on the map")
+    covered = float(np.abs(areas).sum()) * texels.shape[0] * texels.shape[1]
+    under = int((texels.faces >= 0).sum())
+    if under and covered > 1.02 * under + 64 and texels.topology.island_count > 1 and not aside:
+        found.append(
+            "islands lie on top of each other: texels that they share have the light of the one that comes last in the file"
+        )
+    return found
+
+
+def casters_of(mesh: Mesh, values: Mapping[str, Any], opacity: NDArray[np.float32] | None) -> Casters:
+    """What may stand in a ray's way, by a bake's settings."""
+    ground = float(mesh.bounds[0][1]) if values.get("ground") else None
+    labels = {
+        "Its own piece": lambda: find_topology(mesh).shells, "Its own material group": lambda: mesh.groups,
+    }.get(str(values.get("casters")))  # fmt: skip
+    numbers = labels().astype(np.int32) if labels is not None else None
+    return Casters(numbers, numbers, opacity, ground)
+
+
+def around_of(wish: BakeWish, texels: Texels, progress: Progress = no_progress) -> Around:
+    """What a bake looks at. Raises MeshFileError."""
+    check_layout(texels.mesh)
+    wish.kind.check(has_finer=wish.finer is not None)
+    low = surface_points(texels)
+    points: Points = low
+    mesh = texels.mesh
+    if wish.finer is not None:
+        low, points = found_on(low, wish.finer, progress)
+        mesh = wish.finer.mesh
+    casters = casters_of(mesh, wish.values, wish.opacity if mesh is texels.mesh else None)
+    return Around(texels, low, points, Traced(mesh, casters), wish.target, progress)
+
+
+def bake(wish: BakeWish, texels: Texels, *, progress: Progress = no_progress, seen: Seen | None = None) -> BakedMap:
+    """Make a map. seen: is shown it while it gets better. Raises EvenPaletteError, and Cancelled from `progress`."""
+    begun = time.monotonic()
+    denoise = DENOISERS[wish.denoiser] if wish.kind.traced else None
+    around = replace(around_of(wish, texels), progress=part_of(progress, 0, _RAYS_SHARE if denoise else 1.0))
+    low = around.low
+    where = np.zeros(texels.shape[0] * texels.shape[1], bool)
+    where[low.at] = True
+    reach = sum(texels.shape) if wish.padding < 0 else wish.padding
+    gutter = nearest_covered(where.reshape(texels.shape), reach)
+    found: Estimate | None = None
+    waiting: Estimate | None = None
+    for waiting in wish.kind.make(around, wish.values):
+        if found is not None and seen is not None:
+            seen(low.laid(found.values, gutter), found.rays)
+        found = waiting
+    if found is None:
+        raise EvenPaletteError("Nothing was baked.")
+    values = found.values
+    if denoise is not None and found.rays:
+        guides = guides_of(low, texels.topology.islands)
+        flat = np.arange(where.size, dtype=np.int32).reshape(texels.shape)
+        made = denoise(
+            low.laid(values, flat), low.laid(found.variance, flat), guides,
+            progress=part_of(progress, _RAYS_SHARE, 1 - _RAYS_SHARE),
+        )  # fmt: skip
+        values = made.reshape(-1, made.shape[2])[low.at]
+    notes = notes_on(texels)
+    if wish.finer is not None:
+        lost = 1 - len(low) / max(1, len(surface_points(texels)))
+        if lost > 0.001:
+            notes.append(f"{lost:.1%} of the texels found nothing on {wish.finer.mesh.name} and took their neighbors'")
+    return BakedMap(low.laid(values, gutter), found.rays, time.monotonic() - begun, tuple(notes))

@@ -1,0 +1,339 @@
+"""Textures that are baked from the mesh: added, made, made again when what they read changes.
+
+What is wanted is a part of the document (`document/bake.py`); a bake whose hash is not that of what it would read now
+is out of date. Making one takes long, so it is apart from the edits: the window makes it beside its own work.
+"""
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from functools import lru_cache
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.finer import Finer
+from evenpalette.core.baking.kind import BakeKind
+from evenpalette.core.baking.kinds import bake_kind
+from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.document.bake import GLOW, Bake, Ramp
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture
+from evenpalette.core.edits.glow_light import gather, kept_bright, lamp_words, lamps_of, lay_gathered, scaled
+from evenpalette.core.edits.mending import with_made_anew
+from evenpalette.core.errors import EvenPaletteError, MeshFileError
+from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.parallel import Progress, no_progress, part_of
+from evenpalette.core.raster.digest import digest
+from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.recipe.attributes import OPACITY
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.steps.gathered_glow import LAMPS
+from evenpalette.core.values import Value
+
+#: Raised when bakes come out otherwise, so that all are made again.
+_MADE_BY = 1
+
+
+@dataclass(frozen=True, eq=False)
+class MadeBake:
+    """What came of a bake: the texture's pixels, and what the document says of it."""
+
+    raster: Raster
+    bake: Bake
+
+
+def baked_textures(state: State) -> list[Texture]:
+    """The textures of the active sheet that are baked."""
+    return [t for t in state.project.asset.textures if t.bake is not None]
+
+
+def add_bake(
+    state: State, kind: str, settings: dict[str, Value] | None = None, *, size: int = 1024, name: str = "",
+    **how: Any,
+) -> tuple[State, str]:  # fmt: skip
+    """Add a texture that is to be baked, plain until it is, and its id. how: other fields of `Bake`. Raises
+    EvenPaletteError."""
+    mesh = _mesh_of(state)
+    if kind == GLOW:
+        role, words, channels = Role.GATHERED, name or "gathered-glow", 3
+    else:
+        found = bake_kind(kind)
+        found.check(has_finer=bool(how.get("finer")))
+        settings = found.values(settings or {})
+        role, words, channels = Role(found.role), name or f"{Path(mesh.name).stem}-{kind}", found.channels
+    wish = Bake(kind=kind, settings=settings or {}, size=size, **how)
+    plain = Raster(np.full((8, 8, channels), 0 if kind == GLOW else 255, np.uint8), Encoding.DATA)
+    state = add_texture(state, plain, f"{words}.png", role)
+    texture = state.project.asset.textures[-1]
+    return with_texture(state, texture.model_copy(update={"bake": wish, "guessed": ""})), texture.id
+
+
+def set_bake(state: State, texture_id: str, **changes: Any) -> State:
+    """Want a bake otherwise; what was made stays until it is made again. Raises EvenPaletteError."""
+    texture = _baked(state, texture_id)
+    assert texture.bake is not None
+    wish = Bake.model_validate({**texture.bake.model_dump(), **changes})
+    return with_texture(state, texture.model_copy(update={"bake": wish}))
+
+
+def drop_bake(state: State, texture_id: str) -> State:
+    """Keep the pixels as they are from now on: it is a texture like one from a file."""
+    return with_texture(state, _baked(state, texture_id).model_copy(update={"bake": None}))
+
+
+def is_outdated(state: State, texture: Texture) -> bool:
+    """Whether a baked texture is not what would be made now."""
+    return texture.bake is not None and texture.bake.read != read_by_bake(state, texture.bake)
+
+
+def outdated(state: State) -> Iterator[Texture]:
+    """The baked textures of the active sheet that are out of date and can be made."""
+    if state.mesh is None or state.mesh.mesh.uvs is None:
+        return
+    for texture in baked_textures(state):
+        if is_outdated(state, texture):
+            yield texture
+
+
+def read_by_bake(state: State, wish: Bake) -> str:
+    """A hash of all that a bake is made of: the mesh, what is wanted, what is clear, the lamps of a glow; not of the
+    colors of a recipe."""
+    if state.mesh is None:
+        return ""
+    mesh = state.mesh.mesh
+    made = hashlib.blake2b(digest_size=16)
+    wanted = {key: value for key, value in wish.wish.items() if key not in ("ramp", "variant")}
+    made.update(json.dumps([_MADE_BY, wanted], default=str, sort_keys=True).encode())
+    for array in (mesh.positions, mesh.faces, mesh.normals, mesh.groups, *(() if mesh.uvs is None else (mesh.uvs,))):
+        made.update(digest(array))
+    made.update("\n".join(mesh.group_names).encode())
+    for path in (wish.finer, wish.cage):
+        if path:
+            made.update(_file_word(path).encode())
+    if wish.region:
+        plane = state.coverages.get(wish.region)
+        made.update(b"" if plane is None else digest(plane))
+    if _sees_through(state, wish):
+        made.update(_steps_word(state, OPACITY).encode())
+    if wish.kind == GLOW and wish.lamp is not None:
+        made.update(lamp_words(state, wish.lamp).encode())
+    made.update(json.dumps(wish.ramp.model_dump()).encode())
+    return made.hexdigest()
+
+
+def make_bake(
+    state: State, texture_id: str, *, progress: Progress = no_progress,
+    seen: Callable[[Raster, int], None] | None = None, may_read: Callable[[str], bool] = lambda _: True,
+) -> MadeBake:  # fmt: skip
+    """Make a bake; the document stays as it is until `with_made`. seen: is shown the texture while it gets better.
+    may_read: whether a file that the document names may be read. Raises EvenPaletteError, Cancelled."""
+    texture = _baked(state, texture_id)
+    wish = texture.bake
+    assert wish is not None
+    read = read_by_bake(state, wish)
+    texels = texels_of(state, wish.size)
+
+    def shown(values: NDArray[np.float32], rays: int) -> None:
+        if seen is not None:
+            seen(_raster(ramped(values, wish.ramp), texture)[0], rays)
+
+    if wish.kind == GLOW:
+        made = gather(state, wish, texels, progress=progress, seen=shown)
+    else:
+        made = bake(_wish_of(state, wish, may_read), texels, progress=progress, seen=shown)
+    raster, scale = _raster(ramped(made.values, wish.ramp), texture)
+    done = {
+        "read": read, "rays": made.rays, "seconds": round(made.seconds, 2), "scale": scale, "notes": made.notes,
+        "made": datetime.now(UTC).isoformat(timespec="seconds"),
+    }  # fmt: skip
+    return MadeBake(raster, wish.model_copy(update=done))
+
+
+def with_made(state: State, texture_id: str, made: MadeBake) -> State:
+    """Put what was baked into its texture; what is made of that follows. The same state where something else is wanted
+    by now, or the texture is gone."""
+    texture = state.project.asset.texture(texture_id)
+    if texture is None or texture.bake is None or not texture.bake.is_wished_as(made.bake):
+        return state
+    state = replace_texture(
+        with_texture(state, texture.model_copy(update={"bake": made.bake})), texture_id, made.raster
+    )
+    if made.bake.kind == GLOW:
+        state = scaled(state, {texture_id: made.bake.scale})
+        if not texture.bake.read:
+            state, said = kept_bright(state, texture_id)
+            held = state.project.asset.texture(texture_id)
+            if said and held is not None and held.bake is not None:
+                noted = held.bake.model_copy(update={"notes": (*held.bake.notes, said)})
+                state = with_texture(state, held.model_copy(update={"bake": noted}))
+    return with_made_anew(state, {texture_id})
+
+
+def with_seen(state: State, texture_id: str, raster: Raster) -> State:
+    """Show a bake that is still being made."""
+    texture = state.project.asset.texture(texture_id)
+    if texture is None or texture.bake is None:
+        return state
+    textures = {**state.textures, texture_id: raster.with_encoding(texture.encoding)}
+    return replace(state, textures=MappingProxyType(textures))
+
+
+def bake_now(
+    state: State, kind: str, settings: dict[str, Value] | None = None, *, progress: Progress = no_progress, **how: Any
+) -> tuple[State, str]:
+    """Add a baked texture and make it at once."""
+    state, made = add_bake(state, kind, settings, **how)
+    return with_made(state, made, make_bake(state, made, progress=progress)), made
+
+
+def gather_glow(
+    state: State, *, size: int = 512, rays: int = 64, bounces: int = 1, denoiser: str = "own"
+) -> State:  # fmt: skip
+    """Have the light of everything that glows gathered, each lamp apart and in white, and laid by a step that follows
+    the colors of the glow. The bakes are wanted, not made. Raises EvenPaletteError."""
+    lamps = lamps_of(state)
+    if not lamps:
+        raise EvenPaletteError("Nothing glows in this recipe. Add a Glow step first.")
+    if len(lamps) > len(LAMPS):
+        raise EvenPaletteError(
+            f"{len(lamps)} rows glow; light is gathered of {len(LAMPS)} at most. Join rows of one color."
+        )
+    textures = []
+    for lamp in lamps:
+        state, made = add_bake(
+            state, GLOW, {"rays": float(rays), "bounces": float(bounces)}, size=size, lamp=(lamp.step, lamp.row),
+            variant=state.project.active_variant or "", name=f"glow of {lamp.name}"[:60], denoiser=denoiser,
+        )  # fmt: skip
+        textures.append(made)
+    return lay_gathered(state, lamps, textures)
+
+
+def with_all_made(state: State, progress: Progress = no_progress) -> State:
+    """All bakes of the active sheet that are out of date, made. Raises EvenPaletteError, Cancelled."""
+    waiting = [texture.id for texture in outdated(state)]
+    for number, texture in enumerate(waiting):
+        part = part_of(progress, number / len(waiting), 1 / len(waiting))
+        state = with_made(state, texture, make_bake(state, texture, progress=part))
+    return state
+
+
+def ramped(values: NDArray[np.float32], ramp: Ramp) -> NDArray[np.float32]:
+    """Values 0..1 with a ramp laid over them."""
+    if ramp.does_nothing:
+        return values
+    span = max(ramp.high - ramp.low, 1e-4)
+    made = np.clip((values - np.float32(ramp.low)) / np.float32(span), 0, 1) ** np.float32(ramp.power)
+    return np.asarray(1 - made if ramp.invert else made, np.float32)
+
+
+def texels_of(state: State, size: int) -> Texels:
+    """The texels of the active sheet at a size. Raises MeshFileError without a mesh."""
+    _mesh_of(state)
+    assert state.mesh is not None
+    return Texels(state.mesh.mesh, state.mesh.topology, (size, size))
+
+
+def _raster(values: NDArray[np.float32], texture: Texture) -> tuple[Raster, float]:
+    """The map as it is stored, and what stored light is multiplied by. Light as sRGB codes; flags and normals as 8-bit
+    data, other data with 16 bits."""
+    if texture.role is Role.GATHERED:
+        scale = max(1.0, float(values.max(initial=0)))
+        return Raster(quantize(encode_srgb(values / np.float32(scale)), np.dtype(np.uint8)), Encoding.SRGB), scale
+    few = texture.role in (Role.ID_MAP, Role.NORMAL)
+    return Raster(quantize(np.clip(values, 0, 1), np.dtype(np.uint8 if few else np.uint16)), Encoding.DATA), 1.0
+
+
+def _wish_of(state: State, wish: Bake, may_read: Callable[[str], bool]) -> BakeWish:
+    kind: BakeKind = bake_kind(wish.kind)
+    mesh = _mesh_of(state)
+    finer = None
+    if wish.finer:
+        for path in (wish.finer, wish.cage):
+            if path and not may_read(path):
+                raise MeshFileError(
+                    f"{path} was named by this project and has not been read here before. Choose it again at Asset, Bakes."
+                )
+        low, high = mesh.bounds
+        distance = wish.distance * float(np.linalg.norm(high - low))
+        finer = Finer(_read(wish.finer), distance, _read(wish.cage) if wish.cage else None)
+    target = None
+    if wish.region:
+        plane = state.coverages.get(wish.region)
+        if plane is None:
+            raise EvenPaletteError("The region that the distance is measured to is no longer there.")
+        texels = Texels(mesh, state.mesh.topology, plane.shape[:2])  # type: ignore[union-attr]
+        target = texels.faces_in(plane / np.float32(255))
+    opacity = clear_plane(state, wish.size) if _sees_through(state, wish) else None
+    return BakeWish(kind, kind.values(wish.settings), wish.denoiser, wish.padding, finer, opacity, target)
+
+
+def clear_plane(state: State, size: int) -> NDArray[np.float32] | None:
+    """How much of the surface is there in the active variant, float32 (size, size); None where all is."""
+    if OPACITY not in state.attributes:
+        return None
+    steps = state.bound_steps(state.project.active_variant)
+    made = evaluate_surface(steps, state.sources, (OPACITY,), size=(size, size), float_output=True)[OPACITY]
+    plane = np.clip(made.pixels[..., 0], 0, 1)
+    if state.project.sheet.opacity.value == "cut-out":
+        plane = (plane >= 0.5).astype(np.float32)
+    return None if (plane == 1).all() else np.ascontiguousarray(plane, np.float32)
+
+
+def _sees_through(state: State, wish: Bake) -> bool:
+    return wish.clear and state.project.sheet.opacity.value != "opaque" and OPACITY in state.attributes
+
+
+def _steps_word(state: State, attribute: str) -> str:
+    """What decides an attribute: the steps that write it, what they read, and what it begins with."""
+    steps = [s for s in state.bound_steps(state.project.active_variant) if attribute in s.kind.writes and s.amount]
+    textures = {read.texture for step in steps for row in step.rows for read in row.maps.values()}
+    start = state.starts.get(attribute)
+    if start is not None and start.texture:
+        textures.add(start.texture)
+    words = [
+        [step.amount, [(row.amount, row.regions, {k: str(v) for k, v in row.values.items()}) for row in step.rows]]
+        for step in steps
+    ]
+    digests = [digest(state.textures[key].pixels).hex() for key in sorted(textures) if key in state.textures]
+    planes = [digest(plane).hex() for _, plane in sorted(state.coverages.items())] if steps else []
+    return json.dumps([words, digests, planes, str(start)], default=str)
+
+
+def _mesh_of(state: State) -> Mesh:
+    if state.mesh is None or state.mesh.mesh.uvs is None:
+        raise MeshFileError("That needs a mesh with UVs. Bring one in at Asset.")
+    return state.mesh.mesh
+
+
+def _baked(state: State, texture_id: str) -> Texture:
+    texture = state.project.asset.texture(texture_id)
+    if texture is None or texture.bake is None:
+        raise EvenPaletteError("That texture is no longer a baked one of the project.")
+    return texture
+
+
+def _file_word(path: str) -> str:
+    try:
+        stat = Path(path).stat()
+    except OSError:
+        return f"{path} gone"
+    return f"{path} {stat.st_size} {stat.st_mtime_ns}"
+
+
+@lru_cache(maxsize=4)
+def _read_at(path: str, _: str) -> Mesh:
+    return read_mesh(Path(path))
+
+
+def _read(path: str) -> Mesh:
+    return _read_at(path, _file_word(path))

@@ -1,0 +1,240 @@
+"""The glow of a recipe gathered over the surface: its lamps, the bakes of their light, and the step that lays it."""
+
+import json
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.baking.bake import BakedMap, check_layout, notes_on
+from evenpalette.core.baking.denoise import DENOISERS, guides_of
+from evenpalette.core.baking.glow import bounced
+from evenpalette.core.baking.points import surface_points
+from evenpalette.core.baking.tracing import Casters, Traced
+from evenpalette.core.document.bake import Bake
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.recipe import add_step, with_recipe
+from evenpalette.core.errors import RecipeError
+from evenpalette.core.mesh.texels import Texels
+from evenpalette.core.parallel import Progress, no_progress, part_of
+from evenpalette.core.raster.digest import digest
+from evenpalette.core.raster.padding import nearest_covered
+from evenpalette.core.recipe.attributes import BASE_COLOR, EMISSIVE, OPACITY
+from evenpalette.core.recipe.binding import BoundStep
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.recipe import Binding, Step
+from evenpalette.core.recipe.steps import kind_of
+from evenpalette.core.recipe.steps.gathered_glow import LAMPS
+from evenpalette.core.values import Input, ValueType
+
+GLOW_STEP, GATHERED_STEP = "glow", "gathered_glow"
+BOUNCES = Input(
+    "bounces",
+    "Bounces",
+    ValueType.INTEGER,
+    1,
+    0,
+    4,
+    description="How often light is sent on; 0 is straight light alone",
+)
+#: The part of the time that rays take; the rest is the denoiser's.
+_RAYS_SHARE = 0.9
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A row of a step that glows. name: of its regions."""
+
+    step: str
+    row: str
+    name: str
+
+
+def lamps_of(state: State) -> list[Lamp]:
+    """Everything that glows in the recipe of the active sheet, row by row."""
+    names = {r.id: r.name for r in state.project.regions.regions}
+    return [
+        Lamp(step.id, row.id, ", ".join(names.get(r, "?") for r in row.regions) if row.regions else step.name)
+        for step in state.project.recipe.steps
+        if step.kind == GLOW_STEP and step.enabled
+        for row in step.rows
+    ]
+
+
+def _white(state: State, lamp: tuple[str, str], variant: str | None) -> BoundStep:
+    """The step of a lamp with nothing of it but that row, in white, at its full amount."""
+    step = next((s for s in state.bound_steps(variant) if s.step_id == lamp[0]), None)
+    stored = state.project.recipe.step(lamp[0])
+    if step is None or stored is None or stored.row(lamp[1]) is None:
+        raise RecipeError("What glowed there is no longer in the recipe.")
+    place = [row.id for row in stored.rows].index(lamp[1])
+    white = np.ones(3, np.float32)
+    rows = tuple(
+        replace(row, amount=1.0, values={**row.values, "color": white, "edge": white, "stops": 0.0, "adds": 1})
+        if index == place else replace(row, amount=0.0)
+        for index, row in enumerate(step.rows)
+    )  # fmt: skip
+    return replace(step, amount=1.0, rows=rows)
+
+
+def lamp_words(state: State, lamp: tuple[str, str]) -> str:
+    """What decides the shape of a lamp's light; '' where it is gone."""
+    try:
+        step = _white(state, lamp, None)
+    except RecipeError:
+        return ""
+    row = next(row for row in step.rows if row.amount)
+    textures = sorted({read.texture for read in row.maps.values()})
+    pixels = [digest(state.textures[key].pixels).hex() for key in textures if key in state.textures]
+    planes = [digest(state.coverages[r]).hex() for r in state.region_ids if r in state.coverages]
+    values = {key: value.tolist() if isinstance(value, np.ndarray) else str(value) for key, value in row.values.items()}
+    return json.dumps([row.regions, values, {k: str(v) for k, v in row.maps.items()}, pixels, planes], sort_keys=True)
+
+
+def lamp_plane(state: State, lamp: tuple[str, str], size: int, variant: str | None) -> NDArray[np.float32]:
+    """How bright each texel is in a lamp's light, in white, float32 (size, size)."""
+    sources = replace(state.sources, starts={k: v for k, v in state.sources.starts.items() if k != EMISSIVE})
+    made = evaluate_surface([_white(state, lamp, variant)], sources, (EMISSIVE,), size=(size, size), float_output=True)
+    return np.ascontiguousarray(np.maximum(made[EMISSIVE].pixels.mean(2), 0), np.float32)
+
+
+def gather(
+    state: State, wish: Bake, texels: Texels, *, progress: Progress = no_progress,
+    seen: Callable[[NDArray[np.float32], int], None] | None = None,
+) -> BakedMap:  # fmt: skip
+    """The light of one lamp in white that arrives at each texel, float32 (h, w, 3), linear. Raises
+    EvenPaletteError."""
+    begun = time.monotonic()
+    check_layout(texels.mesh)
+    if wish.lamp is None:
+        raise RecipeError("A bake of glow names what glows.")
+    variant = wish.variant or state.project.active_variant
+    points = surface_points(texels)
+    where = np.zeros(wish.size * wish.size, bool)
+    where[points.at] = True
+    gutter = nearest_covered(where.reshape(texels.shape), 2 * wish.size if wish.padding < 0 else wish.padding)
+    whole = nearest_covered(where.reshape(texels.shape), 2 * wish.size)
+    lamp = np.take(lamp_plane(state, wish.lamp, wish.size, variant), whole)
+    steps, size = state.bound_steps(variant), (wish.size, wish.size)
+    asked = (BASE_COLOR, OPACITY) if wish.clear and OPACITY in state.attributes else (BASE_COLOR,)
+    surface = evaluate_surface(steps, state.sources, asked, size=size, float_output=True)
+    albedo = np.clip(surface[BASE_COLOR].pixels, 0, 1)
+    opacity = None
+    if OPACITY in surface:
+        opacity = np.ascontiguousarray(np.clip(surface[OPACITY].pixels[..., 0], 0, 1))
+        if state.project.sheet.opacity.value == "cut-out":
+            opacity = (opacity >= 0.5).astype(np.float32)
+    traced = Traced(texels.mesh, Casters(opacity=opacity))
+    bounces = int(BOUNCES.accept(wish.settings.get("bounces", BOUNCES.default)))
+    rays = int(wish.settings.get("rays", 64))
+    found = None
+    for _, step in bounced(
+        points, traced, lamp[..., None], albedo, whole, bounces=bounces, rays=rays,
+        progress=part_of(progress, 0, _RAYS_SHARE),
+    ):  # fmt: skip
+        if found is not None and seen is not None:
+            seen(points.laid(found.light, gutter), found.rays)
+        found = step
+    assert found is not None
+    light, denoise = found.light, DENOISERS[wish.denoiser]
+    if denoise is not None:
+        flat = np.arange(where.size, dtype=np.int32).reshape(texels.shape)
+        guides = guides_of(points, texels.topology.islands)
+        part = part_of(progress, _RAYS_SHARE, 1 - _RAYS_SHARE)
+        made = denoise(points.laid(light, flat), points.laid(found.variance, flat), guides, progress=part)
+        light = made.reshape(-1, 3)[points.at]
+    return BakedMap(points.laid(light, gutter), found.rays, time.monotonic() - begun, tuple(notes_on(texels)))
+
+
+def _bindings(step: Step, row_id: str, lamp: str) -> dict[str, Binding]:
+    """What a lamp of the step that lays gathered light follows: what the glow itself follows."""
+    row = step.row(row_id)
+    assert row is not None
+    made = {}
+    for key, name in (("color", lamp), ("stops", f"{lamp}_stops")):
+        found = step.binding(row, key)
+        made[name] = found if found is not None else Binding(value=kind_of(GLOW_STEP).input(key).default)
+    own = row.amount if not (row.amount.is_plain and row.amount.value == 1.0) else step.amount
+    made[f"{lamp}_amount"] = own
+    return made
+
+
+def lay_gathered(state: State, lamps: list[Lamp], textures: list[str]) -> State:
+    """Add the step that lays the gathered light of up to four lamps; their colors, stops and amounts are followed.
+    Raises RecipeError."""
+    if not 1 <= len(lamps) <= len(LAMPS):
+        raise RecipeError(f"One step lays the light of 1 to {len(LAMPS)} lamps, not of {len(lamps)}.")
+    state = add_step(state, GATHERED_STEP)
+    step = state.project.recipe.steps[-1]
+    inputs = dict(step.inputs)
+    for name, lamp, texture in zip(LAMPS, lamps, textures, strict=False):
+        glow = state.project.recipe.step(lamp.step)
+        assert glow is not None
+        inputs |= _bindings(glow, lamp.row, name)
+        inputs[f"{name}_map"] = Binding(value=texture)
+    for name in LAMPS[len(lamps) :]:
+        inputs[f"{name}_map"] = Binding(value="")
+    steps = state.project.recipe.steps
+    return with_recipe(state, steps=(*steps[:-1], step.model_copy(update={"inputs": inputs})))
+
+
+def scaled(state: State, scales: dict[str, float]) -> State:
+    """Tell the steps that lay gathered light what the stored light of textures is multiplied by."""
+    changed = []
+    for step in state.project.recipe.steps:
+        inputs = dict(step.inputs)
+        for name in LAMPS if step.kind == GATHERED_STEP else ():
+            texture = inputs.get(f"{name}_map")
+            if texture is not None and texture.value in scales:
+                inputs[f"{name}_scale"] = Binding(value=scales[str(texture.value)])
+        changed.append(step.model_copy(update={"inputs": inputs}) if inputs != step.inputs else step)
+    return with_recipe(state, steps=tuple(changed))
+
+
+def brighter(state: State, lamps: list[Lamp], textures: list[str], size: int = 256) -> float:
+    """How many times as bright the sources are with the light that they gather of themselves: the mean over what glows,
+    in white and at full amount, whatever the variant has it at. textures: of the lamps, made."""
+    variant, shape = state.project.active_variant, (size, size)
+    base = evaluate_surface(state.bound_steps(variant), state.sources, (BASE_COLOR,), size=shape, float_output=True)
+    before = after = 0.0
+    for lamp, texture in zip(lamps, textures, strict=True):
+        plane = lamp_plane(state, (lamp.step, lamp.row), size, variant)
+        bake, raster = state.project.asset.texture(texture), state.textures[texture].resized(size, size)
+        scale = bake.bake.scale if bake is not None and bake.bake is not None else 1.0
+        source = plane > 0.1 * plane.max()
+        light = (raster.as_linear() * base[BASE_COLOR].pixels * scale).mean(2)
+        before += float(plane[source].sum())
+        after += float((plane + light)[source].sum())
+    return after / before if before > 0 else 1.0
+
+
+def lamps_laid_by(state: State, step: Step) -> tuple[list[Lamp], list[str]]:
+    """The lamps whose gathered light a step lays, and the textures that hold it."""
+    lamps, textures = [], []
+    known = {(lamp.step, lamp.row): lamp for lamp in lamps_of(state)}
+    for name in LAMPS:
+        bound = step.inputs.get(f"{name}_map")
+        texture = state.project.asset.texture(str(bound.value)) if bound is not None and bound.value else None
+        lamp = known.get(texture.bake.lamp) if texture is not None and texture.bake and texture.bake.lamp else None
+        if texture is not None and lamp is not None:
+            lamps.append(lamp)
+            textures.append(texture.id)
+    return lamps, textures
+
+
+def kept_bright(state: State, texture_id: str) -> tuple[State, str]:
+    """Turn the steps that lay a texture's light down so that their sources keep their look, once all of their lamps are
+    baked; and say by how much, '' where nothing was to be said yet."""
+    steps, said = [], ""
+    for step in state.project.recipe.steps:
+        lamps, textures = lamps_laid_by(state, step) if step.kind == GATHERED_STEP else ([], [])
+        held = [state.project.asset.texture(t) for t in textures]
+        if texture_id in textures and all(t is not None and t.bake is not None and t.bake.read for t in held):
+            times = brighter(state, lamps, textures)
+            strength = round(1 / max(times, 1e-6), 4)
+            said = f"The bake is {times:.3g} times as strong: turned down to {strength:.2f}"
+            step = step.model_copy(update={"inputs": {**step.inputs, "strength": Binding(value=strength)}})
+        steps.append(step)
+    return with_recipe(state, steps=tuple(steps)), said

@@ -1,0 +1,5 @@
+"""Thickness of the mesh, as a coverage."""
+
+from evenpalette.core.regions.operations._baked import baked_operation
+
+OPERATION = baked_operation("thickness", 107)
