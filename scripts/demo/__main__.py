@@ -9,7 +9,7 @@ from evenpalette.core.storage.storage import Storage
 
 from . import lantern, pennant, sign, tin
 
-DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "project" / "demo"
+DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "storage" / "demo"
 
 
 def main() -> None:

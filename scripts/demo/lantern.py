@@ -7,12 +7,10 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import asset, parameters, recipe, tone, variants
+from evenpalette.core.edits import asset, bakes, parameters, recipe, tone, variants
 from evenpalette.core.files import safe_name
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
-from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
@@ -305,24 +303,25 @@ def build_glow(id_map: np.ndarray, gray: np.ndarray) -> np.ndarray:
 def build() -> State:
     """The whole project."""
     mesh = build_mesh()
-    openness = openness_map(mesh, find_topology(mesh), (512, 512), rays=72, reach=0.9, falloff=1.5)
-    openness = cv2.resize(cv2.GaussianBlur(openness, (0, 0), 1.2), (SIZE, SIZE), interpolation=cv2.INTER_CUBIC)
-    occlusion = np.round(np.clip(0.25 + 0.78 * openness, 0, 1) * 255).astype(np.uint8)
+    state = asset.set_mesh(asset.rename_project(State(), "Moth Lantern"), mesh)
+    state, baked = bakes.bake_now(
+        state, "occlusion", {"rays": 96, "reach": 0.17}, size=512, name="lantern-occlusion", ramp={"strength": 0.75},
+    )  # fmt: skip
+    occlusion = state.textures[baked].resized(SIZE, SIZE).as_unit()[..., 0]
+    openness = np.clip((occlusion - 0.25) / 0.75, 0, 1)
     id_map = build_id_map()
     gray, height = build_detail()
     soot = np.round(build_soot(openness) * 255).astype(np.uint8)
-    painted = paint(gray, id_map, soot / 255.0, occlusion / 255.0)
-    state = asset.rename_project(State(), "Moth Lantern")
-    state = asset.set_mesh(state, mesh)
+    painted = paint(gray, id_map, soot / 255.0, occlusion)
     state = asset.add_texture(state, Raster(painted, Encoding.SRGB), "lantern-painted.png")
     state = asset.add_texture(state, Raster(id_map, Encoding.DATA), "lantern-id.png")
     state = asset.add_texture(state, Raster(normal_from_height(height, 0.55), Encoding.DATA), "lantern-normal.png")
-    state = asset.add_texture(state, Raster.gray(occlusion), "lantern-occlusion.png")
     state = asset.add_texture(state, Raster.gray(soot), "lantern-soot.png")
     state = asset.add_texture(state, Raster.gray(build_glow(id_map, gray)), "lantern-glow-mask.png")
     state = regions_of_flags(state, "lantern-id.png", FLAGS)
-    state = _make_recipe(state)
-    return _make_variants(state)
+    state = _make_variants(_make_recipe(state))
+    # The frame, the cap and the base ring catch the flame, in whatever color a variant has it.
+    return bakes.with_all_made(bakes.gather_glow(state, size=512, rays=128, bounces=1))
 
 
 def _region(state: State, name: str) -> str:

@@ -7,14 +7,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.kinds import bake_kind
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear, parse_hex
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset, parameters, recipe, tone
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.occlusion import openness_map
 from evenpalette.core.mesh.read import parse_mesh
+from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import find_topology
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.binding import bind_recipe
@@ -172,7 +174,9 @@ def build() -> State:
     grain = noise(SIZE, 5, 90, 70, 4)
     raised = cv2.GaussianBlur((is_["Emblem"] | is_["Border"]).astype(np.float32), (0, 0), 1.6)
     height = 0.8 * groove + 0.10 * (grain - 0.5) + 0.35 * raised
-    openness = openness_map(mesh, find_topology(mesh), (512, 512), rays=64, reach=0.5, falloff=1.5)
+    occlusion = bake_kind("occlusion")
+    wish = BakeWish(occlusion, occlusion.values({"rays": 64, "reach": 0.3}))
+    openness = bake(wish, Texels(mesh, find_topology(mesh), (512, 512))).values[..., 0]
     openness = cv2.resize(cv2.GaussianBlur(openness, (0, 0), 1.5), (SIZE, SIZE), interpolation=cv2.INTER_CUBIC)
     openness = np.clip(0.3 + 0.74 * openness, 0, 1) * (0.85 + 0.15 * groove)
     worn = build_worn(u, v, groove, front)

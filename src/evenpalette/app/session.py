@@ -72,6 +72,8 @@ class Session(QObject):
         self._when_kept: Callable[[], None] | None = None
         self.lock: FolderLock | None = None
         self.is_read_only = False
+        #: Whether others have work that is about to begin.
+        self.waiting: list[Callable[[], bool]] = []
         self.saving = Saving(self.tasks, self)
         self.saving.saved.connect(self._was_saved)
         self.saving.failed.connect(self._save_failed)
@@ -156,7 +158,8 @@ class Session(QObject):
     @property
     def is_calm(self) -> bool:
         """Whether nothing is under way: no task, no edit that follows the pointer, no findings to look for."""
-        return self.tasks.is_idle and not self._latest_running and not self._findings_timer.isActive()
+        waits = self._latest_running or self._findings_timer.isActive() or any(waits() for waits in self.waiting)
+        return self.tasks.is_idle and not waits
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""
@@ -260,6 +263,14 @@ class Session(QObject):
         if was_kept:
             self._autosaved = self.state
         self._announce(before)
+
+    def refine(self, change: Callable[[State], State]) -> None:
+        """Have work that the last change began come to its end, as a bake does: it belongs to that change."""
+        before = self.state
+        after = change(before)
+        if after is not before:
+            self.history.refine(after)
+            self._announce(before)
 
     def move_to(self, position: int) -> None:
         """Go to a place in the history."""

@@ -8,6 +8,7 @@ from typing import Any, Generic, TypeVar
 
 from PyQt6.QtWidgets import QWidget
 
+from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.rail import VariantRail
 from evenpalette.app.session import Session
 from evenpalette.app.verbs import Verb
@@ -21,9 +22,10 @@ Bench = TypeVar("Bench", bound=QWidget)
 
 @dataclass(frozen=True)
 class Workplace:
-    """What every bench can work with: the document, the views and the variants."""
+    """What every bench can work with: the document, its bakes, the views and the variants."""
 
     session: Session
+    bakes: BakeKeeper
     views: TwinViews
     rail: VariantRail
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QS
 
 from evenpalette.app import file_filters
 from evenpalette.app.about import AboutDialog
+from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
 from evenpalette.app.ledger import Ledger
@@ -60,7 +61,8 @@ class MainWindow(QMainWindow):
         self.ledger = Ledger(self.session)
         self.rail = VariantRail(self.session)
         self.probe = ProbeBar(self.session)
-        self._room = Workplace(self.session, self.views, self.rail)
+        self.bakes = BakeKeeper(self.session)
+        self._room = Workplace(self.session, self.bakes, self.views, self.rail)
         self._benches: dict[str, QWidget] = {}
         self._sheet: SideBySide | None = None
         self._guide: Guide | None = None

@@ -153,7 +153,7 @@ def test_the_furnace_and_that_light_is_linear_in_its_lamps() -> None:
     points = surface_points(texels)
     flat = np.arange(24 * 24, dtype=np.int32).reshape(24, 24)
     white, rho = np.ones((24, 24, 1), np.float32), np.full((24, 24, 3), 0.6, np.float32)
-    seen = {bounce: found for bounce, found in bounced(points, Traced(room), white, rho, flat, bounces=4, rays=64)}
+    seen = dict(bounced(points, Traced(room), white, rho, flat, bounces=4, rays=64))
     for bounce, found in seen.items():
         # What arrives after n bounces: 1 + rho + ... + rho^n, toward 1 / (1 - rho).
         assert found.light.mean() == pytest.approx(sum(0.6**k for k in range(bounce + 1)), rel=0.02)

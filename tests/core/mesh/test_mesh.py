@@ -14,7 +14,6 @@ from evenpalette.core.edits.asset import set_mesh, set_tile
 from evenpalette.core.edits.face_sets import regions_from_mesh, set_bake
 from evenpalette.core.errors import MeshFileError, RegionError
 from evenpalette.core.findings.findings import find_all, mend_for
-from evenpalette.core.mesh.mesh import build_mesh
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.surface_images import surface_images
 from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of

@@ -11,6 +11,7 @@ import trimesh
 from scipy.ndimage import distance_transform_edt
 from tests.helpers.glsl import drawn_by_opengl
 
+from evenpalette.core.color.flag_plan import CLEARANCE, plan_flags
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets
 from evenpalette.core.edits.asset import set_mesh
@@ -24,7 +25,6 @@ from evenpalette.core.mesh.uv_coverage import cover_texels
 from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.regions.dividing.bake import FULL_GUTTER, bake_faces, id_map_from
 from evenpalette.core.regions.dividing.face_runs import from_runs, to_runs
-from evenpalette.core.color.flag_plan import CLEARANCE, plan_flags
 from evenpalette.core.regions.dividing.random_shares import alike_neighbors, reached_shares, share_out
 from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.touching import touching_regions

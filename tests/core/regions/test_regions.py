@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from tests.helpers.shares import true_shares
 
+from evenpalette.core.color.flag_plan import FLAG_ORDER
 from evenpalette.core.document.project import Asset, Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RegionError
@@ -16,7 +17,6 @@ from evenpalette.core.regions.checks.clean import clean_id_map
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.regions.coverage import compute_coverages
 from evenpalette.core.regions.dividing.channels import merge_channels, split_channels
-from evenpalette.core.color.flag_plan import FLAG_ORDER
 from evenpalette.core.regions.dividing.flags import find_flags, nearest_pure, next_flag
 from evenpalette.core.regions.dividing.pick import pick_by_color, pick_coverages, pick_from
 from evenpalette.core.regions.dividing.unmix import unmix

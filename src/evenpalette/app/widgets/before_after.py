@@ -90,6 +90,8 @@ class BeforeAfter(QWidget):
             (self._words[0], Qt.AlignmentFlag.AlignLeft),
             (self._words[1], Qt.AlignmentFlag.AlignRight),
         ):
+            if not text:
+                continue
             box = painter.fontMetrics().boundingRect(text)
             wide = box.width() + 12
             held = QRectF(4 if place is Qt.AlignmentFlag.AlignLeft else area.right() - wide - 3, 4, wide, 18)

@@ -1,6 +1,7 @@
 """The one editor of a typed value, wherever it stands: steps, operations on coverages, parameters, variants."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
@@ -17,6 +18,12 @@ from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType
 
 
+class _Offer(NamedTuple):
+    """An entry of a box that is no value yet."""
+
+    key: str
+
+
 class ValueEditor(QWidget):
     """Edits one value of any type. `edited` with every new value, `finished` when a gesture is over, `reset` where the
     default is asked for. Nothing is emitted by `set_value`."""
@@ -24,18 +31,26 @@ class ValueEditor(QWidget):
     edited = pyqtSignal(object)
     finished = pyqtSignal()
     reset = pyqtSignal()
+    #: Of what can be had besides what is there, the key of one was chosen.
+    wanted = pyqtSignal(str)
 
     def __init__(
         self, input: Input, state: Callable[[], State], *, pick: PickColor | None = None, without: str = "",
-        optional: bool = False, around: AskAround | None = None, parent: QWidget | None = None,
+        optional: bool = False, around: AskAround | None = None, offers: Sequence[tuple[str, str]] = (),
+        parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         """state: the document whose regions and textures are offered. pick: takes a color from the views. around: what
         a color is chosen among and for. without: a region that is not offered. optional: whether a region, channel or
-        texture may be none."""
+        texture may be none. offers: words and keys of what can be had besides."""
         super().__init__(parent)
         self.input = input
         self._state, self._without, self._optional = state, without, optional
+        self._value: Value = input.default
         self.inner = self._make(pick, around)
+        if offers and isinstance(self.inner, QComboBox):
+            self.inner.insertSeparator(self.inner.count())
+            for words, key in offers:
+                self.inner.addItem(words, _Offer(key))
         self.inner.setAccessibleName(input.label)
         self.inner.setToolTip(plain(input.description))
         self.setFocusProxy(self.inner)
@@ -86,7 +101,12 @@ class ValueEditor(QWidget):
         box.activated.connect(lambda i: self._took(box.itemData(i)))
         return box
 
-    def _took(self, value: Value) -> None:
+    def _took(self, value: "Value | _Offer") -> None:
+        if isinstance(value, _Offer):
+            self.set_value(self._value)
+            self.wanted.emit(value.key)
+            return
+        self._value = value
         self.edited.emit(value)
         self.finished.emit()
 
@@ -120,7 +140,7 @@ class ValueEditor(QWidget):
 
     def set_value(self, value: Value) -> None:
         """Show a value."""
-        inner = self.inner
+        inner, self._value = self.inner, value
         if isinstance(inner, ColorField):
             inner.set_color(str(value))
         elif isinstance(inner, ValueSlider):

@@ -13,17 +13,18 @@ GLOW = "glow"
 
 class Ramp(Stored):
     """What becomes of a baked value at last: `low` and darker is black, `high` and lighter white, between them a curve
-    of this power; then turned around or not."""
+    of this power; of that so much, the rest white; then turned around or not."""
 
     low: float = Field(0.0, ge=0, le=1)
     high: float = Field(1.0, ge=0, le=1)
     power: float = Field(1.0, ge=0.1, le=10)
+    strength: float = Field(1.0, ge=0, le=1)
     invert: bool = False
 
     @property
     def does_nothing(self) -> bool:
         """Whether it leaves all as it is."""
-        return (self.low, self.high, self.power, self.invert) == (0, 1, 1, False)
+        return (self.low, self.high, self.power, self.strength, self.invert) == (0, 1, 1, 1, False)
 
 
 class Bake(Stored):

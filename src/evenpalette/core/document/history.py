@@ -58,6 +58,11 @@ class History:
         """Have something known in every state: what is no change of the artist's, and is not undone."""
         self._entries = [Entry(entry.label, change(entry.state), entry.key) for entry in self._entries]
 
+    def refine(self, state: State) -> None:
+        """Put another state in the place of the present one: work that it began has come to its end."""
+        entry = self._entries[self._position]
+        self._entries[self._position] = Entry(entry.label, state, entry.key)
+
     def _bytes(self) -> int:
         """Memory of all pixels that the states hold, each counted once."""
         held = {id(array): array.nbytes for entry in self._entries for array in entry.state.arrays()}

@@ -246,9 +246,9 @@ def exchange_texture(state: State, texture_id: str, raster: Raster, name: str, s
     """Put another file in a texture's place; everything that uses it keeps using it."""
     texture = _texture(state, texture_id)
     state = replace_texture(state, texture_id, raster)
-    return with_texture(
-        state, texture.model_copy(update={"name": _file_name(name), "source_path": storable(source_path)})
-    )
+    # Whatever it was made of, from now on it is what the file holds.
+    own = {"name": _file_name(name), "source_path": storable(source_path), "bake": None, "mended": None}
+    return with_texture(state, texture.model_copy(update=own))
 
 
 def set_encoding(state: State, texture_id: str, encoding: Encoding) -> State:

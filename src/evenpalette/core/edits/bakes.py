@@ -6,21 +6,23 @@ is out of date. Making one takes long, so it is apart from the edits: the window
 
 import hashlib
 import json
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
+from threading import Lock
 from types import MappingProxyType
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.bake import BakedMap, BakeWish, bake
 from evenpalette.core.baking.finer import Finer
 from evenpalette.core.baking.kind import BakeKind
-from evenpalette.core.baking.kinds import bake_kind
+from evenpalette.core.baking.kinds import BAKES, bake_kind
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.document.bake import GLOW, Bake, Ramp
 from evenpalette.core.document.project import Role, Texture
@@ -28,6 +30,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture
 from evenpalette.core.edits.glow_light import gather, kept_bright, lamp_words, lamps_of, lay_gathered, scaled
 from evenpalette.core.edits.mending import with_made_anew
+from evenpalette.core.edits.recipe import bind_input
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.read import read_mesh
@@ -37,11 +40,15 @@ from evenpalette.core.raster.digest import digest
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.recipe.steps.gathered_glow import LAMPS
 from evenpalette.core.values import Value
 
 #: Raised when bakes come out otherwise, so that all are made again.
 _MADE_BY = 1
+#: Maps as they were before their ramp may take so much.
+_MOST_KEPT_BYTES = 256 << 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,6 +57,52 @@ class MadeBake:
 
     raster: Raster
     bake: Bake
+
+
+class _Kept:
+    """The last maps that were baked, as they were before their ramp: another one is laid at once."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[str, BakedMap] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: str) -> BakedMap | None:
+        """The map that was made of this, where it is still held."""
+        with self._lock:
+            return self._held.get(key)
+
+    def keep(self, key: str, made: BakedMap) -> None:
+        """Hold a map for a while."""
+        with self._lock:
+            self._held[key] = made
+            while len(self._held) > 1 and sum(m.values.nbytes for m in self._held.values()) > _MOST_KEPT_BYTES:
+                self._held.popitem(last=False)
+
+    def drop(self, key: str) -> None:
+        """Let a map go."""
+        with self._lock:
+            self._held.pop(key, None)
+
+
+_KEPT = _Kept()
+
+
+def _plain_key(state: State, bake: Bake) -> str:
+    return read_by_bake(state, bake.model_copy(update={"ramp": Ramp()}))
+
+
+def forget_made(state: State, texture: Texture) -> None:
+    """Have a bake traced again though nothing that it reads has changed."""
+    if texture.bake is not None:
+        _KEPT.drop(_plain_key(state, texture.bake))
+
+
+def values_before_ramp(state: State, texture: Texture) -> NDArray[np.float32] | None:
+    """What a bake gave before its ramp, float32 (h, w, K); None where it is no longer held."""
+    if texture.bake is None:
+        return None
+    made = _KEPT.get(_plain_key(state, texture.bake))
+    return made.values if made is not None else None
 
 
 def baked_textures(state: State) -> list[Texture]:
@@ -147,10 +200,14 @@ def make_bake(
         if seen is not None:
             seen(_raster(ramped(values, wish.ramp), texture)[0], rays)
 
-    if wish.kind == GLOW:
-        made = gather(state, wish, texels, progress=progress, seen=shown)
-    else:
-        made = bake(_wish_of(state, wish, may_read), texels, progress=progress, seen=shown)
+    plain = _plain_key(state, wish)
+    made = _KEPT.get(plain)
+    if made is None:
+        if wish.kind == GLOW:
+            made = gather(state, wish, texels, progress=progress, seen=shown)
+        else:
+            made = bake(_wish_of(state, wish, may_read), texels, progress=progress, seen=shown)
+        _KEPT.keep(plain, made)
     raster, scale = _raster(ramped(made.values, wish.ramp), texture)
     done = {
         "read": read, "rays": made.rays, "seconds": round(made.seconds, 2), "scale": scale, "notes": made.notes,
@@ -196,6 +253,29 @@ def bake_now(
     return with_made(state, made, make_bake(state, made, progress=progress)), made
 
 
+def bakes_for(step_kind: str, key: str) -> list[BakeKind]:
+    """The kinds of bake that a map of a step can take a channel of, those first whose role fits it best."""
+    map_ = next((m for m in kind_of(step_kind).maps if m.key == key), None)
+    roles = map_.roles if map_ is not None else ()
+    found = [k for k in BAKES.values() if k.channels == 1 and not k.needs_finer]
+    return sorted(found, key=lambda k: roles.index(k.role) if k.role in roles else len(roles))
+
+
+def bake_into(state: State, step_id: str, key: str, kind: str, row_id: str | None = None) -> State:
+    """Have a step's map read a bake of a kind; one with its usual settings that is there already is taken. Raises
+    EvenPaletteError."""
+    usual = bake_kind(kind).values({})
+    held = next(
+        (t for t in baked_textures(state) if t.bake is not None and (t.bake.kind, t.bake.settings) == (kind, usual)),
+        None,
+    )
+    size = min(max((max(r.size) for r in state.textures.values()), default=1024), 2048)
+    texture = held.id if held is not None else ""
+    if held is None:
+        state, texture = add_bake(state, kind, size=max(size, 128))
+    return bind_input(state, step_id, key, Binding(value=f"{texture}:0"), row_id)
+
+
 def gather_glow(
     state: State, *, size: int = 512, rays: int = 64, bounces: int = 1, denoiser: str = "own"
 ) -> State:  # fmt: skip
@@ -233,6 +313,7 @@ def ramped(values: NDArray[np.float32], ramp: Ramp) -> NDArray[np.float32]:
         return values
     span = max(ramp.high - ramp.low, 1e-4)
     made = np.clip((values - np.float32(ramp.low)) / np.float32(span), 0, 1) ** np.float32(ramp.power)
+    made = 1 - np.float32(ramp.strength) * (1 - made)
     return np.asarray(1 - made if ramp.invert else made, np.float32)
 
 

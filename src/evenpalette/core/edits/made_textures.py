@@ -1,5 +1,4 @@
-"""Textures that are computed: noise for a drift, gradients along the model, occlusion; by what makes planes for
-coverages."""
+"""Textures that are computed: noise for a drift, gradients along the model; by what makes planes for coverages."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -70,7 +69,6 @@ MADE: dict[str, Making] = {
     "Gradient, left to right": Making("left-to-right.png", Role.DATA, _plane("axis", {"axis": "X"})),
     "Gradient, back to front": Making("back-to-front.png", Role.DATA, _plane("axis", {"axis": "Z"})),
     "Root to tip of every island": Making("root-to-tip.png", Role.DATA, _plane("root_tip", {})),
-    "Occlusion": Making("computed-occlusion.png", Role.OCCLUSION, _plane("occlusion", {})),
 }
 
 

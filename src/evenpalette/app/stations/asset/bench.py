@@ -18,10 +18,12 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app import file_filters, theme
+from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station
+from evenpalette.app.stations.asset.bakes_page import BakesPage
 from evenpalette.app.stations.asset.bring_in import bring_in, exchange, read_again
 from evenpalette.app.stations.asset.mend_page import MendPage
 from evenpalette.app.stations.asset.parts_dialog import PartsDialog
@@ -29,6 +31,7 @@ from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.baking.kinds import BAKES
 from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.delivery.layouts.shelf import kept_layouts
 from evenpalette.core.document.layout_model import LayoutFile
@@ -80,7 +83,7 @@ def _facts(view: MeshView) -> str:
 class AssetBench(QWidget):
     """The bench of the station Asset."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, bakes: BakeKeeper) -> None:
         super().__init__()
         self._session = session
         self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
@@ -159,7 +162,8 @@ class AssetBench(QWidget):
         inner.setSpacing(20)
         inner.addWidget(left)
         inner.addWidget(right, 1)
-        self.pages = Pages({"Files": files, "Mend": MendPage(session)})
+        self.bakes = BakesPage(session, bakes)
+        self.pages = Pages({"Files": files, "Mend": MendPage(session), "Bakes": self.bakes})
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 6, 16, 8)
         layout.setSpacing(4)
@@ -448,7 +452,16 @@ class AssetBench(QWidget):
             )
             assert action is not None
             action.setEnabled(view is not None or not recipe.needs_mesh)
+        baked = menu.addMenu("Bake from the mesh")
+        assert baked is not None
+        baked.setEnabled(view is not None)
+        for kind in BAKES.values():
+            baked.addAction(entry(kind.label), lambda k=kind.key: self._bake(k))
         menu.exec(QCursor.pos())
+
+    def _bake(self, kind: str) -> None:
+        self.pages.open("Bakes")
+        self.bakes.add(kind)
 
     def _ask_textures(self) -> None:
         paths, _ = QFileDialog.getOpenFileNames(self, "Bring in textures", "", file_filters.IMAGES)
@@ -456,6 +469,6 @@ class AssetBench(QWidget):
 
 
 STATION = Station(
-    lambda room: AssetBench(room.session),
+    lambda room: AssetBench(room.session, room.bakes),
     lambda _, bench: [Verb("Asset", "Find source files ...", "", lambda: bench().find_sources())],
 )  # fmt: skip

@@ -36,6 +36,8 @@ from evenpalette.core.document.project import OpacityUse, Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import links
 from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.bakes import gather_glow
+from evenpalette.core.edits.glow_light import GATHERED_STEP, lamps_of
 from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
@@ -140,7 +142,13 @@ class RecipeBench(QWidget):
             regions = (session.region,) if session.region else None
             at = steps.index(session.step) + 1 if session.step in steps else len(steps)
         before = set(steps)
-        if session.apply(f"Add {kind_of(kind).label}", lambda s: edit.add_step(s, kind, regions, at)):
+        gathers = kind == GATHERED_STEP and bool(lamps_of(session.state))
+
+        def added(state: State) -> State:
+            # Gathered light comes with the bakes of what glows now, and follows its colors.
+            return gather_glow(state) if gathers else edit.add_step(state, kind, regions, at)
+
+        if session.apply(f"Add {kind_of(kind).label}", added):
             new = [s.id for s in session.state.project.recipe.steps if s.id not in before]
             session.select_step(new[0])
 

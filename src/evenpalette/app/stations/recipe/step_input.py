@@ -12,8 +12,10 @@ from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.pulse_dialog import PulseDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
+from evenpalette.core.baking.kinds import bake_kind
 from evenpalette.core.edits import parameters
 from evenpalette.core.edits import recipe as edit
+from evenpalette.core.edits.bakes import bake_into, bakes_for
 from evenpalette.core.edits.tone import is_tint
 from evenpalette.core.edits.variants import find_variant, reset_value, set_value
 from evenpalette.core.recipe.binding import read_binding
@@ -39,6 +41,7 @@ class InputRow:
     def __init__(self, desk: RecipeDesk, step: Step, input: Input, row_id: str | None = None) -> None:
         """row_id: the row that has the input for itself; None for what all rows share."""
         self._desk, self.step_id, self.input, self.row_id = desk, step.id, input, row_id
+        self.step_kind = step.kind
         self.name = label(input.label)
         self.name.setToolTip(plain(input.description))
         self.editor = self._make_editor()
@@ -75,9 +78,10 @@ class InputRow:
     def _make_editor(self) -> ValueEditor:
         editor = ValueEditor(
             self.input, lambda: self._desk.session.state, pick=self._desk.pick, optional=True,
-            around=self._around,
+            around=self._around, offers=self._offers(),
         )  # fmt: skip
         editor.edited.connect(self._set)
+        editor.wanted.connect(self._bake)
         editor.finished.connect(self._desk.seal)
         editor.reset.connect(self._reset)
         if self.input.type in (ValueType.NUMBER, ValueType.INTEGER):
@@ -85,6 +89,16 @@ class InputRow:
         elif self.input.type is not ValueType.COLOR:
             editor.setMaximumWidth(220)
         return editor
+
+    def _offers(self) -> list[tuple[str, str]]:
+        """What the mesh can give, where one channel is asked for."""
+        if self.input.type is not ValueType.CHANNEL or self._desk.session.state.mesh is None:
+            return []
+        return [(f"{kind.label} of this mesh", kind.key) for kind in bakes_for(self.step_kind, self.input.key)]
+
+    def _bake(self, kind: str) -> None:
+        words = f"{self.input.label}: {bake_kind(kind).label.lower()} of this mesh"
+        self._desk.session.apply(words, lambda s: bake_into(s, self.step_id, self.input.key, kind, self.row_id))
 
     def _around(self) -> ColorAround:
         """The project's colors, and for a tint the gray of the tone under it."""

@@ -1,0 +1,172 @@
+"""Bakes made beside the artist's work: again whenever what they read changes, coarse first."""
+
+import threading
+import time
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from evenpalette.app.facets import ASSET, RECIPE, REGIONS
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.timers import timer
+from evenpalette.core.document.bake import Bake
+from evenpalette.core.edits.bakes import (
+    MadeBake,
+    baked_textures,
+    make_bake,
+    outdated,
+    read_by_bake,
+    with_made,
+    with_seen,
+)
+from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.parallel import Progress
+from evenpalette.core.raster.raster import Raster
+
+#: Between a change and the look for what is out of date, in ms.
+_PAUSE_MS = 150
+#: A picture that is getting better is shown at most so often, in seconds.
+_SHOWN_EVERY = 0.3
+
+
+@dataclass
+class Baking:
+    """A bake under way."""
+
+    texture: str
+    wish: Bake
+    share: float = 0.0
+    rays: int = 0
+
+
+class BakeKeeper(QObject):
+    """Keeps the bakes of a session up to date; one is made at a time, silently, and can be stopped."""
+
+    #: How far the bake under way is, or that there is none.
+    progressed = pyqtSignal()
+    #: A texture was baked: its id, and what it held before.
+    made = pyqtSignal(str, object)
+    _seen = pyqtSignal(str, object, int)
+    _moved = pyqtSignal(float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.under_way: Baking | None = None
+        self._stop = threading.Event()
+        #: What was given up, by texture: a hash of what it would have read.
+        self._left: dict[str, str] = {}
+        self._before: Raster | None = None
+        self._timer = timer(self, _PAUSE_MS)
+        self._timer.timeout.connect(self._begin)
+        self._seen.connect(self._show)
+        self._moved.connect(self._move)
+        session.changed.connect(self._changed)
+        session.waiting.append(self._timer.isActive)
+
+    def stop(self) -> None:
+        """Give the bake under way up; it is not begun again before something of it changes."""
+        self._stop.set()
+
+    def again(self, texture: str) -> None:
+        """Make a bake that was given up."""
+        self._left.pop(texture, None)
+        self._timer.start()
+
+    def _changed(self, facets: frozenset[str]) -> None:
+        if not facets & {ASSET, RECIPE, REGIONS} or not baked_textures(self._session.state):
+            return
+        now = self.under_way
+        if now is not None:
+            texture = self._session.state.project.asset.texture(now.texture)
+            if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
+                self._stop.set()
+        self._timer.start()
+
+    def _begin(self) -> None:
+        if self.under_way is not None or not baked_textures(self._session.state):
+            return
+        state, left, stop = self._session.state, dict(self._left), threading.Event()
+        self._stop, self.under_way = stop, Baking("", Bake(kind=""))
+        last = [0.0]
+
+        def work(progress: Progress) -> tuple[str, str, MadeBake | EvenPaletteError | None] | None:
+            found = next((t for t in outdated(state) if left.get(t.id) != read_by_bake(state, t.bake)), None)  # type: ignore[arg-type]
+            if found is None or found.bake is None:
+                return None
+            self.under_way = Baking(found.id, found.bake)
+
+            def moved(share: float) -> None:
+                progress(share)
+                if stop.is_set():
+                    raise Cancelled("stopped")
+                self._moved.emit(share)
+
+            def seen(raster: Raster, rays: int) -> None:
+                if time.monotonic() - last[0] > _SHOWN_EVERY:
+                    last[0] = time.monotonic()
+                    self._seen.emit(found.id, raster, rays)
+
+            read = read_by_bake(state, found.bake)
+            try:
+                return (
+                    found.id,
+                    read,
+                    make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.may_read),
+                )
+            except Cancelled:
+                return found.id, read, None
+            except EvenPaletteError as error:
+                return found.id, read, error
+
+        self._session.tasks.start(Task("Baking", work, self._done, self._failed, exclusive=False))
+
+    def _move(self, share: float) -> None:
+        if self.under_way is not None:
+            self.under_way.share = share
+            self.progressed.emit()
+
+    def _show(self, texture: str, raster: Raster, rays: int) -> None:
+        now = self.under_way
+        held = self._session.state.project.asset.texture(texture)
+        if now is None or held is None or held.bake is None or not held.bake.is_wished_as(now.wish):
+            return
+        now.rays = rays
+        if self._before is None:
+            self._before = self._session.state.textures.get(texture)
+        self._session.refine(lambda s: with_seen(s, texture, raster))
+        self.progressed.emit()
+
+    def _done(self, found: tuple[str, str, MadeBake | EvenPaletteError | None] | None) -> None:
+        self.under_way = None
+        if found is None:
+            self.progressed.emit()
+            return
+        texture, read, made = found
+        before, self._before = self._before, None
+        if isinstance(made, MadeBake):
+            before = before or self._session.state.textures.get(texture)
+            self._session.refine(lambda s: with_made(s, texture, made))
+            self.made.emit(texture, before)
+        else:
+            held = self._session.state.project.asset.texture(texture)
+            same = held is not None and held.bake is not None and read_by_bake(self._session.state, held.bake) == read
+            if before is not None and held is not None:
+                # What was there stays where nothing new came of it.
+                self._session.refine(lambda s: with_seen(s, texture, before))
+            if same:
+                self._left[texture] = read
+            if isinstance(made, EvenPaletteError):
+                self._session.said.emit(str(made), True)
+            elif same:
+                self._session.said.emit(
+                    "The bake was stopped. What was there stays; make it again at Asset, Bakes.", False
+                )
+        self.progressed.emit()
+        self._timer.start()
+
+    def _failed(self, error: Exception) -> None:
+        self.under_way = None
+        self._session.failed(error)
+        self.progressed.emit()

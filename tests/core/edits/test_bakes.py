@@ -1,0 +1,297 @@
+"""Bakes as a part of the document: wanted, made, out of date, made again; gathered glow colored at runtime."""
+
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+
+from evenpalette.cli import main
+from evenpalette.core.document.project import Role
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset, bakes, recipe
+from evenpalette.core.edits.glow_light import lamps_of
+from evenpalette.core.errors import Cancelled, EvenPaletteError
+from evenpalette.core.findings.findings import find_all, mend_for
+from evenpalette.core.mesh.mesh import build_mesh
+from evenpalette.core.mesh.read import parse_mesh, read_mesh
+from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.storage.storage import Storage
+
+
+def yard() -> State:
+    """A gray floor and a lamp that stands on it as a wall, each in a half of the layout."""
+    positions = [(-1, 0, -1), (-1, 0, 1), (1, 0, 1), (1, 0, -1), (-1, 0, -1), (1, 0, -1), (1, 1, -1), (-1, 1, -1)]
+    place = [
+        (0.02, 0.98),
+        (0.02, 0.02),
+        (0.48, 0.02),
+        (0.48, 0.98),
+        (0.52, 0.02),
+        (0.98, 0.02),
+        (0.98, 0.98),
+        (0.52, 0.98),
+    ]
+    lines = [f"v {x} {y} {z}" for x, y, z in positions] + [f"vt {u} {v}" for u, v in place]
+    lines += ["usemtl Floor", "f 1/1 2/2 3/3 4/4", "usemtl Lamp", "f 5/5 6/6 7/7 8/8"]
+    mesh = parse_mesh("\n".join(lines).encode(), "yard.obj")
+    state = asset.set_mesh(State(), mesh)
+    gray = Raster(np.full((64, 64, 3), 188, np.uint8), Encoding.SRGB)
+    state = asset.add_texture(state, gray, "yard.png", Role.PAINTED)
+    mask = np.zeros((64, 64, 1), np.uint8)
+    mask[:, 32:] = 255
+    state = asset.add_texture(state, Raster(mask, Encoding.DATA), "lamp-mask.png", Role.MASK)
+    painted, lit = (t.id for t in state.project.asset.textures)
+    state = state.with_project(recipe=state.project.recipe.model_copy(update={"base": painted}))
+    state = recipe.add_step(state, "glow", None, step_id="glow")
+    state = recipe.bind_input(state, "glow", "mask", Binding(value=f"{lit}:0"))
+    return recipe.bind_input(state, "glow", "color", Binding(value="#ffffff"), state.project.recipe.steps[0].rows[0].id)
+
+
+def emissive(state: State) -> np.ndarray:
+    made = evaluate_surface(state.bound_steps(None), state.sources, ("emissive",), float_output=True)
+    return made["emissive"].pixels
+
+
+def test_a_bake_is_wanted_then_made_and_out_of_date_when_the_mesh_or_a_setting_is_another(tmp_path: Path) -> None:
+    state, made = bakes.add_bake(yard(), "occlusion", {"rays": 16}, size=32)
+    assert [f.code for f in find_all(state) if f.subject == made] == ["old-bake"]
+    state = bakes.with_all_made(state)
+    texture = state.project.asset.texture(made)
+    assert texture is not None
+    assert texture.bake is not None
+    assert (texture.role, texture.bake.rays, state.textures[made].size) == (Role.OCCLUSION, 16, (32, 32))
+    assert not list(bakes.outdated(state))
+    # It is saved with what it was made of, so that nothing is made again when the project is opened.
+    Storage(tmp_path / "yard").save(state)
+    assert Storage(tmp_path / "yard").open().project.asset.texture(made) == texture
+    ramp = bakes.set_bake(state, made, ramp={"low": 0.2})
+    assert [t.id for t in bakes.outdated(ramp)] == [made]
+    assert state.mesh is not None
+    moved = replace(state.mesh.mesh, positions=state.mesh.mesh.positions * np.float32(1.5))
+    other = asset.set_mesh(state, moved)
+    finding = next(f for f in find_all(other) if f.code == "old-bake")
+    mend = mend_for(other, finding)
+    assert mend is not None
+    assert not list(bakes.outdated(mend[1](other)))
+    # Colors of the recipe are no reason to bake again.
+    colored = recipe.bind_input(
+        state, "glow", "color", Binding(value="#ff0000"), state.project.recipe.steps[0].rows[0].id
+    )
+    assert not list(bakes.outdated(colored))
+    # A file that takes its place is what it is from now on.
+    theirs = asset.exchange_texture(state, made, Raster.gray(np.zeros((8, 8), np.uint8)), "painted-by-hand.png", "")
+    assert not bakes.baked_textures(theirs)
+    with pytest.raises(EvenPaletteError):
+        bakes.set_bake(theirs, made, size=64)
+
+
+def test_a_ramp_is_laid_over_what_was_traced_and_a_cancel_leaves_nothing() -> None:
+    state, made = bakes.bake_now(yard(), "occlusion", {"rays": 16, "reach": 0}, size=32, denoiser="none")
+    plain = state.textures[made].as_unit()
+    state = bakes.set_bake(state, made, ramp={"low": 0.25, "high": 0.75, "power": 2.0, "strength": 0.5, "invert": True})
+    # Nothing is traced for it: the progress of rays is never asked for.
+    ramped = bakes.with_made(state, made, bakes.make_bake(state, made, progress=lambda _: pytest.fail("traced again")))
+    by_hand = 0.5 * (1 - np.clip((plain - 0.25) / 0.5, 0, 1) ** 2)
+    np.testing.assert_allclose(ramped.textures[made].as_unit(), by_hand, atol=2e-4)
+
+    def stop(_: float) -> None:
+        raise Cancelled("stopped")
+
+    fresh, other = bakes.add_bake(state, "curvature", {"rays": 8}, size=32)
+    with pytest.raises(Cancelled):
+        bakes.make_bake(fresh, other, progress=stop)
+    assert [t.id for t in bakes.outdated(fresh)] == [made, other]
+    # What came of another wish is not put in.
+    late = bakes.make_bake(fresh, other)
+    wanted = bakes.set_bake(fresh, other, size=64)
+    assert bakes.with_made(wanted, other, late) is wanted
+
+
+def test_gathered_glow_follows_the_color_of_its_lamp_without_a_new_bake() -> None:
+    state = bakes.with_all_made(bakes.gather_glow(yard(), size=64, rays=256, bounces=0, denoiser="none"))
+    row = state.project.recipe.steps[0].rows[0].id
+    floor = np.s_[4:60, 4:28]
+    white = emissive(state)[floor]
+    assert white.min() > 0
+    # The foot of the wall sees half of its sky as lamp, more than the far end does.
+    assert white[:8].mean() > 4 * white[-8:].mean()
+    blue = recipe.bind_input(state, "glow", "color", Binding(value="#3060ff"), row)
+    blue = recipe.bind_input(blue, "glow", "stops", Binding(value=-1.0))
+    step = blue.project.recipe.steps[-1]
+    inputs = {**step.inputs, "first": Binding(value="#3060ff"), "first_stops": Binding(value=-1.0)}
+    blue = blue.with_project(
+        recipe=blue.project.recipe.model_copy(update={"steps": (*blue.project.recipe.steps[:-1], step.model_copy(update={"inputs": inputs}))})
+    )  # fmt: skip
+    assert not list(bakes.outdated(blue))
+    seen = np.clip(emissive(blue)[floor], 0, 1)
+    lamp = emissive(blue)[30, 48]
+    # The same as the white bake times the lamp's color: light is linear, and the floor is gray.
+    np.testing.assert_allclose(seen, white * lamp, rtol=0.02, atol=1e-4)
+    # Half mixed in is half way from the plain glow.
+    half = {**inputs, "share": Binding(value=0.5)}
+    rows = tuple(r.model_copy(update={"inputs": {**r.inputs, "share": Binding(value=0.5)}}) for r in step.rows)
+    mixed = blue.with_project(
+        recipe=blue.project.recipe.model_copy(update={"steps": (*blue.project.recipe.steps[:-1], step.model_copy(update={"inputs": half, "rows": rows}))})
+    )  # fmt: skip
+    np.testing.assert_allclose(emissive(mixed)[floor], 0.5 * seen, rtol=0.02, atol=1e-4)
+
+
+def test_the_lanterns_frame_catches_the_flame_in_the_color_that_a_variant_has_it(lantern: State) -> None:
+    assert not list(bakes.outdated(lantern))
+    names = {v.name: v.id for v in lantern.project.variants}
+    assert [lamp.name for lamp in lamps_of(lantern)] == ["Paper, Moth"]
+    frame = lantern.coverages[lantern.region_ids[1]] > 200
+
+    def of(name: str) -> np.ndarray:
+        steps = lantern.bound_steps(names[name])
+        made = evaluate_surface(steps, lantern.sources, ("emissive",), float_output=True)["emissive"].pixels
+        return np.asarray(made[frame].mean(0))
+
+    assert of("Ember").max() == 0
+    warm, cold = of("Harbour Night"), of("Midnight Ferry")
+    assert warm[0] > 2 * warm[2] > 0
+    assert cold[2] > cold[0] > 0
+
+
+def test_the_verb_bakes_every_kind_and_says_what_is_wrong(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    body = trimesh.creation.box((1, 1, 1))
+    uv = np.random.default_rng(0).random((len(body.vertices), 2)) * 0.9 + 0.05
+    body.visual = trimesh.visual.TextureVisuals(uv=uv)
+    (tmp_path / "box.glb").write_bytes(body.export(file_type="glb"))
+    box = str(tmp_path / "box.glb")
+    for kind in (
+        "occlusion",
+        "bent-normal",
+        "curvature",
+        "thickness",
+        "direction",
+        "height",
+        "position",
+        "distance",
+        "id",
+    ):
+        assert (
+            main(["bake", box, "--kind", kind, "--rays", "8", "--size", "32", "--out", str(tmp_path / f"{kind}.png")])
+            == 0
+        )
+        assert read_image(tmp_path / f"{kind}.png").size == (32, 32)
+    fine = ["--from-mesh", box, "--cage", box, "--out", str(tmp_path / "normal.png")]
+    assert main(["bake", box, "--kind", "normal", "--size", "32", *fine]) == 0
+    normal = read_image(tmp_path / "normal.png", Encoding.DATA).as_unit()
+    # Its own normals are straight up in its own tangent space.
+    assert np.median(normal, axis=(0, 1)) == pytest.approx([0.5, 0.5, 1], abs=0.01)
+    for ending, kind in ((".exr", np.float32), (".tif", np.uint16)):
+        out = tmp_path / f"deep{ending}"
+        assert (
+            main(
+                ["bake", box, "--kind", "occlusion", "--rays", "8", "--size", "32", "--depth", "16", "--out", str(out)]
+            )
+            == 0
+        )
+        assert read_image(out, Encoding.DATA).pixels.dtype == kind
+    for ending in ("glb", "ply"):
+        assert (
+            main(
+                [
+                    "bake",
+                    box,
+                    "--kind",
+                    "occlusion",
+                    "--rays",
+                    "8",
+                    "--size",
+                    "32",
+                    "--out",
+                    str(tmp_path / f"v.{ending}"),
+                ]
+            )
+            == 0
+        )
+        colors = read_mesh(tmp_path / f"v.{ending}").colors
+        assert colors is not None
+        assert colors[..., :3].min() > 0.9  # a box alone is open everywhere
+    capsys.readouterr()
+    wrong = (
+        (["--kind", "normal"], "finer mesh"), (["--kind", "distance", "--to", "Nowhere"], "no material group"),
+        (["--kind", "glow"], "without a mesh"), (["--kind", "occlusion", "--rays", "1"], "rays"),
+        (["--kind", "curvature", "--cage", box], "--from-mesh"), (["--kind", "occlusion", "--padding", "99"], "Padding"),
+    )  # fmt: skip
+    for words, said in wrong:
+        with pytest.raises(SystemExit) if "--rays" in words else pytest.MonkeyPatch.context():
+            assert main(["bake", box, *words, "--size", "32", "--out", str(tmp_path / "no.png")]) == 2
+        error = capsys.readouterr().err
+        assert said in error
+        assert error.count("\n") == 1
+    assert not (tmp_path / "no.png").exists()
+
+
+def test_the_verb_bakes_glow_of_a_variant(demo_folder: Path, tmp_path: Path) -> None:
+    out = tmp_path / "glow.exr"
+    words = [
+        "bake",
+        "--kind",
+        "glow",
+        "--project",
+        str(demo_folder),
+        "--variant",
+        "midnight ferry",
+        "--rays",
+        "16",
+        "--bounces",
+        "0",
+    ]
+    assert main([*words, "--size", "64", "--out", str(out)]) == 0
+    light = read_image(out).pixels.reshape(-1, 3)
+    lit = light[light.sum(1) > 0.1].mean(0)
+    assert lit[2] > lit[1] > lit[0]
+
+
+def test_a_million_triangles_are_baked_and_two_runs_are_alike(tmp_path: Path) -> None:
+    side = 708
+    v, u = np.meshgrid(np.linspace(0, 1, side + 1), np.linspace(0, 1, side + 1), indexing="ij")
+    bumps = 0.01 * np.sin(60 * u) * np.sin(60 * v)
+    index = np.arange((side + 1) ** 2).reshape(side + 1, side + 1)
+    a, b, c, d = index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]
+    faces = np.concatenate([np.stack([a, d, c], -1).reshape(-1, 3), np.stack([a, c, b], -1).reshape(-1, 3)])
+    place = np.stack([u, v], -1).reshape(-1, 2)
+    mesh = build_mesh(
+        "ground.obj", np.stack([u, bumps, v], -1).reshape(-1, 3), faces, uvs=place[faces].astype(np.float32)
+    )
+    assert mesh.face_count > 1_000_000
+    state = asset.set_mesh(State(), mesh)
+    runs = []
+    for rays in (16, 17, 16):
+        state, made = bakes.bake_now(state, "occlusion", {"rays": rays, "reach": 0}, size=64)
+        runs.append(state.textures[made].pixels)
+    assert np.array_equal(runs[0], runs[2])
+    assert 0.3 < runs[0].mean() / 65535 < 0.999
+
+
+def test_the_optional_denoiser_is_named_where_it_is_missing() -> None:
+    """Where it is installed it comes nearer to many rays than few do."""
+    from evenpalette.core.baking.denoise import oidn_missing
+
+    if reason := oidn_missing():
+        assert "evenpalette[oidn]" in reason
+        pytest.skip(reason)
+    state = yard()
+    made = {}
+    for rays, denoiser in ((1024, "none"), (16, "none"), (16, "oidn")):
+        state, texture = bakes.bake_now(state, "occlusion", {"rays": rays, "reach": 0}, size=128, denoiser=denoiser)
+        made[rays, denoiser] = state.textures[texture].as_unit()
+    truth = made[1024, "none"]
+    off = {key: float(np.sqrt(((plane - truth) ** 2).mean())) for key, plane in made.items()}
+    assert off[16, "oidn"] < 0.5 * off[16, "none"]
+
+
+def test_the_verb_leaves_the_window_alone() -> None:
+    """Baking loads nothing of Qt."""
+    code = "import sys, evenpalette.cli.baking; sys.exit(any(m.startswith('PyQt6') for m in sys.modules))"
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
