@@ -21,6 +21,7 @@ from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits import ramps
+from evenpalette.core.edits.bakes import add_bake, outdated, set_bake
 from evenpalette.core.edits.layouts import with_layout
 from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.variants import activate
@@ -99,7 +100,7 @@ def _regions(camera: Photographer) -> None:
     for kind in ("root_tip", "grow"):
         bench.operations.add_kind(kind)
         camera.settle()
-    camera.take("regions-operations")
+    camera.take("regions-operations", guide_only=True)
     session.undo()
     session.undo()
     bench.pages.open("Encodings")
@@ -179,6 +180,25 @@ def _mend(camera: Photographer) -> None:
     bench.pages.open("Files")
 
 
+def _bakes(camera: Photographer) -> None:
+    """What stands out on the lantern, before its ramp and with it; the document is as it was afterwards."""
+    session, bench = camera.window.session, camera.window.bench("asset")
+    before = session.state
+    session.apply("Bake", lambda s: add_bake(s, "curvature", {"radius": 0.03}, size=512)[0])
+    made = session.state.project.asset.textures[-1].id
+    bench.pages.open("Bakes")
+    while not session.is_calm or list(outdated(session.state)):
+        QTest.qWait(50)
+    bench.bakes.choose(made)
+    session.apply("Ramp", lambda s: set_bake(s, made, ramp={"low": 0.5, "high": 0.8}))
+    while not session.is_calm or list(outdated(session.state)):
+        QTest.qWait(50)
+    bench.bakes.look_at(0.8, 0.2)
+    camera.take("bakes")
+    bench.pages.open("Files")
+    session.apply("No bake", lambda _: before)
+
+
 def _layout(camera: Photographer) -> None:
     """A layout on the bench of Delivery; the document is as it was afterwards."""
     session, bench = camera.window.session, camera.window.bench("delivery")
@@ -251,6 +271,7 @@ def main() -> None:
         views.set_pointer(None)
         if station == "asset":
             _mend(camera)
+            _bakes(camera)
         if station == "delivery":
             window.bench(station).pages.open("Distance")
             window.bench(station).mips.run()

@@ -305,9 +305,9 @@ def build() -> State:
     mesh = build_mesh()
     state = asset.set_mesh(asset.rename_project(State(), "Moth Lantern"), mesh)
     state, baked = bakes.bake_now(
-        state, "occlusion", {"rays": 96, "reach": 0.17}, size=512, name="lantern-occlusion", ramp={"strength": 0.75},
+        state, "occlusion", {"rays": 64, "reach": 0.17}, size=SIZE, name="lantern-occlusion", ramp={"strength": 0.75},
     )  # fmt: skip
-    occlusion = state.textures[baked].resized(SIZE, SIZE).as_unit()[..., 0]
+    occlusion = state.textures[baked].as_unit()[..., 0]
     openness = np.clip((occlusion - 0.25) / 0.75, 0, 1)
     id_map = build_id_map()
     gray, height = build_detail()
@@ -318,6 +318,10 @@ def build() -> State:
     state = asset.add_texture(state, Raster(normal_from_height(height, 0.55), Encoding.DATA), "lantern-normal.png")
     state = asset.add_texture(state, Raster.gray(soot), "lantern-soot.png")
     state = asset.add_texture(state, Raster.gray(build_glow(id_map, gray)), "lantern-glow-mask.png")
+    # The bake stands where a file of its role would.
+    textures = list(state.project.asset.textures)
+    textures.insert(3, textures.pop(0))
+    state = state.with_project(asset=state.project.asset.model_copy(update={"textures": tuple(textures)}))
     state = regions_of_flags(state, "lantern-id.png", FLAGS)
     state = _make_variants(_make_recipe(state))
     # The frame, the cap and the base ring catch the flame, in whatever color a variant has it.

@@ -93,7 +93,8 @@ def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -
         assert np.abs(back - whole.draw(demo, partly=False)).max() <= 1
     assert smaller
     if zoom == 1.0 and len(demo.region_ids) > 3:
-        assert min(smaller) < 0.5, "a small region is a small part of the picture"
+        # What is lit by gathered glow shines, and its halo is drawn with it.
+        assert min(smaller) < 0.6, "a small region is a small part of the picture"
 
 
 def test_constants_that_are_written_into_a_shader_are_written_anew(demo: State) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from evenpalette.app.facets import ASSET, RECIPE, REGIONS
+from evenpalette.app.facets import ASSET, COVERAGES, RECIPE, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
@@ -75,7 +75,7 @@ class BakeKeeper(QObject):
         self._timer.start()
 
     def _changed(self, facets: frozenset[str]) -> None:
-        if not facets & {ASSET, RECIPE, REGIONS} or not baked_textures(self._session.state):
+        if not facets & {ASSET, RECIPE, REGIONS, COVERAGES} or not baked_textures(self._session.state):
             return
         now = self.under_way
         if now is not None:

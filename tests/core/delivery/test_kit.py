@@ -346,7 +346,7 @@ def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: Sta
     sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
     deliver(lantern, tmp_path, targets=["kit"])
     loader, game = Loader(tmp_path / "kit"), Game()
-    assert len(loader.said["textures"]) == 4
+    assert len(loader.said["textures"]) == 5
     apart = kit_shader(lantern.project.recipe, lantern.shader_reads)
     assert len(apart.samplers) == 7
     rasters = {"ep_base": lantern.base}

@@ -17,11 +17,12 @@ import pytest
 from evenpalette.core import files
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project
+from evenpalette.core.edits.bakes import baked_textures, outdated
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster import image_write
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.recipe.evaluate import evaluate
+from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
 from evenpalette.core.storage.autosave import Autosave, find_recoverable, recover
 from evenpalette.core.storage.storage import Storage
 
@@ -186,6 +187,19 @@ def test_a_project_of_version_5_opens_for_good(tmp_path: Path) -> None:
     assert old.project.delivery.targets == ()
     delivery = state.project.delivery.model_copy(update={"targets": ()})
     assert state.project.model_copy(update={"delivery": delivery}) == old.project
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == state.project
+
+
+def test_a_project_of_version_6_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.8.0: with a curvature under a ramp and the gathered glow of a lamp, both as they were made."""
+    folder = Path(__file__).parents[2] / "data" / "version-6" / "yard"
+    state = Storage(folder).open()
+    assert json.loads((folder / "project.json").read_text())["version"] == 6
+    assert {t.bake.kind for t in baked_textures(state) if t.bake is not None} == {"glow", "curvature"}
+    assert not list(outdated(state))
+    made = evaluate_surface(state.bound_steps(None), state.sources, ("emissive",), float_output=True)["emissive"].pixels
+    assert made[8:56, 4:28].min() > 0
     Storage(tmp_path / "again").save(state)
     assert Storage(tmp_path / "again").open().project == state.project
 

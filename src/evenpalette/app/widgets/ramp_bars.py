@@ -20,10 +20,10 @@ class RampBars(QWidget):
         self.setAccessibleName("Values of the bake")
         self.setToolTip("How many texels have which value before the ramp; below, what the ramp makes of each")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(120, 44)
+        self.setMinimumSize(120, 30)
 
     def sizeHint(self) -> QSize:
-        return QSize(180, 70)
+        return QSize(180, 40)
 
     def show_bins(self, bins: np.ndarray, becomes: np.ndarray, low: float, high: float) -> None:
         """Counts, what each of them becomes, 0..1, and where the ramp is black and white."""

@@ -74,7 +74,8 @@ class BakeKind:
     """A kind of bake: its words, its settings, and what it makes.
 
     make: values of the places, float32 (n, channels) of 0..1 as they are stored, once, or again and again nearer to the
-    truth. role: what the texture holds. traced: rays make it, so it may have noise. finer: whether it can look at a
+    truth. role: what the texture holds. bits: that it is stored
+    with. traced: rays make it, so it may have noise. finer: whether it can look at a
     finer mesh, and whether it must. words: what people say when they
     look for it: common practice, no source.
     """
@@ -86,6 +87,7 @@ class BakeKind:
     make: Callable[[Around, Mapping[str, Any]], Iterator[Estimate]]
     channels: int = 1
     role: str = "other data"
+    bits: int = 8
     traced: bool = False
     finer: bool = True
     needs_finer: bool = False

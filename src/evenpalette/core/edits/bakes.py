@@ -325,13 +325,12 @@ def texels_of(state: State, size: int) -> Texels:
 
 
 def _raster(values: NDArray[np.float32], texture: Texture) -> tuple[Raster, float]:
-    """The map as it is stored, and what stored light is multiplied by. Light as sRGB codes; flags and normals as 8-bit
-    data, other data with 16 bits."""
+    """The map as it is stored, and what stored light is multiplied by. Light as sRGB codes."""
     if texture.role is Role.GATHERED:
         scale = max(1.0, float(values.max(initial=0)))
         return Raster(quantize(encode_srgb(values / np.float32(scale)), np.dtype(np.uint8)), Encoding.SRGB), scale
-    few = texture.role in (Role.ID_MAP, Role.NORMAL)
-    return Raster(quantize(np.clip(values, 0, 1), np.dtype(np.uint8 if few else np.uint16)), Encoding.DATA), 1.0
+    deep = texture.bake is not None and bake_kind(texture.bake.kind).bits == 16
+    return Raster(quantize(np.clip(values, 0, 1), np.dtype(np.uint16 if deep else np.uint8)), Encoding.DATA), 1.0
 
 
 def _wish_of(state: State, wish: Bake, may_read: Callable[[str], bool]) -> BakeWish:

@@ -305,6 +305,11 @@ class BakesPage(QWidget):
     def _variant_name(self, variant: str) -> str:
         return next((v.name for v in self._session.state.project.variants if v.id == variant), "the first variant")
 
+    def look_at(self, u: float, v: float) -> None:
+        """Show another part of the map, its middle in shares of it."""
+        self._middle = (u, v)
+        self._draw()
+
     def _look(self, dx: float, dy: float) -> None:
         self._middle = (min(max(self._middle[0] + dx / 2, 0.0), 1.0), min(max(self._middle[1] + dy / 2, 0.0), 1.0))
         self._draw()

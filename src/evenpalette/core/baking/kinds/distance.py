@@ -35,6 +35,6 @@ def _to(around: Around, faces: np.ndarray, places: np.ndarray) -> np.ndarray:
 
 BAKE = BakeKind(
     "distance", "Distance to a region", "Black at the region, white far from it",
-    (REACH,), make, role="mask", order=80, source="Euclidean distance to the nearest face",
+    (REACH,), make, role="mask", bits=16, order=80, source="Euclidean distance to the nearest face",
     words="gradient rim near soot around",
 )  # fmt: skip

@@ -16,5 +16,5 @@ def make(around: Around, values: Mapping[str, Any]) -> Iterator[Estimate]:
 
 BAKE = BakeKind(
     "height", "Height along an axis", "From one end of the model, black, to the other, white",
-    (AXIS,), make, role="mask", order=60, source="linear between the ends of the box around the mesh", words="gradient mud waterline",
+    (AXIS,), make, role="mask", bits=16, order=60, source="linear between the ends of the box around the mesh", words="gradient mud waterline",
 )  # fmt: skip

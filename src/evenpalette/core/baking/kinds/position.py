@@ -18,5 +18,5 @@ def make(around: Around, _: Mapping[str, Any]) -> Iterator[Estimate]:
 
 BAKE = BakeKind(
     "position", "Position", "Where on the model a texel lies: x, y and z as red, green and blue",
-    (), make, channels=3, order=70, source="the box around the mesh, the same scale on all axes",
+    (), make, channels=3, bits=16, order=70, source="the box around the mesh, the same scale on all axes",
 )  # fmt: skip

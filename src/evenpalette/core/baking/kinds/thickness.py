@@ -16,6 +16,6 @@ def make(around: Around, values: Mapping[str, Any]) -> Iterator[Estimate]:
 
 BAKE = BakeKind(
     "thickness", "Thickness", "Thin walls are dark, where light shines through; thick ones white",
-    (RAYS, REACH), make, role="mask", traced=True, order=40, source="rays into the body by the cosine law within 45 degrees, each way taken along the normal: common practice",
+    (RAYS, REACH), make, role="mask", traced=True, bits=16, order=40, source="rays into the body by the cosine law within 45 degrees, each way taken along the normal: common practice",
     words="translucent subsurface wax paper thin",
 )  # fmt: skip

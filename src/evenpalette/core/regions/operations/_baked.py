@@ -13,7 +13,7 @@ from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
 from evenpalette.core.values import Input, ValueType
 
 #: Rays are sent from so many texels a side at most: what they find is soft enough to be enlarged.
-_MOST_TEXELS = 512
+_MOST_TEXELS = 256
 #: The region that a distance is measured to.
 TO = Input("to", "To", ValueType.REGION, "", description="The region that the way is measured to")
 
