@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from benchmarks import bake, delivery, evaluation, history, id_image, painting, palettes, verbs
+from benchmarks import bake, delivery, evaluation, history, id_image, light, painting, palettes, verbs
 
 
 def main() -> None:
@@ -11,6 +11,7 @@ def main() -> None:
     evaluation.run()
     id_image.run()
     bake.run()
+    light.run()
     painting.run()
     verbs.run()
     palettes.run()

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 
 from benchmarks.timing import once, ratio
-from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.color.flag_plan import plan_flags
+from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.regions.dividing.flags import find_flags
 from evenpalette.core.regions.dividing.pick import pick_coverages
 from evenpalette.core.regions.dividing.unmix import unmix

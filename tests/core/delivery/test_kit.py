@@ -342,13 +342,13 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
 
 
 def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: State, tmp_path: Path) -> None:
-    """The lantern's seven textures are five: thirteen planes of eight bits by fours, and the tone, which keeps its
-    sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
+    """The lantern's eight textures are five: planes of eight bits by fours, the gathered glow, which is a color, and the
+    tone, which keeps its sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
     deliver(lantern, tmp_path, targets=["kit"])
     loader, game = Loader(tmp_path / "kit"), Game()
     assert len(loader.said["textures"]) == 5
     apart = kit_shader(lantern.project.recipe, lantern.shader_reads)
-    assert len(apart.samplers) == 7
+    assert len(apart.samplers) == 8
     rasters = {"ep_base": lantern.base}
     for sampler, planes in by_sampler(list(lantern.sources.coverages)).items():
         rasters[sampler] = Raster(packed(planes), Encoding.DATA)

@@ -30,7 +30,7 @@ class Finer:
 def _find(corners, normals, cage, faces, shares, distance, counts, wants, scene, nearest, found, places):  # type: ignore[no-untyped-def]
     """The face of the finer mesh at each place, -1 for none, and the shares of its second and third corner."""
     ray, words, room = ray_room()
-    surface, origin, way = np.empty(9), np.empty(3), np.empty(3)
+    surface, origin, way = np.empty(15), np.empty(3), np.empty(3)
     caged = cage.shape[0] > 0
     for i in range(faces.size):
         face = faces[i]

@@ -36,7 +36,7 @@ def _gather(  # type: ignore[no-untyped-def]
 ):
     """Add what rays of each place meet. sent: what each texel sends out, float32 (h, w, K)."""
     ray, words, room = ray_room()
-    surface, origin, way = np.empty(9), np.empty(3), np.empty(3)
+    surface, origin, way = np.empty(15), np.empty(3), np.empty(3)
     height, across, channels = sent.shape
     far = ENDLESS if reach <= 0 else np.float32(reach)
     for i in range(at.size):

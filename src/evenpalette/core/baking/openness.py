@@ -10,7 +10,7 @@ from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import sides, spread, start_of
 from evenpalette.core.baking.tracing import ENDLESS, Traced, meets
 from evenpalette.core.kernels import njit
-from evenpalette.core.mesh.rays import ray_room
+from evenpalette.core.mesh.rays import is_blocked, ray_room
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 
 #: Rays of a piece of work: some hundredths of a second, so that a cancel is soon heard.
@@ -37,7 +37,8 @@ def variance_of(sums: NDArray[np.float32], squares: NDArray[np.float32], rays: i
 
 @njit(nogil=True, inline="always")
 def surface_at(corners, normals, face, b, c, out):  # type: ignore[no-untyped-def]
-    """Into out: the place 0..2, the unit normal 3..5 and the unit normal of the face 6..8, which is the same side."""
+    """Into out: the place 0..2, the unit normal 3..5, the unit normal of the face 6..8, which is the same side, and two
+    unit vectors across the normal 9..14."""
     a = 1 - b - c
     for k in range(3):
         out[k] = a * corners[face, 0, k] + b * corners[face, 1, k] + c * corners[face, 2, k]
@@ -56,6 +57,7 @@ def surface_at(corners, normals, face, b, c, out):  # type: ignore[no-untyped-de
         length = length if along >= 0 else -length
         for k in range(3):
             out[6 + k] /= length
+    out[9], out[10], out[11], out[12], out[13], out[14] = sides(out[3], out[4], out[5])
 
 
 @njit(nogil=True, inline="always")
@@ -64,9 +66,9 @@ def cosine_way(surface, one, two, number, way):  # type: ignore[no-untyped-def]
     u, v = spread(one, two, number)
     r, angle = np.sqrt(u), 2 * np.pi * v
     x, y, z = r * np.cos(angle), r * np.sin(angle), np.sqrt(1 - u)
-    nx, ny, nz = surface[3], surface[4], surface[5]
-    sx, sy, sz, tx, ty, tz = sides(nx, ny, nz)
-    dx, dy, dz = x * sx + y * tx + z * nx, x * sy + y * ty + z * ny, x * sz + y * tz + z * nz
+    dx = x * surface[9] + y * surface[12] + z * surface[3]
+    dy = x * surface[10] + y * surface[13] + z * surface[4]
+    dz = x * surface[11] + y * surface[14] + z * surface[5]
     below = dx * surface[6] + dy * surface[7] + dz * surface[8]
     if below < 0:
         dx, dy, dz = dx - 2 * below * surface[6], dy - 2 * below * surface[7], dz - 2 * below * surface[8]
@@ -74,11 +76,11 @@ def cosine_way(surface, one, two, number, way):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
-def _open(corners, normals, at, width, faces, shares, first, last, total, reach, lift, traced, hidden, squares, ways):  # type: ignore[no-untyped-def]
+def _open(corners, normals, at, width, faces, shares, first, last, total, reach, lift, plain, traced, hidden, squares, ways):  # type: ignore[no-untyped-def]
     """Add rays `first` to `last` of each place: what is hidden to hidden (n,), open directions to ways (n, 3) where
-    there is room."""
+    there is room. plain: the address of the question whether anything is met, where that is all, else 0."""
     ray, words, room = ray_room()
-    surface, origin, way = np.empty(9), np.empty(3), np.empty(3)
+    surface, origin, way = np.empty(15), np.empty(3), np.empty(3)
     endless = reach <= 0
     far = ENDLESS if endless else np.float32(reach)
     for i in range(at.size):
@@ -89,7 +91,10 @@ def _open(corners, normals, at, width, faces, shares, first, last, total, reach,
         one, two, number = start_of(at[i] % width, at[i] // width, total)
         for k in range(first, last):
             cosine_way(surface, one, two, number + k, way)
-            there, distance, _ = meets(ray, words, room, origin, way, far, face, lift, traced)
+            if plain:
+                there = 1.0 if is_blocked(traced[0], plain, ray, words, room, origin, way, np.float32(0), far) else 0.0
+            else:
+                there, distance, _ = meets(ray, words, room, origin, way, far, face, lift, traced)
             if there > 0:
                 if not endless:
                     # What is farther hides less, and nothing at the end of the reach.
@@ -116,6 +121,7 @@ def openness(
     count, mesh, done = len(points), points.mesh, 0
     hidden, squares = np.zeros(count, np.float32), np.zeros(count, np.float32)
     ways = np.zeros((count if directions else 0, 3), np.float32)
+    plain = traced.scene.any if reach <= 0 and traced.casters.are_all else 0
     for stop in [*(p for p in PASSES if p < rays), rays]:
         piece = max(1, PIECE_RAYS // (stop - done))
 
@@ -123,7 +129,7 @@ def openness(
             part = slice(start, start + piece)
             _open(
                 points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
-                first, last, rays, float(reach), traced.lift, traced.arguments, hidden[part], squares[part], ways[part],
+                first, last, rays, float(reach), traced.lift, plain, traced.arguments, hidden[part], squares[part], ways[part],
             )  # fmt: skip
 
         run_over(range(0, count, piece), work, part_of(progress, done / rays, (stop - done) / rays))

@@ -32,6 +32,11 @@ class Casters:
     opacity: NDArray[np.float32] | None = None
     ground: float | None = None
 
+    @property
+    def are_all(self) -> bool:
+        """Whether everything hides, and all of it."""
+        return self.counts is None and self.opacity is None and self.ground is None
+
 
 @dataclass(frozen=True, eq=False)
 class Traced:

@@ -23,7 +23,7 @@ def _outside(  # type: ignore[no-untyped-def]
 ):
     """Add rays of each place: the share of a thin cone of the ball that is outside of the body."""
     ray, words, room = ray_room()
-    surface, origin, way = np.empty(9), np.empty(3), np.empty(3)
+    surface, origin, way = np.empty(15), np.empty(3), np.empty(3)
     volume = radius * radius * radius
     for i in range(at.size):
         surface_at(corners, normals, faces[i], shares[i, 0], shares[i, 1], surface)
@@ -64,7 +64,7 @@ def _through(  # type: ignore[no-untyped-def]
 ):
     """Add rays of each place: how far it is to the other side, along the normal, as a share of the reach."""
     ray, words, room = ray_room()
-    surface, origin, way = np.empty(9), np.empty(3), np.empty(3)
+    surface, origin, way = np.empty(15), np.empty(3), np.empty(3)
     for i in range(at.size):
         surface_at(corners, normals, faces[i], shares[i, 0], shares[i, 1], surface)
         for c in range(3):

@@ -53,7 +53,8 @@ def _device() -> int:
 
 
 class RayScene:
-    """Triangles that rays can be sent against. Kernels take `handle` and the address `nearest`."""
+    """Triangles that rays can be sent against. Kernels take `handle` and the addresses of the two
+    questions."""
 
     def __init__(self, positions: NDArray[np.float32], faces: NDArray[np.int32]) -> None:
         """positions: float32 (V, 3). faces: int32 (F, 3); a hit names the place of one in this array."""
@@ -75,6 +76,7 @@ class RayScene:
         library.rtcReleaseGeometry(geometry)
         library.rtcCommitScene(self.handle)
         self.nearest = ctypes.cast(library.rtcIntersect1, ctypes.c_void_p).value or 0
+        self.any = ctypes.cast(library.rtcOccluded1, ctypes.c_void_p).value or 0
 
     def __del__(self) -> None:
         if getattr(self, "handle", 0):
@@ -88,6 +90,17 @@ def ray_room():  # type: ignore[no-untyped-def]
     first = ((-held.ctypes.data) % 64) // 4
     ray = held[first : first + 32]
     return ray, ray.view(np.uint32), ray.ctypes.data
+
+
+@njit(nogil=True, inline="always")
+def is_blocked(scene, any_, ray, words, at, origin, way, near, far):  # type: ignore[no-untyped-def]
+    """Whether anything lies on a ray between two distances."""
+    ray[0], ray[1], ray[2], ray[3] = origin[0], origin[1], origin[2], near
+    ray[4], ray[5], ray[6], ray[7] = way[0], way[1], way[2], 0.0
+    ray[8] = far
+    words[9], words[10], words[11] = np.uint32(0xFFFFFFFF), np.uint32(0), np.uint32(0)
+    call_address(any_, scene, at, 0)
+    return ray[8] < 0
 
 
 @njit(nogil=True, inline="always")
