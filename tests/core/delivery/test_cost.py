@@ -47,7 +47,7 @@ def test_the_kit_costs_what_its_files_take_and_every_way_says_how_it_was_counted
             pixels = np.asarray(Image.open(kit / "textures" / texture["file"]).convert("RGBA"))
             height, width = pixels.shape[:2]
             weights = etcpak.BC7CompressBlockParams()
-            weights.init_linear_weights()
+            (weights.init_perceptual_weights if texture["encoding"] == "srgb" else weights.init_linear_weights)()
             packed = etcpak.compress_bc7(pixels.tobytes(), width, height, weights)
             back = np.frombuffer(texture2ddecoder.decode_bc7(bytes(packed), width, height), np.uint8).reshape(
                 height, width, 4

@@ -366,7 +366,9 @@ def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: Sta
                 assert np.abs(one - two).max() <= 2
                 assert np.quantile(np.abs(one - two), 0.999) <= 1
                 continue
-            assert np.abs(one - two).max() < 1e-6, attribute
+            # A texture of another size is enlarged, and at the border of the map the kit's own text says how it wraps.
+            inner = np.s_[2:-2, 2:-2]
+            assert np.abs(one[inner] - two[inner]).max() < 1e-6, attribute
     # A size of its own keeps a plane apart, and so does a texture that something else reads in color.
     state = lantern
     key = next(p.texture for unit in packable(state.project.recipe, state.shader_reads) for p in unit if p.texture)
