@@ -17,7 +17,7 @@ from evenpalette.core.baking.vertices import openness_of_vertices
 from evenpalette.core.color.flag_plan import plan_flags
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.read import parse_mesh, read_mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology
@@ -71,6 +71,9 @@ def add_verbs(verb: Verb) -> None:
     )
     made.add_argument("--depth", type=int, choices=(8, 16), default=8, help="bits of a PNG")
     made.add_argument("--tile", default="", help="UV tile to bake, e.g. 1002; wrap lays all of them into one")
+    made.add_argument(
+        "--uv-set", type=whole(1, 16, "the number of a UV set"), help="the UV set that the map is laid by, from 1"
+    )
     made.add_argument("--project", type=Path, metavar="DIR", help="of glow: the project that glows")
     made.add_argument("--variant", help="of glow: the variant whose colors it has")
     made.add_argument(
@@ -102,13 +105,23 @@ def _bake(options: argparse.Namespace) -> None:
 
         bake_glow(options)
         return
-    mesh = in_tile(read_mesh(options.mesh), options.tile)
+    mesh = in_tile(_laid(options), options.tile)
     if options.source is not None:
         _bake_regions(options, mesh)
     elif options.out.suffix.lower() in WRITABLE:
         _bake_vertices(options, mesh)
     else:
         write_baked(options.out, _baked(options, mesh), BAKES[options.kind], options.depth)
+
+
+def _laid(options: argparse.Namespace) -> Mesh:
+    """The mesh, laid out by the UV set that was asked for."""
+    mesh = read_mesh(options.mesh)
+    if options.uv_set is None:
+        return mesh
+    if options.uv_set > mesh.uv_sets:
+        raise MeshFileError(f"{mesh.name} has {mesh.uv_sets} UV set{'s' * (mesh.uv_sets != 1)}, not {options.uv_set}.")
+    return parse_mesh(mesh.source_bytes, options.mesh.name, options.uv_set - 1)
 
 
 def _bake_regions(options: argparse.Namespace, mesh: Mesh) -> None:

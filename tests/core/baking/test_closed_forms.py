@@ -4,6 +4,8 @@ Form factors of an element to a disc and to rectangles: J. R. Howell, "A Catalog
 Configuration Factors", B-12 and B-3, from memory, and by SciPy's quadrature of Lambert's law.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.integrate import dblquad
@@ -16,6 +18,7 @@ from evenpalette.core.baking.openness import openness
 from evenpalette.core.baking.points import surface_points
 from evenpalette.core.baking.tracing import Casters, Traced
 from evenpalette.core.baking.vertices import openness_of_vertices
+from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.mesh import Mesh, build_mesh
 from evenpalette.core.mesh.tangents import tangents
 from evenpalette.core.mesh.texels import Texels
@@ -274,6 +277,37 @@ def test_the_filter_takes_out_noise_and_leaves_edges() -> None:
         return int(((plane[128, 8:120] > 0.6) & (plane[128, 8:120] < 0.9)).sum())
 
     assert width(clean) <= width(truth) + 2
+
+
+def test_mirrored_islands_and_faces_without_area_are_baked_as_others_are() -> None:
+    wall = [(0.0, 0.0, -0.6), (0.0, 0.7, -0.6), (0.0, 0.7, 0.6), (0.0, 0.0, 0.6)]
+    mesh = quads(floor(1), wall)
+    assert mesh.uvs is not None
+    kind = BAKES["occlusion"]
+    wish = BakeWish(kind, kind.values({"rays": 512, "reach": 0}), "none")
+    plain = bake(wish, texels_of(mesh, 64)).values[..., 0]
+    mirrored = replace(mesh, uvs=np.concatenate([mesh.uvs[:2] * [-1, 1] + [0.5, 0], mesh.uvs[2:]]).astype(np.float32))
+    turned = bake(wish, texels_of(mirrored, 64)).values[..., 0]
+    # The floor's island lies the other way around in its half of the map.
+    np.testing.assert_allclose(turned[4:60, 3:29], plain[4:60, 3:29][:, ::-1], atol=0.04)
+    # A sliver that has no area, in space or in the layout, changes nothing.
+    faces = np.concatenate([mesh.faces, [[0, 1, 1], [0, 2, 1]]])
+    uvs = np.concatenate([mesh.uvs, np.zeros((1, 3, 2), np.float32), np.full((1, 3, 2), 0.3, np.float32)])
+    slivers = build_mesh(
+        "slivers.obj", mesh.positions, faces, uvs=uvs, normals=np.concatenate([mesh.normals, mesh.normals[:2]])
+    )
+    made = bake(wish, texels_of(slivers, 64))
+    np.testing.assert_allclose(made.values[..., 0][4:60, 3:29], plain[4:60, 3:29], atol=0.01)
+    assert any("no area" in note for note in made.notes)
+    aside = bake(
+        wish,
+        texels_of(replace(mesh, uvs=mesh.uvs + np.repeat([0.0, 3.0], [2, 2])[:, None, None].astype(np.float32)), 64),
+    )
+    assert any("outside of the UV tile" in note for note in aside.notes)
+    over = bake(wish, texels_of(replace(mesh, uvs=np.concatenate([mesh.uvs[:2], mesh.uvs[:2]])), 64))
+    assert any("on top of each other" in note for note in over.notes)
+    with pytest.raises(MeshFileError, match="outside of the UV tile"):
+        bake(wish, texels_of(replace(mesh, uvs=mesh.uvs + np.float32(5)), 64))
 
 
 def test_vertex_colors_know_the_sky() -> None:

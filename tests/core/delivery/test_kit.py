@@ -342,8 +342,8 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
 
 
 def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: State, tmp_path: Path) -> None:
-    """The lantern's eight textures are five: planes of eight bits by fours, the gathered glow, which is a color, and the
-    tone, which keeps its sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
+    """The lantern's eight textures are five: planes of eight bits by fours, the gathered glow, a color, and the tone,
+    which keeps its sixteen. The packed text and the unpacked one give the same, and a pixel takes fewer reads."""
     deliver(lantern, tmp_path, targets=["kit"])
     loader, game = Loader(tmp_path / "kit"), Game()
     assert len(loader.said["textures"]) == 5

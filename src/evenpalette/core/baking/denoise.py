@@ -21,8 +21,8 @@ from evenpalette.core.raster.padding import nearest_covered
 
 #: Levels of the filter: texels as far apart as 1, 2 and 4 are looked at, five by five of them.
 _LEVELS = 3
-#: Rows of a piece of work.
-_ROWS = 64
+#: Texels of a piece of work: some hundredths of a second, so that a cancel is soon heard.
+_PIECE_TEXELS = 1 << 15
 #: Two values this many times their spread apart are taken for an edge. The spread is that of rays by chance; those of
 #: an even sequence are off by about half as much.
 _SPREADS = 1.5
@@ -122,18 +122,19 @@ def denoised(
     border of an island or a crease."""
     values, variance = np.ascontiguousarray(values), np.ascontiguousarray(variance)
     height = values.shape[0]
+    rows = max(1, _PIECE_TEXELS // values.shape[1])
     for level in range(_LEVELS):
         out, spread = values.copy(), variance.copy()
 
         def work(first: int, step: int = 1 << level, out: NDArray = out, spread: NDArray = spread,
                  held: NDArray = values, known: NDArray = variance) -> None:  # fmt: skip
-            last = min(height, first + _ROWS)
+            last = min(height, first + rows)
             _level(
                 held, known, guides.islands, guides.positions, guides.normals, guides.units, step, _SPREADS, first,
                 last, out, spread,
             )  # fmt: skip
 
-        run_over(range(0, height, _ROWS), work, progress)
+        run_over(range(0, height, rows), work, progress)
         values, variance = out, spread
     return values
 

@@ -14,7 +14,7 @@ from evenpalette.core.mesh.rays import is_blocked, ray_room
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 
 #: Rays of a piece of work: some hundredths of a second, so that a cancel is soon heard.
-PIECE_RAYS = 60000
+PIECE_RAYS = 40000
 #: Rays of a texel after which there is something to see.
 PASSES = (2, 8, 32, 128, 512)
 
@@ -76,7 +76,9 @@ def cosine_way(surface, one, two, number, way):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, cache=True)
-def _open(corners, normals, at, width, faces, shares, first, last, total, reach, lift, plain, traced, hidden, squares, ways):  # type: ignore[no-untyped-def]
+def _open(  # type: ignore[no-untyped-def]
+    corners, normals, at, width, faces, shares, first, last, total, reach, lift, plain, traced, hidden, squares, ways
+):
     """Add rays `first` to `last` of each place: what is hidden to hidden (n,), open directions to ways (n, 3) where
     there is room. plain: the address of the question whether anything is met, where that is all, else 0."""
     ray, words, room = ray_room()

@@ -47,6 +47,8 @@ from evenpalette.core.values import Value
 
 #: Raised when bakes come out otherwise, so that all are made again.
 _MADE_BY = 1
+#: A bake that is being made is shown with so many texels a side.
+_MOST_SHOWN_TEXELS = 1024
 #: Maps as they were before their ramp may take so much.
 _MOST_KEPT_BYTES = 256 << 20
 
@@ -198,7 +200,9 @@ def make_bake(
 
     def shown(values: NDArray[np.float32], rays: int) -> None:
         if seen is not None:
-            seen(_raster(ramped(values, wish.ramp), texture)[0], rays)
+            # What is not done yet is shown no larger than the window needs it.
+            step = max(1, wish.size // _MOST_SHOWN_TEXELS)
+            seen(_raster(ramped(np.ascontiguousarray(values[::step, ::step]), wish.ramp), texture)[0], rays)
 
     plain = _plain_key(state, wish)
     made = _KEPT.get(plain)

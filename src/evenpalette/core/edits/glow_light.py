@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from evenpalette.core.baking.bake import BakedMap, check_layout, notes_on
 from evenpalette.core.baking.denoise import DENOISERS, guides_of
 from evenpalette.core.baking.glow import bounced
+from evenpalette.core.baking.kind import RAYS
 from evenpalette.core.baking.points import surface_points
 from evenpalette.core.baking.tracing import Casters, Traced
 from evenpalette.core.document.bake import Bake
@@ -125,7 +126,7 @@ def gather(
             opacity = (opacity >= 0.5).astype(np.float32)
     traced = Traced(texels.mesh, Casters(opacity=opacity))
     bounces = int(BOUNCES.accept(wish.settings.get("bounces", BOUNCES.default)))
-    rays = int(wish.settings.get("rays", 64))
+    rays = int(RAYS.accept(wish.settings.get("rays", RAYS.default)))
     found = None
     for _, step in bounced(
         points, traced, lamp[..., None], albedo, whole, bounces=bounces, rays=rays,
