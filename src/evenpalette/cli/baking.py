@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from evenpalette.cli.arguments import GUTTER, Verb, bake_size, real, whole
 from evenpalette.cli.saying import bar_of, note
-from evenpalette.core.baking.bake import BakedMap, BakeWish, bake
+from evenpalette.core.baking.bake import BakedMap, BakeWish, bake, check_layout
 from evenpalette.core.baking.denoise import DENOISERS, oidn_missing
 from evenpalette.core.baking.finer import Finer
 from evenpalette.core.baking.kind import BakeKind
@@ -149,6 +149,7 @@ def _settings(options: argparse.Namespace, kind: BakeKind, looked_at: Mesh) -> d
 
 
 def _baked(options: argparse.Namespace, mesh: Mesh) -> BakedMap:
+    check_layout(mesh)
     kind = BAKES[options.kind]
     finer = _finer(options, mesh)
     target: NDArray[np.bool_] | None = None

@@ -7,6 +7,12 @@ from multiprocessing import get_context
 
 import numpy as np
 
+from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.finer import Finer
+from evenpalette.core.baking.glow import bounced
+from evenpalette.core.baking.kinds import BAKES
+from evenpalette.core.baking.points import surface_points
+from evenpalette.core.baking.tracing import Traced
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.kernels import mark_prepared
@@ -118,7 +124,21 @@ def _warm_palettes(picture: Raster) -> None:
     measure_index_art(index_raster(made.indices[0], 2), strip_raster([made.palette]), picture)
 
 
-_FAMILIES = (_warm_steps, _warm_regions, _warm_tones)
+def _warm_bakes() -> None:
+    """Every kind of bake, of a mesh and of a finer one, and light that is gathered."""
+    corners = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
+    mesh = build_mesh("warm", corners, np.array([[0, 1, 2]]), uvs=corners[None, :, :2])
+    texels = Texels(mesh, find_topology(mesh), (8, 8))
+    for kind in BAKES.values():
+        values = kind.values({"rays": 4, "ground": True})
+        for finer in (None, Finer(mesh, 0.1))[kind.needs_finer :]:
+            bake(BakeWish(kind, values, finer=finer, opacity=np.ones((8, 8), np.float32)), texels)
+    light, flat = np.ones((8, 8, 3), np.float32), np.arange(64, dtype=np.int32).reshape(8, 8)
+    for _ in bounced(surface_points(texels), Traced(mesh), light[..., :1], light, flat, bounces=1, rays=4):
+        pass
+
+
+_FAMILIES = (_warm_steps, _warm_regions, _warm_tones, _warm_bakes)
 
 if __name__ == "__main__":
     warm_up()

@@ -230,6 +230,12 @@ def test_the_verb_bakes_every_kind_and_says_what_is_wrong(tmp_path: Path, capsys
         assert said in error
         assert error.count("\n") == 1
     assert not (tmp_path / "no.png").exists()
+    # A mesh without a layout has no map, but vertex colors.
+    (tmp_path / "bare.ply").write_bytes(trimesh.creation.box((1, 1, 1)).export(file_type="ply"))
+    bare = ["bake", str(tmp_path / "bare.ply"), "--kind", "occlusion", "--size", "32", "--rays", "8", "--out"]
+    assert main([*bare, str(tmp_path / "no.png")]) == 2
+    assert "no UVs" in capsys.readouterr().err
+    assert main([*bare, str(tmp_path / "bare.glb")]) == 0
 
 
 def test_the_verb_bakes_glow_of_a_variant(demo_folder: Path, tmp_path: Path) -> None:

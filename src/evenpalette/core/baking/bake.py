@@ -119,11 +119,9 @@ def bake(wish: BakeWish, texels: Texels, *, progress: Progress = no_progress, se
     reach = sum(texels.shape) if wish.padding < 0 else wish.padding
     gutter = nearest_covered(where.reshape(texels.shape), reach)
     found: Estimate | None = None
-    waiting: Estimate | None = None
-    for waiting in wish.kind.make(around, wish.values):
-        if found is not None and seen is not None:
+    for found in wish.kind.make(around, wish.values):
+        if seen is not None and found.rays < int(wish.values.get("rays", 0)):
             seen(low.laid(found.values, gutter), found.rays)
-        found = waiting
     if found is None:
         raise EvenPaletteError("Nothing was baked.")
     values = found.values

@@ -128,13 +128,12 @@ def gather(
     bounces = int(BOUNCES.accept(wish.settings.get("bounces", BOUNCES.default)))
     rays = int(RAYS.accept(wish.settings.get("rays", RAYS.default)))
     found = None
-    for _, step in bounced(
+    for bounce, found in bounced(
         points, traced, lamp[..., None], albedo, whole, bounces=bounces, rays=rays,
         progress=part_of(progress, 0, _RAYS_SHARE),
     ):  # fmt: skip
-        if found is not None and seen is not None:
+        if seen is not None and (bounce, found.rays) != (bounces, rays):
             seen(points.laid(found.light, gutter), found.rays)
-        found = step
     assert found is not None
     light, denoise = found.light, DENOISERS[wish.denoiser]
     if denoise is not None:

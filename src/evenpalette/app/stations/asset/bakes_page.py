@@ -102,10 +102,14 @@ class BakesPage(QWidget):
             "Nothing is baked yet. What the mesh knows\nabout itself is offered under New, and where\na step asks for a texture.",
             "note",
         )
+        self._facts = label("", "note")
+        self._facts.setWordWrap(True)
+        self._facts.setAccessibleName("About the bake")
         left = column(
             row(label("Bakes", "heading"), None, self.stop, self.again, self.new, spacing=4),
             self._none,
             self.list,
+            self._facts,
             spacing=4,
         )
         left.setFixedWidth(252)
@@ -162,10 +166,7 @@ class BakesPage(QWidget):
         ramp.setColumnStretch(1, 1)
         self._ramp = QWidget()
         self._ramp.setLayout(ramp)
-        self._facts = label("", "note")
-        self._facts.setWordWrap(True)
-        self._facts.setAccessibleName("About the bake")
-        right = column(self.bars, self._ramp, self._facts, None, spacing=4)
+        right = column(self.bars, self._ramp, None, spacing=4)
         right.setFixedWidth(238)
         self._right = right
         layout = QHBoxLayout(self)
