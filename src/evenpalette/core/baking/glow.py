@@ -11,13 +11,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.baking.openness import PASSES, PIECE_RAYS, cosine_way, surface_at
+from evenpalette.core.baking.openness import cosine_way, surface_at, variance_of
+from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import start_of
 from evenpalette.core.baking.tracing import ENDLESS, Traced, meets
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import ray_room
-from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
+from evenpalette.core.parallel import Progress, no_progress, part_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,25 +75,19 @@ def gathered(
     sent: float32 (h, w, K), any channels, by the mesh's UVs, with the gutter filled. reach: in units of the mesh, 0 for
     no end.
     """
-    mesh, count, done = points.mesh, len(points), 0
+    mesh, count = points.mesh, len(points)
     assert mesh.uvs is not None
     sent = np.ascontiguousarray(sent, np.float32)
     sums, squares = np.zeros((count, sent.shape[2]), np.float32), np.zeros(count, np.float32)
-    for stop in [*(p for p in PASSES if p < rays), rays]:
-        piece = max(1, PIECE_RAYS // (stop - done))
 
-        def work(start: int, first: int = done, last: int = stop, piece: int = piece) -> None:
-            part = slice(start, start + piece)
-            _gather(
-                points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
-                first, last, rays, float(reach), traced.lift, traced.arguments, mesh.uvs, sent, sums[part],
-                squares[part],
-            )  # fmt: skip
+    def work(part: slice, first: int, last: int) -> None:
+        _gather(
+            points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
+            first, last, rays, float(reach), traced.lift, traced.arguments, mesh.uvs, sent, sums[part], squares[part],
+        )  # fmt: skip
 
-        run_over(range(0, count, piece), work, part_of(progress, done / rays, (stop - done) / rays))
-        done = stop
-        mean = sums.mean(1) / np.float32(done)
-        variance = np.maximum(squares / np.float32(done) - mean * mean, 0) / np.float32(done)
+    for done in in_passes(count, rays, progress, work):
+        variance = variance_of(sums.mean(1), squares, done)
         yield Gathered(done, sums / np.float32(done), variance)
 
 

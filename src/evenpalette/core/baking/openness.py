@@ -6,17 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import sides, spread, start_of
 from evenpalette.core.baking.tracing import ENDLESS, Traced, meets
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import is_blocked, ray_room
-from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
-
-#: Rays of a piece of work: some hundredths of a second, so that a cancel is soon heard.
-PIECE_RAYS = 40000
-#: Rays of a texel after which there is something to see.
-PASSES = (2, 8, 32, 128, 512)
+from evenpalette.core.parallel import Progress, no_progress
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,22 +116,19 @@ def openness(
     points: places on `traced`'s mesh. reach: in its units, 0 for no end; what stands at a distance d hides
     1 - (d / reach)^2 of its direction, and nothing from the reach on.
     """
-    count, mesh, done = len(points), points.mesh, 0
+    count, mesh = len(points), points.mesh
     hidden, squares = np.zeros(count, np.float32), np.zeros(count, np.float32)
     ways = np.zeros((count if directions else 0, 3), np.float32)
     plain = traced.scene.any if reach <= 0 and traced.casters.are_all else 0
-    for stop in [*(p for p in PASSES if p < rays), rays]:
-        piece = max(1, PIECE_RAYS // (stop - done))
 
-        def work(start: int, first: int = done, last: int = stop, piece: int = piece) -> None:
-            part = slice(start, start + piece)
-            _open(
-                points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
-                first, last, rays, float(reach), traced.lift, plain, traced.arguments, hidden[part], squares[part], ways[part],
-            )  # fmt: skip
+    def work(part: slice, first: int, last: int) -> None:
+        _open(
+            points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
+            first, last, rays, float(reach), traced.lift, plain, traced.arguments, hidden[part], squares[part],
+            ways[part],
+        )  # fmt: skip
 
-        run_over(range(0, count, piece), work, part_of(progress, done / rays, (stop - done) / rays))
-        done = stop
+    for done in in_passes(count, rays, progress, work):
         values = 1 - hidden[:, None] / np.float32(done)
         if directions:
             values = np.concatenate([values, ways / np.float32(done)], 1)

@@ -5,13 +5,14 @@ from typing import Any
 
 import numpy as np
 
-from evenpalette.core.baking.openness import PASSES, PIECE_RAYS, Estimate, surface_at, variance_of
+from evenpalette.core.baking.openness import Estimate, surface_at, variance_of
+from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import sides, spread, start_of
 from evenpalette.core.baking.tracing import Traced
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import first_hit, ray_room
-from evenpalette.core.parallel import Progress, part_of, run_over
+from evenpalette.core.parallel import Progress
 
 #: Walls that a ray is followed through.
 _MOST_WALLS = 16
@@ -88,21 +89,17 @@ def _through(  # type: ignore[no-untyped-def]
 def _gathered(
     kernel: Callable[..., Any], points: Points, traced: Traced, rays: int, length: float, progress: Progress
 ) -> Iterator[Estimate]:
-    count, mesh, done = len(points), points.mesh, 0
+    count, mesh = len(points), points.mesh
     sums, squares = np.zeros((count, 1), np.float32), np.zeros(count, np.float32)
     scene = traced.scene
-    for stop in [*(p for p in PASSES if p < rays), rays]:
-        piece = max(1, PIECE_RAYS // (stop - done))
 
-        def work(start: int, first: int = done, last: int = stop, piece: int = piece) -> None:
-            part = slice(start, start + piece)
-            kernel(
-                points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
-                first, last, rays, float(length), traced.lift, scene.handle, scene.nearest, sums[part], squares[part],
-            )  # fmt: skip
+    def work(part: slice, first: int, last: int) -> None:
+        kernel(
+            points.corners, mesh.normals, points.at[part], points.shape[1], points.faces[part], points.shares[part],
+            first, last, rays, float(length), traced.lift, scene.handle, scene.nearest, sums[part], squares[part],
+        )  # fmt: skip
 
-        run_over(range(0, count, piece), work, part_of(progress, done / rays, (stop - done) / rays))
-        done = stop
+    for done in in_passes(count, rays, progress, work):
         yield Estimate(done, sums / np.float32(done), variance_of(sums[:, 0], squares, done))
 
 

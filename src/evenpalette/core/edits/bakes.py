@@ -28,6 +28,7 @@ from evenpalette.core.document.bake import GLOW, Bake, Ramp
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture
+from evenpalette.core.edits.clear import clear_plane
 from evenpalette.core.edits.glow_light import gather, kept_bright, lamp_words, lamps_of, lay_gathered, scaled
 from evenpalette.core.edits.mending import with_made_anew
 from evenpalette.core.edits.recipe import bind_input
@@ -39,7 +40,6 @@ from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.raster.digest import digest
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.recipe.attributes import OPACITY
-from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.recipe.steps.gathered_glow import LAMPS
@@ -357,20 +357,8 @@ def _wish_of(state: State, wish: Bake, may_read: Callable[[str], bool]) -> BakeW
             raise EvenPaletteError("The region that the distance is measured to is no longer there.")
         texels = Texels(mesh, state.mesh.topology, plane.shape[:2])  # type: ignore[union-attr]
         target = texels.faces_in(plane / np.float32(255))
-    opacity = clear_plane(state, wish.size) if _sees_through(state, wish) else None
+    opacity = clear_plane(state, wish.size, state.project.active_variant) if _sees_through(state, wish) else None
     return BakeWish(kind, kind.values(wish.settings), wish.denoiser, wish.padding, finer, opacity, target)
-
-
-def clear_plane(state: State, size: int) -> NDArray[np.float32] | None:
-    """How much of the surface is there in the active variant, float32 (size, size); None where all is."""
-    if OPACITY not in state.attributes:
-        return None
-    steps = state.bound_steps(state.project.active_variant)
-    made = evaluate_surface(steps, state.sources, (OPACITY,), size=(size, size), float_output=True)[OPACITY]
-    plane = np.clip(made.pixels[..., 0], 0, 1)
-    if state.project.sheet.opacity.value == "cut-out":
-        plane = (plane >= 0.5).astype(np.float32)
-    return None if (plane == 1).all() else np.ascontiguousarray(plane, np.float32)
 
 
 def _sees_through(state: State, wish: Bake) -> bool:

@@ -15,6 +15,7 @@ from evenpalette.core.baking.points import surface_points
 from evenpalette.core.baking.tracing import Casters, Traced
 from evenpalette.core.document.bake import Bake
 from evenpalette.core.document.state import State
+from evenpalette.core.edits.clear import clear_plane
 from evenpalette.core.edits.recipe import add_step, with_recipe
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.mesh.texels import Texels
@@ -22,7 +23,7 @@ from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.raster.digest import digest
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import quantize
-from evenpalette.core.recipe.attributes import BASE_COLOR, EMISSIVE, OPACITY
+from evenpalette.core.recipe.attributes import BASE_COLOR, EMISSIVE
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.recipe import Binding, Step
@@ -116,14 +117,9 @@ def gather(
     whole = nearest_covered(where.reshape(texels.shape), 2 * wish.size)
     lamp = np.take(lamp_plane(state, wish.lamp, wish.size, variant), whole)
     steps, size = state.bound_steps(variant), (wish.size, wish.size)
-    asked = (BASE_COLOR, OPACITY) if wish.clear and OPACITY in state.attributes else (BASE_COLOR,)
-    surface = evaluate_surface(steps, state.sources, asked, size=size, float_output=True)
-    albedo = np.clip(surface[BASE_COLOR].pixels, 0, 1)
-    opacity = None
-    if OPACITY in surface:
-        opacity = np.ascontiguousarray(np.clip(surface[OPACITY].pixels[..., 0], 0, 1))
-        if state.project.sheet.opacity.value == "cut-out":
-            opacity = (opacity >= 0.5).astype(np.float32)
+    base = evaluate_surface(steps, state.sources, (BASE_COLOR,), size=size, float_output=True)[BASE_COLOR]
+    albedo = np.clip(base.pixels, 0, 1)
+    opacity = clear_plane(state, wish.size, variant) if wish.clear else None
     traced = Traced(texels.mesh, Casters(opacity=opacity))
     bounces = int(BOUNCES.accept(wish.settings.get("bounces", BOUNCES.default)))
     rays = int(RAYS.accept(wish.settings.get("rays", RAYS.default)))
