@@ -256,21 +256,23 @@ class Session(QObject):
     def note(self, change: Callable[[State], State]) -> None:
         """Have the document know something that the artist did not change, as what was delivered: it is not undone, and
         nothing is unsaved by it. It is kept with the next save."""
+        self._by_itself(lambda: self.history.amend(change))
+
+    def refine(self, change: Callable[[State], State]) -> None:
+        """Have work that the last change began come to its end, as a bake does: it belongs to that change, and can be
+        made again, so that nothing is unsaved by it."""
+        after = change(self.state)
+        if after is not self.state:
+            self._by_itself(lambda: self.history.refine(after))
+
+    def _by_itself(self, change: Callable[[], None]) -> None:
         before, was_saved, was_kept = self.state, not self.is_dirty, self.state.is_same_document(self._autosaved)
-        self.history.amend(change)
+        change()
         if was_saved:
             self._saved = self.state
         if was_kept:
             self._autosaved = self.state
         self._announce(before)
-
-    def refine(self, change: Callable[[State], State]) -> None:
-        """Have work that the last change began come to its end, as a bake does: it belongs to that change."""
-        before = self.state
-        after = change(before)
-        if after is not before:
-            self.history.refine(after)
-            self._announce(before)
 
     def move_to(self, position: int) -> None:
         """Go to a place in the history."""
