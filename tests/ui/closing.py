@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from evenpalette.app import main
 from evenpalette.app.window import MainWindow
 from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.bakes import add_bake
 from evenpalette.core.edits.recipe import add_step
 
 moment, pause, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
@@ -45,6 +46,8 @@ def begin(window: MainWindow) -> None:
     elif moment == "compile":
         window.bench("recipe")
         session.apply("Add", lambda s: add_step(s, "grade", None))
+    elif moment == "bake":
+        session.apply("Bake", lambda s: add_bake(s, "occlusion", {"rays": 4096.0})[0])
     QTimer.singleShot(pause, window.close)
 
 

@@ -110,7 +110,7 @@ def test_a_name_that_is_too_long_is_refused_in_words(hand: Hand) -> None:
 
 
 @pytest.mark.parametrize(
-    "moment", ["plain 0", "deliver 250", "deliver-wait 250", "autosave 0", "autosave 8", "compile 60"]
+    "moment", ["plain 0", "deliver 250", "deliver-wait 250", "autosave 0", "autosave 8", "compile 60", "bake 900"]
 )
 def test_the_window_closes_cleanly_whatever_runs(moment: str, tmp_path: Path) -> None:
     """In a process of its own, as it is started by a user: asks where work would be lost, ends with 0, leaves
