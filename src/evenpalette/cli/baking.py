@@ -55,6 +55,13 @@ def add_verbs(verb: Verb) -> None:
     made.add_argument("--reach", type=_length, default=None, help="in units of the mesh; 0 has no limit")
     made.add_argument("--axis", choices=("x", "y", "z"), default="y")
     made.add_argument("--casters", choices=tuple(_CASTERS), default="everything", help="what may hide")
+    made.add_argument(
+        "--caster",
+        action="append",
+        metavar="GROUP",
+        default=[],
+        help="a material group that may hide, and only those named so",
+    )
     made.add_argument("--ground", action="store_true", help="a floor without end under the model hides too")
     made.add_argument("--to", metavar="GROUP", help="of distance: the material group that it is measured to")
     made.add_argument("--from-mesh", type=Path, metavar="FILE", help="a finer mesh in the same place")
@@ -154,15 +161,10 @@ def _baked(options: argparse.Namespace, mesh: Mesh) -> BakedMap:
     finer = _finer(options, mesh)
     target: NDArray[np.bool_] | None = None
     if options.to is not None:
-        names = [name.casefold() for name in mesh.group_names]
-        if options.to.casefold() not in names:
-            raise MeshFileError(
-                f"{mesh.name} has no material group '{options.to}'. It has: {', '.join(mesh.group_names[:12])}."
-            )
-        target = mesh.groups == names.index(options.to.casefold())
+        target = mesh.groups == mesh.group_named(options.to)
     wish = BakeWish(
         kind, _settings(options, kind, finer.mesh if finer is not None else mesh), options.denoise,
-        -1 if options.padding in (None, GUTTER) else options.padding, finer, target=target,
+        -1 if options.padding in (None, GUTTER) else options.padding, finer, target=target, groups=tuple(options.caster),
     )  # fmt: skip
     kind.check(has_finer=finer is not None)
     progress, bar = bar_of(kind.label)
@@ -203,6 +205,6 @@ def _bake_vertices(options: argparse.Namespace, mesh: Mesh) -> None:
     kind = BAKES["occlusion"]
     progress, bar = bar_of(kind.label)
     with bar:
-        gray = openness_of_vertices(mesh, _settings(options, kind, mesh), progress)
+        gray = openness_of_vertices(mesh, _settings(options, kind, mesh), progress, options.caster)
     codes = quantize(gray, np.dtype(np.uint8))
     write_corner_colors(mesh, np.repeat(codes[..., None], 3, 2), options.out)

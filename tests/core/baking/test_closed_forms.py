@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from scipy.integrate import dblquad
 
-from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.bake import BakeWish, bake, casters_of
 from evenpalette.core.baking.finer import Finer
 from evenpalette.core.baking.glow import bounced, gathered
 from evenpalette.core.baking.kinds import BAKES
@@ -182,6 +182,10 @@ def test_what_counts_hides_and_what_is_clear_does_not() -> None:
     assert mean(Casters(opacity=clear)) == 1
     assert mean(Casters(opacity=0.5 * (1 + clear))) == pytest.approx(0.5, abs=0.02)
     assert mean(Casters(counts=mesh.groups, wants=mesh.groups)) == 1
+    assert mean(casters_of(mesh, {}, None, ["quad 0"])) == 1
+    assert mean(casters_of(mesh, {}, None, ["Quad 1"])) < 0.05
+    with pytest.raises(MeshFileError, match="no material group 'Lid'"):
+        casters_of(mesh, {}, None, ["Lid"])
     wall = quads([(0.0, 0.0, -1.0), (0.0, 1.0, -1.0), (0.0, 1.0, 1.0), (0.0, 0.0, 1.0)])
     standing = surface_points(texels_of(wall, 16))
     *_, found = openness(standing, Traced(wall, Casters(ground=0.0)), rays=1024)

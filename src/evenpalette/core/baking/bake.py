@@ -1,7 +1,7 @@
 """One bake from a mesh to a map: coarse first, then without noise and with its gutter filled."""
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -30,7 +30,8 @@ Seen = Callable[[NDArray[np.float32], int], None]
 @dataclass(frozen=True)
 class BakeWish:
     """How a bake is made. values: of the kind's settings. padding: texels that the gutter is filled by, a negative
-    number fills all of it. opacity: float32 (h, w) of 0..1, None is all there. target: bool (F,), see `Around`."""
+    number fills all of it. opacity: float32 (h, w) of 0..1, None is all there. target: bool (F,), see `Around`.
+    groups: names of the material groups that hide, () for what the settings say."""
 
     kind: BakeKind
     values: Mapping[str, Any]
@@ -39,6 +40,7 @@ class BakeWish:
     finer: Finer | None = None
     opacity: NDArray[np.float32] | None = None
     target: NDArray[np.bool_] | None = None
+    groups: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,9 +86,15 @@ def notes_on(texels: Texels) -> list[str]:
     return found
 
 
-def casters_of(mesh: Mesh, values: Mapping[str, Any], opacity: NDArray[np.float32] | None) -> Casters:
-    """What may stand in a ray's way, by a bake's settings."""
+def casters_of(
+    mesh: Mesh, values: Mapping[str, Any], opacity: NDArray[np.float32] | None, groups: Sequence[str] = ()
+) -> Casters:
+    """What may stand in a ray's way, by a bake's settings; with groups only faces of these. Raises MeshFileError for
+    one that the mesh does not have."""
     ground = float(mesh.bounds[0][1]) if values.get("ground") else None
+    if groups:
+        hides = np.isin(mesh.groups, [mesh.group_named(name) for name in groups]).astype(np.int32)
+        return Casters(hides, np.ones_like(hides), opacity, ground)
     labels = {
         "Its own piece": lambda: find_topology(mesh).shells, "Its own material group": lambda: mesh.groups,
     }.get(str(values.get("casters")))  # fmt: skip
@@ -104,7 +112,7 @@ def around_of(wish: BakeWish, texels: Texels, progress: Progress = no_progress) 
     if wish.finer is not None:
         low, points = found_on(low, wish.finer, progress)
         mesh = wish.finer.mesh
-    casters = casters_of(mesh, wish.values, wish.opacity if mesh is texels.mesh else None)
+    casters = casters_of(mesh, wish.values, wish.opacity if mesh is texels.mesh else None, wish.groups)
     return Around(texels, low, points, Traced(mesh, casters), wish.target, progress)
 
 

@@ -1,6 +1,6 @@
 """Openness at the corners of faces, for vertex colors."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -30,14 +30,14 @@ def corner_points(mesh: Mesh) -> Points:
 
 
 def openness_of_vertices(
-    mesh: Mesh, values: Mapping[str, Any], progress: Progress = no_progress
+    mesh: Mesh, values: Mapping[str, Any], progress: Progress = no_progress, groups: Sequence[str] = ()
 ) -> NDArray[np.float32]:
     """How open each corner lies, float32 (F, 3) of 0..1; corners of one position and normal have one value. values: of
     the settings of occlusion."""
     low, high = mesh.bounds
     reach = float(values["reach"]) * float(np.linalg.norm(high - low))
     points = corner_points(mesh)
-    traced = Traced(mesh, casters_of(mesh, values, None))
+    traced = Traced(mesh, casters_of(mesh, values, None, groups))
     *_, found = openness(points, traced, rays=int(values["rays"]), reach=reach, progress=progress)
     rows = np.concatenate([mesh.positions[mesh.faces], np.round(mesh.normals, 3) + 0.0], 2).reshape(-1, 6)
     _, shared = np.unique(rows.astype(np.float32), axis=0, return_inverse=True)

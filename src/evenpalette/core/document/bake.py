@@ -33,8 +33,9 @@ class Bake(Stored):
     kind: of those that are known, or 'glow'. settings: of the kind. size: texels a side. padding: texels of the gutter
     that are filled, -1 is all of them. finer, cage: files of a finer mesh and of the mesh swollen, '' for none.
     distance: how far off the finer one may lie, as a share of the model's size. clear: whether light goes through what
-    the recipe cuts out. region: that a distance is measured to. lamp: of glow, the step and the row that glow. variant:
-    of glow, whose colors the surroundings have.
+    the recipe cuts out. groups: names of the material groups that hide, () for what the settings say. region: that a
+    distance is measured to. lamp: of glow, the step and the row that glow. variant: of glow, whose colors the
+    surroundings have.
     Of what was made last: read is a hash of all that it was made of, '' before the first time; rays, seconds and the
     time that it was made; scale: of glow, what the stored light is multiplied by; notes: what there is to say.
     """
@@ -49,6 +50,7 @@ class Bake(Stored):
     cage: str = Field("", max_length=4096)
     distance: float = Field(0.05, ge=0, le=10)
     clear: bool = True
+    groups: tuple[Annotated[str, Field(max_length=200)], ...] = Field((), max_length=400)
     region: str = Field("", max_length=80)
     lamp: tuple[str, str] | None = None
     variant: str = Field("", max_length=80)

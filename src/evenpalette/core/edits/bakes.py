@@ -167,9 +167,16 @@ def read_by_bake(state: State, wish: Bake) -> str:
         return ""
     mesh = state.mesh.mesh
     made = hashlib.blake2b(digest_size=16)
-    wanted = {key: value for key, value in wish.wish.items() if key not in ("ramp", "variant")}
+    # What is as usual is left out, so that a later version which knows more does not make all again.
+    wanted = {
+        key: value
+        for key, value in wish.wish.items()
+        if key not in ("ramp", "variant") and value != Bake.model_fields[key].get_default()
+    }
     made.update(json.dumps([_MADE_BY, wanted], default=str, sort_keys=True).encode())
-    for array in (mesh.positions, mesh.faces, mesh.normals, mesh.groups, *(() if mesh.uvs is None else (mesh.uvs,))):
+    # Normals may be computed, and a last digit differ from machine to machine; the file that they come from does not.
+    made.update(mesh.source_digest if mesh.source_bytes else digest(mesh.normals))
+    for array in (mesh.positions, mesh.faces, mesh.groups, *(() if mesh.uvs is None else (mesh.uvs,))):
         made.update(digest(array))
     made.update("\n".join(mesh.group_names).encode())
     for path in (wish.finer, wish.cage):
@@ -358,7 +365,7 @@ def _wish_of(state: State, wish: Bake, may_read: Callable[[str], bool]) -> BakeW
         texels = Texels(mesh, state.mesh.topology, plane.shape[:2])  # type: ignore[union-attr]
         target = texels.faces_in(plane / np.float32(255))
     opacity = clear_plane(state, wish.size, state.project.active_variant) if _sees_through(state, wish) else None
-    return BakeWish(kind, kind.values(wish.settings), wish.denoiser, wish.padding, finer, opacity, target)
+    return BakeWish(kind, kind.values(wish.settings), wish.denoiser, wish.padding, finer, opacity, target, wish.groups)
 
 
 def _sees_through(state: State, wish: Bake) -> bool:
@@ -373,7 +380,17 @@ def _steps_word(state: State, attribute: str) -> str:
     if start is not None and start.texture:
         textures.add(start.texture)
     words = [
-        [step.amount, [(row.amount, row.regions, {k: str(v) for k, v in row.values.items()}) for row in step.rows]]
+        [
+            step.amount,
+            [
+                (
+                    row.amount,
+                    row.regions,
+                    {k: str(np.round(v, 4)) if isinstance(v, np.ndarray) else str(v) for k, v in row.values.items()},
+                )
+                for row in step.rows
+            ],
+        ]
         for step in steps
     ]
     digests = [digest(state.textures[key].pixels).hex() for key in sorted(textures) if key in state.textures]

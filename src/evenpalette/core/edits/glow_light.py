@@ -1,5 +1,6 @@
 """The glow of a recipe gathered over the surface: its lamps, the bakes of their light, and the step that lays it."""
 
+import json
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -22,7 +23,6 @@ from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.raster.digest import digest
 from evenpalette.core.raster.padding import nearest_covered
-from evenpalette.core.raster.raster import quantize
 from evenpalette.core.recipe.attributes import BASE_COLOR, EMISSIVE
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface
@@ -43,8 +43,6 @@ BOUNCES = Input(
 )
 #: The part of the time that rays take; the rest is the denoiser's.
 _RAYS_SHARE = 0.9
-#: At this size it is looked whether a lamp has changed.
-_LOOK_TEXELS = 256
 
 
 @dataclass(frozen=True)
@@ -84,12 +82,20 @@ def _white(state: State, lamp: tuple[str, str], variant: str | None) -> BoundSte
 
 
 def lamp_words(state: State, lamp: tuple[str, str]) -> str:
-    """What decides the light of a lamp, whatever its color; '' where it is gone."""
+    """What decides the light of a lamp, whatever its color; '' where it is gone. The same on every machine: of what the
+    document holds, not of what is computed from it."""
     try:
-        plane = lamp_plane(state, lamp, _LOOK_TEXELS, None)
+        step = _white(state, lamp, None)
     except RecipeError:
         return ""
-    return digest(quantize(np.minimum(plane, 1), np.dtype(np.uint8))).hex() + f"{float(plane.max()):.3g}"
+    row = next(row for row in step.rows if row.amount)
+    textures = sorted({read.texture for read in row.maps.values()})
+    pixels = [digest(state.textures[key].pixels).hex() for key in textures if key in state.textures]
+    ids = state.region_ids
+    own = ids if row.regions is None else [ids[k] for k in row.regions]
+    planes = [digest(state.coverages[region]).hex() for region in own if region in state.coverages]
+    numbers = {key: value for key, value in row.values.items() if isinstance(value, int | float)}
+    return json.dumps([numbers, {k: str(v) for k, v in row.maps.items()}, pixels, planes], sort_keys=True)
 
 
 def lamp_plane(state: State, lamp: tuple[str, str], size: int, variant: str | None) -> NDArray[np.float32]:

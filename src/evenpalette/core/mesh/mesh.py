@@ -1,5 +1,6 @@
 """Mesh: triangles with corner attributes and the groups they came in."""
 
+import hashlib
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -43,9 +44,24 @@ class Mesh:
     uv_sets: int = 1
     up: str = "y"
 
+    @cached_property
+    def source_digest(self) -> bytes:
+        """A hash of the file's content."""
+        return hashlib.blake2b(self.source_bytes, digest_size=16).digest()
+
     @property
     def face_count(self) -> int:
         return len(self.faces)
+
+    def group_named(self, name: str) -> int:
+        """Where a material group is among the names, in whatever case. Raises MeshFileError for one that is not
+        there."""
+        names = [known.casefold() for known in self.group_names]
+        if name.casefold() not in names:
+            raise MeshFileError(
+                f"{self.name} has no material group '{name}'. It has: {', '.join(self.group_names[:12])}."
+            )
+        return names.index(name.casefold())
 
     @cached_property
     def bounds(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

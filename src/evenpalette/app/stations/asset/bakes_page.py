@@ -30,7 +30,7 @@ from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.baking.denoise import oidn_missing
-from evenpalette.core.baking.kind import RAYS
+from evenpalette.core.baking.kind import CASTERS, RAYS
 from evenpalette.core.baking.kinds import BAKES
 from evenpalette.core.document.bake import GLOW, Bake
 from evenpalette.core.document.project import Role, Texture
@@ -132,6 +132,7 @@ class BakesPage(QWidget):
         self.finer = button(
             "this mesh", self._ask_finer, "link", "Bake from a finer mesh that stands in the same place"
         )
+        self.groups = button("all of them", self._ask_groups, "link", "The material groups that may hide")
         self._settings = QWidget()
         self._settings.setLayout(self._grid)
         middle = scrolled(self._settings)
@@ -251,7 +252,7 @@ class BakesPage(QWidget):
         if key != self._shown_settings:
             self._shown_settings = key
             self._editors: dict[str, ValueEditor] = {}
-            for widget in (self.texels, self.noise, self.finer):
+            for widget in (self.texels, self.noise, self.finer, self.groups):
                 widget.setParent(None)
             clear(self._grid)
             kind = BAKES.get(bake.kind)
@@ -262,6 +263,8 @@ class BakesPage(QWidget):
                 editor.finished.connect(self._session.history.seal)
                 self._editors[setting.key] = editor
                 lines.append((setting.label, editor))
+            if kind is not None and CASTERS in kind.settings:
+                lines.append(("Groups", self.groups))
             lines.append(("Texels", self.texels))
             if kind is None or kind.traced:
                 lines.append(("Noise", self.noise))
@@ -276,6 +279,8 @@ class BakesPage(QWidget):
             self._editors[setting.key].set_value(bake.settings.get(setting.key, setting.default))
         self.texels.setCurrentIndex(self.texels.findData(bake.size))
         self.noise.setCurrentIndex(self.noise.findData(bake.denoiser))
+        names = ", ".join(bake.groups) or "all of them"
+        self.groups.setText(entry(self.groups.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, 180)))
         self.finer.setText(entry(Path(bake.finer).name) if bake.finer else "this mesh")
 
     def _say(self) -> None:
@@ -394,6 +399,22 @@ class BakesPage(QWidget):
         if texture is not None and texture.bake is not None and texture.bake.finer:
             menu.addAction("A cage to look from ...", lambda: self._choose_file("cage"))
         menu.exec(self.finer.mapToGlobal(QPoint(0, self.finer.height())))
+
+    def _ask_groups(self) -> None:
+        menu, view, texture = QMenu(self), self._session.state.mesh, self.current()
+        if view is None or texture is None or texture.bake is None:
+            return
+        held = texture.bake.groups
+        menu.addAction("All of them", lambda: self._set(groups=()))
+        for name in view.whole.mesh.group_names:
+            action = menu.addAction(entry(name))
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(name in held)
+            others = tuple(n for n in held if n != name)
+            wanted = others if name in held else (*others, name)
+            action.triggered.connect(lambda _=False, wanted=wanted: self._set(groups=wanted))
+        menu.exec(self.groups.mapToGlobal(QPoint(0, self.groups.height())))
 
     def _choose_file(self, key: str) -> None:
         path, _ = QFileDialog.getOpenFileName(
