@@ -78,7 +78,7 @@ class BakeKeeper(QObject):
         if not facets & {ASSET, RECIPE, REGIONS, COVERAGES} or not baked_textures(self._session.state):
             return
         now = self.under_way
-        if now is not None:
+        if now is not None and now.texture:
             texture = self._session.state.project.asset.texture(now.texture)
             if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
                 self._stop.set()
@@ -88,6 +88,7 @@ class BakeKeeper(QObject):
         if self.under_way is not None or not baked_textures(self._session.state):
             return
         state, left, stop = self._session.state, dict(self._left), threading.Event()
+        # Which one it is, is looked for beside the window.
         self._stop, self.under_way = stop, Baking("", Bake(kind=""))
         last = [0.0]
 
