@@ -134,6 +134,25 @@ def test_a_step_asks_the_mesh_for_what_it_needs(hand: Hand) -> None:
     assert recipe.step_of(session.state.project.recipe, soot.id).inputs["mask"] == was
 
 
+def test_a_distance_is_measured_to_the_region_that_is_chosen(hand: Hand) -> None:
+    bench, session = asset(hand), hand.session
+    session.apply("Bake", lambda s: edit.add_bake(s, "distance", size=96)[0])
+    made = session.state.project.asset.textures[-1].id
+    hand.wait(lambda: not list(edit.outdated(session.state)))
+    bench.bakes.choose(made)
+    to = next(e for e in bench.findChildren(ValueEditor) if e.input.label == "To" and e.isVisible())
+    cap = session.state.region_ids[2]
+    to.edited.emit(cap)
+    hand.wait(lambda: not list(edit.outdated(session.state)))
+    texture = session.state.project.asset.texture(made)
+    assert texture is not None
+    assert texture.bake is not None
+    assert texture.bake.region == cap
+    inside = session.state.coverages[cap][::11, ::11][:90, :90] > 250
+    far = session.state.textures[made].resized(1024, 1024).as_unit()[::11, ::11, 0][:90, :90]
+    assert np.median(far[inside]) < 0.01 < np.median(far[~inside])
+
+
 @pytest.mark.own_window
 def test_a_window_is_closed_while_it_bakes(hand: Hand) -> None:
     session = hand.session

@@ -41,11 +41,20 @@ from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
-from evenpalette.core.values import Input
+from evenpalette.core.values import Input, ValueType
 
 SIZES = (128, 256, 512, 1024, 2048, 4096, 8192)
 _NOISE = (("own", "filtered"), ("none", "as it is"), ("oidn", "by a network"))
 _THUMB = 28
+#: The kind whose way is measured to a region.
+_TO_REGION = "distance"
+_REGION = Input(
+    "region",
+    "To",
+    ValueType.REGION,
+    "",
+    description="The region that it is measured to; none is the nearest other material group",
+)
 _BINS = 64
 
 
@@ -263,6 +272,10 @@ class BakesPage(QWidget):
                 editor.finished.connect(self._session.history.seal)
                 self._editors[setting.key] = editor
                 lines.append((setting.label, editor))
+            if bake.kind == _TO_REGION:
+                self._region = ValueEditor(_REGION, lambda: self._session.state, optional=True)
+                self._region.edited.connect(lambda value: self._set(region=value))
+                lines.append((_REGION.label, self._region))
             if kind is not None and CASTERS in kind.settings:
                 lines.append(("Groups", self.groups))
             lines.append(("Texels", self.texels))
@@ -279,6 +292,8 @@ class BakesPage(QWidget):
             self._editors[setting.key].set_value(bake.settings.get(setting.key, setting.default))
         self.texels.setCurrentIndex(self.texels.findData(bake.size))
         self.noise.setCurrentIndex(self.noise.findData(bake.denoiser))
+        if bake.kind == _TO_REGION:
+            self._region.set_value(bake.region)
         names = ", ".join(bake.groups) or "all of them"
         self.groups.setText(entry(self.groups.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, 180)))
         self.finer.setText(entry(Path(bake.finer).name) if bake.finer else "this mesh")
