@@ -20,6 +20,7 @@ from evenpalette.app.questions import ListQuestion
 from evenpalette.app.window import MainWindow
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project
+from evenpalette.core.edits.bakes import baked_textures, drop_bake
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.autosave import Autosave, find_recoverable
@@ -63,6 +64,9 @@ def rename(hand: Hand, name: str) -> None:
 def test_two_saves_in_a_hurry_leave_the_newest_and_every_file_it_names(hand: Hand) -> None:
     session = hand.session
     assert session.path is not None
+    # A bake that comes to its end after a save is kept with the next one.
+    for texture in baked_textures(session.state):
+        session.apply("No bake", lambda s, t=texture: drop_bake(s, t.id))
     for trial in (0, 2, 5):
         for half in range(3):
             inverted = {k: 255 - v for k, v in session.state.coverages.items()}
