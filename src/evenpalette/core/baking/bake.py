@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.baking.denoise import DENOISERS, guides_of
+from evenpalette.core.baking.denoise import DENOISERS, Denoiser, guides_of
 from evenpalette.core.baking.finer import Finer, found_on
 from evenpalette.core.baking.kind import Around, BakeKind
 from evenpalette.core.baking.openness import Estimate
@@ -22,7 +22,7 @@ from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.raster.padding import nearest_covered
 
 #: The part of the time that rays take; the rest is the denoiser's.
-_RAYS_SHARE = 0.9
+RAYS_SHARE = 0.9
 #: Called with the map as it is known so far, float32 (h, w, K), and the rays of each texel.
 Seen = Callable[[NDArray[np.float32], int], None]
 
@@ -116,16 +116,36 @@ def around_of(wish: BakeWish, texels: Texels, progress: Progress = no_progress) 
     return Around(texels, low, points, Traced(mesh, casters), wish.target, progress)
 
 
+def gutter_of(points: Points, padding: int) -> NDArray[np.int32]:
+    """For each texel of a map the flat index of the one whose value it takes. padding: texels that the gutter is filled
+    by, a negative number fills all of it."""
+    where = np.zeros(points.shape, bool)
+    where.reshape(-1)[points.at] = True
+    return nearest_covered(where, sum(points.shape) if padding < 0 else padding)
+
+
+def without_noise(
+    points: Points, texels: Texels, values: NDArray[np.float32], variance: NDArray[np.float32],
+    denoise: Denoiser | None, progress: Progress,
+) -> NDArray[np.float32]:  # fmt: skip
+    """Values of places, (n, K), without their noise; the same ones where nothing is to be taken out. progress: of the
+    whole bake, of which this is the end."""
+    if denoise is None:
+        return values
+    flat = np.arange(points.shape[0] * points.shape[1], dtype=np.int32).reshape(points.shape)
+    guides = guides_of(points, texels.topology.islands)
+    part = part_of(progress, RAYS_SHARE, 1 - RAYS_SHARE)
+    made = denoise(points.laid(values, flat), points.laid(variance, flat), guides, progress=part)
+    return np.asarray(made.reshape(-1, made.shape[2])[points.at], np.float32)
+
+
 def bake(wish: BakeWish, texels: Texels, *, progress: Progress = no_progress, seen: Seen | None = None) -> BakedMap:
     """Make a map. seen: is shown it while it gets better. Raises EvenPaletteError, and Cancelled from `progress`."""
     begun = time.monotonic()
     denoise = DENOISERS[wish.denoiser] if wish.kind.traced else None
-    around = replace(around_of(wish, texels), progress=part_of(progress, 0, _RAYS_SHARE if denoise else 1.0))
+    around = replace(around_of(wish, texels), progress=part_of(progress, 0, RAYS_SHARE if denoise else 1.0))
     low = around.low
-    where = np.zeros(texels.shape[0] * texels.shape[1], bool)
-    where[low.at] = True
-    reach = sum(texels.shape) if wish.padding < 0 else wish.padding
-    gutter = nearest_covered(where.reshape(texels.shape), reach)
+    gutter = gutter_of(low, wish.padding)
     found: Estimate | None = None
     for found in wish.kind.make(around, wish.values):
         if seen is not None and found.rays < int(wish.values.get("rays", 0)):
@@ -133,14 +153,8 @@ def bake(wish: BakeWish, texels: Texels, *, progress: Progress = no_progress, se
     if found is None:
         raise EvenPaletteError("Nothing was baked.")
     values = found.values
-    if denoise is not None and found.rays:
-        guides = guides_of(low, texels.topology.islands)
-        flat = np.arange(where.size, dtype=np.int32).reshape(texels.shape)
-        made = denoise(
-            low.laid(values, flat), low.laid(found.variance, flat), guides,
-            progress=part_of(progress, _RAYS_SHARE, 1 - _RAYS_SHARE),
-        )  # fmt: skip
-        values = made.reshape(-1, made.shape[2])[low.at]
+    if found.rays:
+        values = without_noise(low, texels, values, found.variance, denoise, progress)
     notes = notes_on(texels)
     if wish.finer is not None:
         lost = 1 - len(low) / max(1, len(surface_points(texels)))

@@ -15,7 +15,7 @@ from evenpalette.core.baking.openness import cosine_way, surface_at, variance_of
 from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import start_of
-from evenpalette.core.baking.tracing import ENDLESS, Traced, meets
+from evenpalette.core.baking.tracing import ENDLESS, Traced, meets, texel_at
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import ray_room
 from evenpalette.core.parallel import Progress, no_progress, part_of
@@ -51,12 +51,7 @@ def _gather(  # type: ignore[no-untyped-def]
             there, _, hit = meets(ray, words, room, origin, way, far, face, lift, traced)
             if there <= 0 or hit < 0:
                 continue
-            b, c = ray[15], ray[16]
-            a = 1 - b - c
-            u = a * uvs[hit, 0, 0] + b * uvs[hit, 1, 0] + c * uvs[hit, 2, 0]
-            v = a * uvs[hit, 0, 1] + b * uvs[hit, 1, 1] + c * uvs[hit, 2, 1]
-            u, v = u - np.floor(u), v - np.floor(v)
-            x, y = min(across - 1, int(u * across)), min(height - 1, int(v * height))
+            y, x = texel_at(uvs, hit, ray[15], ray[16], height, across)
             mean = 0.0
             for channel in range(channels):
                 light = there * sent[y, x, channel]

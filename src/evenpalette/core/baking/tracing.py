@@ -50,13 +50,8 @@ class Traced:
         return RayScene(self.mesh.positions, self.mesh.faces)
 
     @cached_property
-    def corners(self) -> NDArray[np.float32]:
-        """Where the corners of all faces lie, float32 (F, 3, 3)."""
-        return np.ascontiguousarray(self.mesh.positions[self.mesh.faces], np.float32)
-
-    @cached_property
     def arguments(self) -> tuple[Any, ...]:
-        """What `ray_hits` takes after a ray."""
+        """What `meets` takes as `traced`."""
         casters, empty = self.casters, np.empty(0, np.int32)
         counts = casters.counts if casters.counts is not None else empty
         wants = casters.wants if casters.wants is not None else empty
@@ -77,14 +72,13 @@ class Traced:
 
 
 @njit(nogil=True, inline="always")
-def opacity_at(opacity, uvs, face, b, c):  # type: ignore[no-untyped-def]
-    """How much of the surface is there, by the texel under a place on a face."""
-    height, width = opacity.shape
+def texel_at(uvs, face, b, c, height, width):  # type: ignore[no-untyped-def]
+    """Row and column of the texel under a place on a face, by the shares of its second and third corner."""
     a = 1 - b - c
     u = a * uvs[face, 0, 0] + b * uvs[face, 1, 0] + c * uvs[face, 2, 0]
     v = a * uvs[face, 0, 1] + b * uvs[face, 1, 1] + c * uvs[face, 2, 1]
     u, v = u - np.floor(u), v - np.floor(v)
-    return opacity[min(height - 1, int(v * height)), min(width - 1, int(u * width))]
+    return min(height - 1, int(v * height)), min(width - 1, int(u * width))
 
 
 @njit(nogil=True, inline="always")
@@ -109,7 +103,8 @@ def meets(ray, words, at, origin, way, far, own, lift, traced):  # type: ignore[
             continue
         there = 1.0
         if opacity.size:
-            there = opacity_at(opacity, uvs, face, ray[15], ray[16])
+            row, column = texel_at(uvs, face, ray[15], ray[16], opacity.shape[0], opacity.shape[1])
+            there = opacity[row, column]
         if there > 0 and distance < 0:
             distance, first = ray[8], face
         through *= 1 - there

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.baking.bake import BakedMap, check_layout, notes_on
-from evenpalette.core.baking.denoise import DENOISERS, guides_of
+from evenpalette.core.baking.bake import RAYS_SHARE, BakedMap, check_layout, gutter_of, notes_on, without_noise
+from evenpalette.core.baking.denoise import DENOISERS
 from evenpalette.core.baking.glow import bounced
 from evenpalette.core.baking.kind import RAYS
 from evenpalette.core.baking.points import surface_points
@@ -22,7 +22,6 @@ from evenpalette.core.errors import RecipeError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.parallel import Progress, no_progress, part_of
 from evenpalette.core.raster.digest import digest
-from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.recipe.attributes import BASE_COLOR, EMISSIVE
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface
@@ -41,8 +40,6 @@ BOUNCES = Input(
     4,
     description="How often light is sent on; 0 is straight light alone",
 )
-#: The part of the time that rays take; the rest is the denoiser's.
-_RAYS_SHARE = 0.9
 
 
 @dataclass(frozen=True)
@@ -117,10 +114,7 @@ def gather(
         raise RecipeError("A bake of glow names what glows.")
     variant = wish.variant or state.project.active_variant
     points = surface_points(texels)
-    where = np.zeros(wish.size * wish.size, bool)
-    where[points.at] = True
-    gutter = nearest_covered(where.reshape(texels.shape), 2 * wish.size if wish.padding < 0 else wish.padding)
-    whole = nearest_covered(where.reshape(texels.shape), 2 * wish.size)
+    gutter, whole = gutter_of(points, wish.padding), gutter_of(points, -1)
     lamp = np.take(lamp_plane(state, wish.lamp, wish.size, variant), whole)
     steps, size = state.bound_steps(variant), (wish.size, wish.size)
     base = evaluate_surface(steps, state.sources, (BASE_COLOR,), size=size, float_output=True)[BASE_COLOR]
@@ -132,18 +126,12 @@ def gather(
     found = None
     for bounce, found in bounced(
         points, traced, lamp[..., None], albedo, whole, bounces=bounces, rays=rays,
-        progress=part_of(progress, 0, _RAYS_SHARE),
+        progress=part_of(progress, 0, RAYS_SHARE),
     ):  # fmt: skip
         if seen is not None and (bounce, found.rays) != (bounces, rays):
             seen(points.laid(found.light, gutter), found.rays)
     assert found is not None
-    light, denoise = found.light, DENOISERS[wish.denoiser]
-    if denoise is not None:
-        flat = np.arange(where.size, dtype=np.int32).reshape(texels.shape)
-        guides = guides_of(points, texels.topology.islands)
-        part = part_of(progress, _RAYS_SHARE, 1 - _RAYS_SHARE)
-        made = denoise(points.laid(light, flat), points.laid(found.variance, flat), guides, progress=part)
-        light = made.reshape(-1, 3)[points.at]
+    light = without_noise(points, texels, found.light, found.variance, DENOISERS[wish.denoiser], progress)
     return BakedMap(points.laid(light, gutter), found.rays, time.monotonic() - begun, tuple(notes_on(texels)))
 
 
