@@ -26,6 +26,8 @@ from evenpalette.core.raster.raster import Raster
 
 #: Between a change and the look for what is out of date, in ms.
 _PAUSE_MS = 150
+#: What follows strokes and steps waits longer, the dearer it is: this part of the time that the last bake took, at most ms.
+_REST, _LONGEST_REST_MS = 0.25, 10_000
 #: A picture that is getting better is shown at most so often, in seconds.
 _SHOWN_EVERY = 0.3
 
@@ -55,6 +57,9 @@ class BakeKeeper(QObject):
         self._session = session
         self.under_way: Baking | None = None
         self._stop = threading.Event()
+        self._history = session.history
+        #: How long the last bake took, in seconds.
+        self._took = 0.0
         #: What was given up, by texture: a hash of what it would have read.
         self._left: dict[str, str] = {}
         self._before: Raster | None = None
@@ -63,7 +68,6 @@ class BakeKeeper(QObject):
         self._seen.connect(self._show)
         self._moved.connect(self._move)
         session.changed.connect(self._changed)
-        session.waiting.append(self._timer.isActive)
 
     def stop(self) -> None:
         """Give the bake under way up; it is not begun again before something of it changes."""
@@ -72,9 +76,13 @@ class BakeKeeper(QObject):
     def again(self, texture: str) -> None:
         """Make a bake that was given up."""
         self._left.pop(texture, None)
-        self._timer.start()
+        self._timer.start(_PAUSE_MS)
 
     def _changed(self, facets: frozenset[str]) -> None:
+        if self._history is not self._session.history:
+            # What the project before was baking is of no use to this one.
+            self._history, self._took, self._left, self._before = self._session.history, 0.0, {}, None
+            self._stop.set()
         if not facets & {ASSET, RECIPE, REGIONS, COVERAGES} or not baked_textures(self._session.state):
             return
         now = self.under_way
@@ -82,12 +90,14 @@ class BakeKeeper(QObject):
             texture = self._session.state.project.asset.texture(now.texture)
             if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
                 self._stop.set()
-        self._timer.start()
+        rest = 0 if ASSET in facets else min(int(self._took * _REST * 1000), _LONGEST_REST_MS)
+        self._timer.start(max(_PAUSE_MS, rest))
 
     def _begin(self) -> None:
         if self.under_way is not None or not baked_textures(self._session.state):
             return
         state, left, stop = self._session.state, dict(self._left), threading.Event()
+        history = self._session.history
         # Which one it is, is looked for beside the window.
         self._stop, self.under_way = stop, Baking("", Bake(kind=""))
         last = [0.0]
@@ -121,7 +131,15 @@ class BakeKeeper(QObject):
             except EvenPaletteError as error:
                 return found.id, read, error
 
-        self._session.tasks.start(Task("Baking", work, self._done, self._failed, exclusive=False))
+        def done(found: tuple[str, str, MadeBake | EvenPaletteError | None] | None) -> None:
+            if self._session.history is history:
+                self._done(found)
+            else:
+                self.under_way = None
+                self.progressed.emit()
+                self._timer.start(_PAUSE_MS)
+
+        self._session.tasks.start(Task("Baking", work, done, self._failed, exclusive=False, aside=True))
 
     def _move(self, share: float) -> None:
         if self.under_way is not None:
@@ -129,7 +147,7 @@ class BakeKeeper(QObject):
             self.progressed.emit()
 
     def _show(self, texture: str, raster: Raster, rays: int) -> None:
-        now = self.under_way
+        now = None if self._stop.is_set() else self.under_way
         held = self._session.state.project.asset.texture(texture)
         if now is None or held is None or held.bake is None or not held.bake.is_wished_as(now.wish):
             return
@@ -148,6 +166,7 @@ class BakeKeeper(QObject):
         before, self._before = self._before, None
         if isinstance(made, MadeBake):
             before = before or self._session.state.textures.get(texture)
+            self._took = made.bake.seconds
             self._session.refine(lambda s: with_made(s, texture, made))
             self.made.emit(texture, before)
         else:
@@ -165,7 +184,7 @@ class BakeKeeper(QObject):
                     "The bake was stopped. What was there stays; make it again at Asset, Bakes.", False
                 )
         self.progressed.emit()
-        self._timer.start()
+        self._timer.start(_PAUSE_MS)
 
     def _failed(self, error: Exception) -> None:
         self.under_way = None

@@ -72,8 +72,6 @@ class Session(QObject):
         self._when_kept: Callable[[], None] | None = None
         self.lock: FolderLock | None = None
         self.is_read_only = False
-        #: Whether others have work that is about to begin.
-        self.waiting: list[Callable[[], bool]] = []
         self.saving = Saving(self.tasks, self)
         self.saving.saved.connect(self._was_saved)
         self.saving.failed.connect(self._save_failed)
@@ -157,9 +155,9 @@ class Session(QObject):
 
     @property
     def is_calm(self) -> bool:
-        """Whether nothing is under way: no task, no edit that follows the pointer, no findings to look for."""
-        waits = self._latest_running or self._findings_timer.isActive() or any(waits() for waits in self.waiting)
-        return self.tasks.is_idle and not waits
+        """Whether nothing is under way that is waited for: no task, no edit that follows the pointer, no findings to look
+        for. Bakes go on beside it."""
+        return self.tasks.is_idle and not self._latest_running and not self._findings_timer.isActive()
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""

@@ -1,6 +1,7 @@
 """Long work off the interface thread, with progress and cancel."""
 
 import contextlib
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -17,11 +18,20 @@ from evenpalette.core.parallel import Progress
 
 #: Work that is not done so long after it was asked to stop is left behind.
 _LONGEST_STOP_SECONDS = 60.0
+#: How far work that is aside steps back, of 19.
+_NICE = 10
+
+
+def _yield_to_all_else() -> None:
+    """Take the processor only where nobody else wants it: this thread, and those that it begins."""
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
 
 
 @dataclass
 class Task:
-    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it.
+    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it. aside: takes as long as
+    it takes, yields the processor to all else, and nothing waits for it.
 
     done and failed are called on the interface thread, or not at all where what they hold is gone by then.
     """
@@ -31,6 +41,7 @@ class Task:
     done: Callable[[Any], None]
     failed: Callable[[Exception], None]
     exclusive: bool = True
+    aside: bool = False
 
 
 class TaskRunner(QObject):
@@ -46,7 +57,7 @@ class TaskRunner(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._exclusive: Task | None = None
-        self._running: dict[int, threading.Thread] = {}
+        self._running: dict[int, tuple[Task, threading.Thread]] = {}
         self._cancel = threading.Event()
         self._stop = threading.Event()
         #: Whether the last task with a bar came to its end.
@@ -65,8 +76,8 @@ class TaskRunner(QObject):
 
     @property
     def is_idle(self) -> bool:
-        """Whether nothing runs."""
-        return not self._running
+        """Whether nothing runs that anything waits for."""
+        return all(task.aside for task, _ in self._running.values())
 
     def start(self, task: Task) -> bool:
         """Begin a task; refused (False) while another one with a bar is running, and after `stop`."""
@@ -92,6 +103,8 @@ class TaskRunner(QObject):
         def body() -> None:
             result: Any = None
             error: Exception | None = None
+            if task.aside:
+                _yield_to_all_else()
             try:
                 result = task.work(progress)
             except Exception as caught:
@@ -101,7 +114,7 @@ class TaskRunner(QObject):
                 self._finished.emit(task, result, error)
 
         thread = threading.Thread(target=body, daemon=True, name=task.label)
-        self._running[id(task)] = thread
+        self._running[id(task)] = task, thread
         thread.start()
         return True
 
@@ -118,9 +131,9 @@ class TaskRunner(QObject):
             time.sleep(0.002)
 
     def _finish(self, task: Task, result: Any, error: Exception | None) -> None:
-        thread = self._running.pop(id(task), None)
-        if thread is not None:
-            thread.join()
+        running = self._running.pop(id(task), None)
+        if running is not None:
+            running[1].join()
         if task.exclusive:
             self._exclusive = None
             self.went_well = error is None

@@ -119,7 +119,8 @@ def test_history_joins_a_drag_and_drops_what_was_undone() -> None:
 
 
 def test_findings_that_can_be_mended_are_gone_after_the_mend(lantern: State) -> None:
-    """Each mend takes away the finding it was offered for, and brings no other."""
+    """Each mend takes away the finding it was offered for, and brings no other but that a bake follows a coverage that
+    is mended."""
     id_map = lantern.project.asset.with_role(Role.ID_MAP)[0]
     pixels = lantern.textures[id_map.id].pixels.copy()
     pixels[(pixels == (255, 0, 0)).all(-1)] = (254, 3, 0)
@@ -138,7 +139,7 @@ def test_findings_that_can_be_mended_are_gone_after_the_mend(lantern: State) -> 
         finding = next(f for f in find_all(state) if f.code == code)
         mend = mend_for(state, finding)
         assert mend is not None
-        assert [f.code for f in find_all(mend[1](state))] == []
+        assert {f.code for f in find_all(mend[1](state))} <= {"old-bake"}
 
 
 def test_faces_in_no_region_are_found_with_a_place(lantern: State) -> None:
