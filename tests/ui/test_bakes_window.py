@@ -1,6 +1,7 @@
 """Bakes in the window: wanted where they are used, made beside the work, stopped, compared, taken back."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import bakes as edit
 from evenpalette.core.edits import recipe
 from evenpalette.core.edits.asset import set_mesh
+from evenpalette.core.mesh.read import read_mesh
 from tests.helpers.hand import Hand
 
 
@@ -68,7 +70,7 @@ def test_a_bake_is_coarse_first_then_done_and_compared_with_what_was_there(hand:
     assert session.state.project.asset.texture(made.id) is None
 
 
-def test_a_bake_is_stopped_and_begun_again_and_follows_the_mesh(hand: Hand) -> None:
+def test_a_bake_is_stopped_and_begun_again_and_follows_the_mesh(hand: Hand, tmp_path: Path) -> None:
     bench, session = asset(hand), hand.session
     for texture in edit.baked_textures(session.state):
         # What the demo brings along is soon made again.
@@ -90,6 +92,16 @@ def test_a_bake_is_stopped_and_begun_again_and_follows_the_mesh(hand: Hand) -> N
     session.apply("Fewer", lambda s: edit.set_bake(s, made.id, settings={"rays": 8.0}, size=128))
     hand.wait(lambda: not list(edit.outdated(session.state)), 200)
     kept = session.state.textures[made.id].pixels
+    # The same occlusion is written at the corners of the faces.
+    said: list[str] = []
+    session.said.connect(lambda words, _: said.append(words))
+    bench.bakes.settings.write_vertices(tmp_path / "open.glb")
+    hand.wait(lambda: said)
+    written = read_mesh(tmp_path / "open.glb")
+    assert written.colors is not None
+    assert written.uvs is not None
+    at = np.clip((written.uvs.reshape(-1, 2) * 128).astype(int), 0, 127)
+    assert np.median(np.abs(written.colors[..., 0].reshape(-1) - kept[at[:, 1], at[:, 0], 0] / 255)) < 0.1
     assert session.state.mesh is not None
     mesh = session.state.mesh.whole.mesh
     flat = mesh.positions * np.array([1, 0.5, 1], np.float32)

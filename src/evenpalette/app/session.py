@@ -155,8 +155,8 @@ class Session(QObject):
 
     @property
     def is_calm(self) -> bool:
-        """Whether nothing is under way that is waited for: no task, no edit that follows the pointer, no findings to look
-        for. Bakes go on beside it."""
+        """Whether nothing is under way that is waited for: no task, no edit that follows the pointer, no findings to
+        look for. Bakes go on beside it."""
         return self.tasks.is_idle and not self._latest_running and not self._findings_timer.isActive()
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:

@@ -30,8 +30,8 @@ def _yield_to_all_else() -> None:
 
 @dataclass
 class Task:
-    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it. aside: takes as long as
-    it takes, yields the processor to all else, and nothing waits for it.
+    """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it. aside: takes as long
+    as it takes, yields the processor to all else, and nothing waits for it.
 
     done and failed are called on the interface thread, or not at all where what they hold is gone by then.
     """

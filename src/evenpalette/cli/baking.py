@@ -13,7 +13,7 @@ from evenpalette.core.baking.denoise import DENOISERS, oidn_missing
 from evenpalette.core.baking.finer import Finer
 from evenpalette.core.baking.kind import BakeKind
 from evenpalette.core.baking.kinds import BAKES
-from evenpalette.core.baking.vertices import openness_of_vertices
+from evenpalette.core.baking.vertices import ON_VERTICES, write_openness
 from evenpalette.core.color.flag_plan import plan_flags
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
@@ -21,7 +21,7 @@ from evenpalette.core.mesh.read import parse_mesh, read_mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.topology import find_topology
-from evenpalette.core.mesh.write_colors import WRITABLE, write_corner_colors
+from evenpalette.core.mesh.write_colors import WRITABLE
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.regions.dividing.bake import bake_faces, check_uvs, id_map_from
@@ -200,11 +200,9 @@ def write_baked(path: Path, made: BakedMap, kind: BakeKind, depth: int) -> None:
 
 
 def _bake_vertices(options: argparse.Namespace, mesh: Mesh) -> None:
-    if options.kind != "occlusion":
+    if options.kind != ON_VERTICES:
         raise EvenPaletteError(f"Vertex colors hold occlusion; {options.kind} is written as a picture.")
-    kind = BAKES["occlusion"]
+    kind = BAKES[ON_VERTICES]
     progress, bar = bar_of(kind.label)
     with bar:
-        gray = openness_of_vertices(mesh, _settings(options, kind, mesh), progress, options.caster)
-    codes = quantize(gray, np.dtype(np.uint8))
-    write_corner_colors(mesh, np.repeat(codes[..., None], 3, 2), options.out)
+        write_openness(mesh, _settings(options, kind, mesh), options.out, progress, options.caster)

@@ -1,6 +1,7 @@
 """Openness at the corners of faces, for vertex colors."""
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,8 +12,12 @@ from evenpalette.core.baking.openness import openness
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.tracing import Traced
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.write_colors import write_corner_colors
 from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.raster.raster import quantize
 
+#: The kind that is written at corners.
+ON_VERTICES = "occlusion"
 #: How far from its corner a place lies, as a share of the way to the middle of the face.
 _INWARD = 0.05
 
@@ -44,3 +49,11 @@ def openness_of_vertices(
     shared = shared.reshape(-1)
     means = np.bincount(shared, found.values[:, 0]) / np.maximum(np.bincount(shared), 1)
     return np.asarray(means[shared].reshape(-1, 3), np.float32)
+
+
+def write_openness(
+    mesh: Mesh, values: Mapping[str, Any], path: Path, progress: Progress = no_progress, groups: Sequence[str] = ()
+) -> None:
+    """Write a mesh, PLY or GLB, with how open its corners lie as gray vertex colors. Raises MeshFileError."""
+    gray = quantize(openness_of_vertices(mesh, values, progress, groups), np.dtype(np.uint8))
+    write_corner_colors(mesh, np.repeat(gray[..., None], 3, 2), path)

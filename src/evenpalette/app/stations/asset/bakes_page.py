@@ -7,7 +7,6 @@ import numpy as np
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -22,45 +21,25 @@ from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.facets import ASSET, COVERAGES, RECIPE, VALUES
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, caption, clear, column, label, list_actions, row, scrolled, tool
+from evenpalette.app.stations.asset.bake_settings import BakeSettings
+from evenpalette.app.widgets.basics import button, caption, column, label, list_actions, row, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.ramp_bars import RampBars
 from evenpalette.app.widgets.switch import Switch
-from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.baking.denoise import oidn_missing
-from evenpalette.core.baking.kind import CASTERS, RAYS
 from evenpalette.core.baking.kinds import BAKES
 from evenpalette.core.document.bake import GLOW, Bake
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.edits import bakes as edit
 from evenpalette.core.edits.asset import remove_texture
-from evenpalette.core.edits.glow_light import BOUNCES
 from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
-from evenpalette.core.values import Input, ValueType
 
-SIZES = (128, 256, 512, 1024, 2048, 4096, 8192)
-_NOISE = (("own", "filtered"), ("none", "as it is"), ("oidn", "by a network"))
 _THUMB = 28
-#: The kind whose way is measured to a region.
-_TO_REGION = "distance"
-_REGION = Input(
-    "region",
-    "To",
-    ValueType.REGION,
-    "",
-    description="The region that it is measured to; none is the nearest other material group",
-)
 _BINS = 64
-
-
-def settings_of(bake: Bake) -> tuple[Input, ...]:
-    """The settings that a bake has."""
-    return (RAYS, BOUNCES) if bake.kind == GLOW else BAKES[bake.kind].settings if bake.kind in BAKES else ()
 
 
 def kind_words(bake: Bake) -> str:
@@ -91,7 +70,6 @@ class BakesPage(QWidget):
         super().__init__()
         self._session, self._bakes = session, bakes
         self._former: dict[str, Raster] = {}
-        self._shown_settings = ""
         self._middle = (0.5, 0.5)
         self.list = QListWidget()
         self.list.setAccessibleName("Bakes")
@@ -122,32 +100,7 @@ class BakesPage(QWidget):
             spacing=4,
         )
         left.setFixedWidth(252)
-        self._grid = QGridLayout()
-        self._grid.setContentsMargins(0, 0, 4, 0)
-        self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(1)
-        self._grid.setColumnStretch(1, 1)
-        self.texels = QComboBox()
-        for texels in SIZES:
-            self.texels.addItem(f"{texels} x {texels}", texels)
-        self.texels.activated.connect(lambda i: self._set(size=self.texels.itemData(i)))
-        self.noise = QComboBox()
-        for key, words in _NOISE:
-            self.noise.addItem(words, key)
-        self.noise.activated.connect(lambda i: self._set(denoiser=self.noise.itemData(i)))
-        self.noise.setToolTip(
-            "Filtered along positions, normals and islands, so that no edge is washed out; or by a trained network"
-        )
-        self.finer = button(
-            "this mesh", self._ask_finer, "link", "Bake from a finer mesh that stands in the same place"
-        )
-        self.groups = button("all of them", self._ask_groups, "link", "The material groups that may hide")
-        self._settings = QWidget()
-        self._settings.setLayout(self._grid)
-        middle = scrolled(self._settings)
-        middle.setAccessibleName("Settings of the bake")
-        middle.setFixedWidth(300)
-        self._middle_column = middle
+        self.settings = BakeSettings(session)
         self.picture = BeforeAfter("The bake before and now")
         self.picture.looked.connect(self._look)
         self.picture.resized.connect(self._draw)
@@ -183,7 +136,7 @@ class BakesPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(16)
         layout.addWidget(left)
-        layout.addWidget(middle)
+        layout.addWidget(self.settings)
         layout.addWidget(self.picture, 1)
         layout.addWidget(right)
         bakes.progressed.connect(self._say)
@@ -238,12 +191,12 @@ class BakesPage(QWidget):
 
     def _show(self) -> None:
         texture = self.current()
-        for part in (self._middle_column, self.picture, self._right, self.again):
+        for part in (self.settings, self.picture, self._right, self.again):
             part.setVisible(texture is not None)
         if texture is None or texture.bake is None:
             self.stop.hide()
             return
-        self._show_settings(texture.bake)
+        self.settings.show_bake(texture)
         self.low.set_value(texture.bake.ramp.low)
         self.high.set_value(texture.bake.ramp.high)
         self.power.set_value(texture.bake.ramp.power)
@@ -255,48 +208,6 @@ class BakesPage(QWidget):
         self._draw()
         self._draw_bars()
         self._say()
-
-    def _show_settings(self, bake: Bake) -> None:
-        key = f"{self.current().id if self.current() else ''} {bake.kind}"  # type: ignore[union-attr]
-        if key != self._shown_settings:
-            self._shown_settings = key
-            self._editors: dict[str, ValueEditor] = {}
-            for widget in (self.texels, self.noise, self.finer, self.groups):
-                widget.setParent(None)
-            clear(self._grid)
-            kind = BAKES.get(bake.kind)
-            lines: list[tuple[str, QWidget]] = []
-            for setting in settings_of(bake):
-                editor = ValueEditor(setting, lambda: self._session.state)
-                editor.edited.connect(lambda value, key=setting.key: self._set_setting(key, value))
-                editor.finished.connect(self._session.history.seal)
-                self._editors[setting.key] = editor
-                lines.append((setting.label, editor))
-            if bake.kind == _TO_REGION:
-                self._region = ValueEditor(_REGION, lambda: self._session.state, optional=True)
-                self._region.edited.connect(lambda value: self._set(region=value))
-                lines.append((_REGION.label, self._region))
-            if kind is not None and CASTERS in kind.settings:
-                lines.append(("Groups", self.groups))
-            lines.append(("Texels", self.texels))
-            if kind is None or kind.traced:
-                lines.append(("Noise", self.noise))
-            if kind is not None and kind.finer:
-                lines.append(("From", self.finer))
-            for line, (words, held) in enumerate(lines):
-                self._grid.addWidget(caption(words, held), line, 0)
-                self._grid.addWidget(held, line, 1)
-                held.show()
-            self._grid.setRowStretch(len(lines), 1)
-        for setting in settings_of(bake):
-            self._editors[setting.key].set_value(bake.settings.get(setting.key, setting.default))
-        self.texels.setCurrentIndex(self.texels.findData(bake.size))
-        self.noise.setCurrentIndex(self.noise.findData(bake.denoiser))
-        if bake.kind == _TO_REGION:
-            self._region.set_value(bake.region)
-        names = ", ".join(bake.groups) or "all of them"
-        self.groups.setText(entry(self.groups.fontMetrics().elidedText(names, Qt.TextElideMode.ElideRight, 180)))
-        self.finer.setText(entry(Path(bake.finer).name) if bake.finer else "this mesh")
 
     def _say(self) -> None:
         """What is known of the chosen bake, and how far one is that is being made."""
@@ -366,26 +277,6 @@ class BakesPage(QWidget):
             self._former[texture] = before
         self._shown.ask()
 
-    def _set(self, **changes: object) -> None:
-        texture = self.current()
-        if texture is not None:
-            if changes.get("denoiser") == "oidn" and (reason := oidn_missing()):
-                self._session.said.emit(reason, True)
-                self.noise.setCurrentIndex(self.noise.findData(texture.bake.denoiser if texture.bake else "own"))
-                return
-            words = ", ".join(changes)
-            self._session.apply(
-                f"Bake {words}", lambda s: edit.set_bake(s, texture.id, **changes), f"bake {texture.id} {words}"
-            )
-
-    def _set_setting(self, key: str, value: object) -> None:
-        texture = self.current()
-        if texture is not None and texture.bake is not None:
-            settings = {**texture.bake.settings, key: value}
-            self._session.apply(
-                f"Bake {key}", lambda s: edit.set_bake(s, texture.id, settings=settings), f"bake {texture.id} {key}"
-            )
-
     def _set_ramp(self, **changes: object) -> None:
         texture = self.current()
         if texture is not None and texture.bake is not None:
@@ -405,39 +296,6 @@ class BakesPage(QWidget):
         texture = self.current()
         if texture is not None:
             self._session.apply(f"Take out {texture.name}", lambda s: remove_texture(s, texture.id))
-
-    def _ask_finer(self) -> None:
-        menu = QMenu(self)
-        menu.addAction("This mesh", lambda: self._set(finer="", cage=""))
-        menu.addAction("A finer mesh ...", lambda: self._choose_file("finer"))
-        texture = self.current()
-        if texture is not None and texture.bake is not None and texture.bake.finer:
-            menu.addAction("A cage to look from ...", lambda: self._choose_file("cage"))
-        menu.exec(self.finer.mapToGlobal(QPoint(0, self.finer.height())))
-
-    def _ask_groups(self) -> None:
-        menu, view, texture = QMenu(self), self._session.state.mesh, self.current()
-        if view is None or texture is None or texture.bake is None:
-            return
-        held = texture.bake.groups
-        menu.addAction("All of them", lambda: self._set(groups=()))
-        for name in view.whole.mesh.group_names:
-            action = menu.addAction(entry(name))
-            assert action is not None
-            action.setCheckable(True)
-            action.setChecked(name in held)
-            others = tuple(n for n in held if n != name)
-            wanted = others if name in held else (*others, name)
-            action.triggered.connect(lambda _=False, wanted=wanted: self._set(groups=wanted))
-        menu.exec(self.groups.mapToGlobal(QPoint(0, self.groups.height())))
-
-    def _choose_file(self, key: str) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, "A finer mesh" if key == "finer" else "The mesh, swollen", "", file_filters.MESHES
-        )
-        if path:
-            self._session.trust([path])
-            self._set(**{key: path})
 
     def _offer(self) -> None:
         menu = QMenu(self)
