@@ -1,6 +1,18 @@
-"""Even Palette: recolor game assets at runtime, without repainting textures."""
+"""Even Palette: recolor game assets at runtime, without repainting textures.
+
+    import evenpalette
+
+    project = evenpalette.open("market/lantern")
+    project.variants["Ember"]["Paper tint"] = "#b03020"
+    project.deliver("out", layout="packed")
+    project.save()
+
+What a script may rely on is named in `__all__` and described in docs/reference; it is loaded when it is first asked
+for. Everything beneath `evenpalette.core` may change.
+"""
 
 import os
+from typing import TYPE_CHECKING, Any
 
 # Read when the libraries are loaded. NumPy's linear algebra is small here, while its waiting threads burn a fifth of
 # the time of a start; our own threads share out what is large. pydantic need not look for plugins in every package.
@@ -8,3 +20,47 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 __version__ = "0.7.0"
+
+if TYPE_CHECKING:
+    from evenpalette.api import (
+        API_VERSION,
+        Delivery,
+        Error,
+        Finding,
+        Parameter,
+        Project,
+        Region,
+        Step,
+        Variant,
+        Variants,
+        new,
+        open,
+    )  # fmt: skip
+
+__all__ = [
+    "API_VERSION",
+    "Delivery",
+    "Error",
+    "Finding",
+    "Parameter",
+    "Project",
+    "Region",
+    "Step",
+    "Variant",
+    "Variants",
+    "__version__",
+    "new",
+    "open",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name in __all__:
+        from evenpalette import api
+
+        return getattr(api, name)
+    raise AttributeError(f"module 'evenpalette' has no attribute '{name}'")
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

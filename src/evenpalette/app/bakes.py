@@ -26,8 +26,8 @@ from evenpalette.core.raster.raster import Raster
 
 #: Between a change and the look for what is out of date, in ms.
 _PAUSE_MS = 150
-#: What follows strokes and steps rests longer, the dearer it is: by this part of the time that the last bake took, and at
-#: most so many ms.
+#: What follows strokes and steps rests longer, the dearer it is: by this part of the time that the last bake took, and
+#: at most so many ms.
 _REST, _LONGEST_REST_MS = 0.25, 10_000
 #: A picture that is getting better is shown at most so often, in seconds.
 _SHOWN_EVERY = 0.3

@@ -6,14 +6,13 @@ nobody removes another's mark, and the one who had it notices before its next sa
 
 import contextlib
 import fcntl
-import re
 import socket
 from datetime import datetime
 from pathlib import Path
 
 from PyQt6.QtCore import QFileInfo, QLockFile
 
-_MARK = re.compile(r"\.even-palette-([0-9]{1,4})\.lock")
+from evenpalette.core.storage.held import mark_path, marks
 
 
 class FolderLock:
@@ -78,13 +77,10 @@ class FolderLock:
             self._file = None
 
     def _path(self, number: int) -> Path:
-        return self.folder / f".even-palette-{number}.lock"
+        return mark_path(self.folder, number)
 
     def _numbers(self) -> list[int]:
-        try:
-            return [int(found[1]) for path in self.folder.iterdir() if (found := _MARK.fullmatch(path.name))]
-        except OSError:
-            return []
+        return marks(self.folder)
 
 
 def _is_a_copy(path: Path, file: QLockFile) -> bool:

@@ -5,10 +5,11 @@ import argparse
 import numpy as np
 
 from evenpalette.cli.baking import raster_of
-from evenpalette.cli.projects import open_project, variant_ids
+from evenpalette.cli.projects import open_project
 from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.document.bake import GLOW, Bake
+from evenpalette.core.document.lookup import variant_ids
 from evenpalette.core.edits.bakes import texels_of
 from evenpalette.core.edits.glow_light import gather, lamps_of
 from evenpalette.core.errors import EvenPaletteError

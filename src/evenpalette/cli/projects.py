@@ -15,6 +15,7 @@ from evenpalette.core.delivery.layouts.read import read_layout_file
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
 from evenpalette.core.delivery.targets import TARGETS
+from evenpalette.core.document.lookup import sheet_named, variant_ids
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
 from evenpalette.core.errors import EvenPaletteError
@@ -132,18 +133,9 @@ def _check(options: argparse.Namespace) -> int:
     return 1 if findings else 0
 
 
-def variant_ids(state: State, names: list[str]) -> list[str]:
-    """The ids of variants by name. Raises EvenPaletteError for one that is not there."""
-    by_name = {v.name.lower(): v.id for v in state.project.variants}
-    missing = [name for name in names if name.lower() not in by_name]
-    if missing:
-        known = ", ".join(v.name for v in state.project.variants) or "none"
-        raise EvenPaletteError(f"There is no variant called '{missing[0]}'. There are: {known}.")
-    return [by_name[name.lower()] for name in names]
-
-
 def _render(options: argparse.Namespace) -> None:
-    state = _on_sheet(open_project(options.project), options.sheet)
+    state = open_project(options.project)
+    state = state.on(sheet_named(state, options.sheet).id)
     size = delivered_size(state, options.size)
     variant = None
     known = {v.name.lower() for v in state.project.variants}
@@ -152,16 +144,6 @@ def _render(options: argparse.Namespace) -> None:
     progress, bar = bar_of("rendering")
     with bar:
         write_image(_map(state, variant, options, size, progress), options.out)
-
-
-def _on_sheet(state: State, name: str) -> State:
-    """The state on a sheet by its name or number; '' is the first."""
-    wanted = name.strip().lower()
-    for number, sheet in enumerate(state.project.sheets, 1):
-        if wanted in ("", sheet.name.lower(), str(number)):
-            return state.on(sheet.id)
-    known = ", ".join(sheet.name for sheet in state.project.sheets)
-    raise EvenPaletteError(f"There is no sheet called '{name}'. There are: {known}.")
 
 
 def _map(

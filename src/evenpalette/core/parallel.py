@@ -1,15 +1,34 @@
 """Running independent pieces of work on worker threads, with progress and cancel."""
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import TypeVar
 
 T = TypeVar("T")
 #: Called with the share done, 0..1. Raising Cancelled from it stops the work.
 Progress = Callable[[float], None]
 
-WORKERS = max(1, min(os.cpu_count() or 1, 16))
+#: Threads of a piece of work that nobody gave fewer.
+_EACH_CORE = max(1, min(os.cpu_count() or 1, 16))
+_given: ContextVar[int] = ContextVar("threads", default=0)
+
+
+def threads_of_work() -> int:
+    """How many threads the work that is being done here may use."""
+    return _given.get() or _EACH_CORE
+
+
+@contextmanager
+def threads(count: int) -> Iterator[None]:
+    """Work that is begun inside uses so many threads, in this thread and in no other; 0 is one for each core."""
+    token = _given.set(count)
+    try:
+        yield
+    finally:
+        _given.reset(token)
 
 
 def no_progress(_: float) -> None:
@@ -29,7 +48,7 @@ def run_over(
     workers: threads, 0 is one for each core. The first error stops the rest and is raised here; so is Cancelled.
     """
     todo = list(pieces)
-    workers = workers or WORKERS
+    workers = workers or threads_of_work()
     if len(todo) <= 1 or workers == 1:
         for done, piece in enumerate(todo, 1):
             work(piece)

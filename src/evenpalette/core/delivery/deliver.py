@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from evenpalette.core.delivery.inputs import forms_word
 from evenpalette.core.delivery.layouts.write import planned_files, write_files
 from evenpalette.core.delivery.manifest import Former, Report, remove_left, settle
 from evenpalette.core.delivery.plan import planned
@@ -18,6 +19,8 @@ from evenpalette.core.storage.file_set import files_as_one
 
 #: The part of the time that putting files in place takes.
 _MOVING = 0.03
+#: The target whose files say for themselves what they are made from.
+IMAGES = "images"
 #: The weight of a layout's files beside that of targets.
 _LAYOUT_WEIGHT = 30.0
 
@@ -45,9 +48,16 @@ def deliver(
     try:
         with files_as_one(out) as staged:
             delivered = Delivered(Former(out))
+            before: set[Path] = set()
             for target in asked:
                 target.write(plan, delivered, staged, part_of(progress, done / whole, target.weight / whole))
                 done += target.weight
+                if target.key == IMAGES:
+                    before = set(staged.rglob("*"))
+            forms = [target.key for target in asked if target.key != IMAGES]
+            word = forms_word(plan, forms) if forms else ""
+            for path in set(staged.rglob("*")) - before:
+                delivered.former.note(path.relative_to(staged).as_posix(), word)
             write_files(
                 state, files, staged, delivered.former, workers, part_of(progress, done / whole, _LAYOUT_WEIGHT / whole)
             )

@@ -1,9 +1,13 @@
-"""What a delivered picture depends on, as one word: where it is the same, the picture is."""
+"""What a delivered file depends on, as one word: where it is the same, the file is."""
 
 import hashlib
 import json
+from collections.abc import Sequence
 
 from evenpalette import __version__
+from evenpalette.core.delivery.plan import DeliveryPlan, PlannedSheet, PlannedVariant
+from evenpalette.core.delivery.render import delivered_size
+from evenpalette.core.document.project import with_sources
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.digest import digest
 
@@ -21,9 +25,11 @@ def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
 
     project = state.project
     add(__version__)
-    add(project.sheet.model_dump_json())
+    # Where files came from decides nothing.
+    add(with_sources(project, lambda _: "").sheet.model_dump_json())
     for parameter in project.parameters:
-        add(parameter.model_dump_json())
+        # What a variant has for it counts, not what others would begin with.
+        add(parameter.model_dump_json(exclude={"default", "description", "group"}))
     values = state.values(variant_id)
     add(json.dumps({key: str(values[key]) for key in sorted(values)}))
     for part in what:
@@ -40,4 +46,23 @@ def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
     if state.mesh is not None and state.mesh.mesh.uvs is not None:
         # Which texels are in use, for padding.
         add(digest(state.mesh.mesh.uvs))
+    return made.hexdigest()
+
+
+def images_word(plan: DeliveryPlan, variant: PlannedVariant, sheet: PlannedSheet) -> str:
+    """Of the pictures of a variant on a sheet."""
+    on = plan.state.on(sheet.id)
+    return fingerprint(on, variant.id, "images", delivered_size(on, plan.longest), plan.maps)
+
+
+def forms_word(plan: DeliveryPlan, targets: Sequence[str]) -> str:
+    """Of the files of all targets but the images, which build on each other: on everything that a game is told."""
+    pictures = [images_word(plan, variant, sheet) for sheet in plan.sheets for variant in plan.variants]
+    left_out = {"delivery", "ignored", "active_sheet", "active_variant", "rasters", "mesh_file"}
+    text = with_sources(plan.state.project, lambda _: "").model_dump_json(exclude=left_out)
+    made = hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=16)
+    if plan.state.mesh is not None:
+        made.update(plan.state.mesh.whole.mesh.source_bytes)
+    folders = [variant.folder for variant in plan.variants]
+    made.update(json.dumps([__version__, pictures, folders, list(targets), plan.kit_longest]).encode())
     return made.hexdigest()

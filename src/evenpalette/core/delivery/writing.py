@@ -5,7 +5,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
 
-from evenpalette.core.parallel import WORKERS
+from evenpalette.core.parallel import threads_of_work
 from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Raster
 
@@ -18,7 +18,7 @@ class Writing:
 
     def __init__(self, workers: int = 0) -> None:
         """workers: threads, 0 is one for each core."""
-        workers = workers or WORKERS
+        workers = workers or threads_of_work()
         self._pool = ThreadPoolExecutor(workers, "writing")
         # What waits takes memory, so whoever makes more than can be written waits too; large ones wait for all others.
         self._most, self._waiting, self._bytes = workers + 2, 0, 0

@@ -87,7 +87,7 @@ class Storage:
                 try:
                     previous = self._take_stock(overwrite)
                     project = self._put_rasters(state)
-                    named = _named(project)
+                    named = named_files(project)
                     text = (json.dumps(project.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n").encode()
                     # What could not be opened again is not written.
                     parse_project(text, self.folder.name)
@@ -206,6 +206,20 @@ class Storage:
             self._seen = _digest(content)
             return state
 
+    def contents(self) -> dict[str, bytes]:
+        """The files of the saved project by their paths inside, as they lie there: its own file and all that it names.
+        Raises ProjectError."""
+        with self._reading() as inside:
+            content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
+            project = parse_project(content, self.folder.name)
+            budget = Budget(self.folder.name)
+            found = {PROJECT_FILE: content}
+            for name in sorted(named_files(project)):
+                most = limits().mesh_file_bytes if name == project.mesh_file else limits().image_file_bytes
+                found[name], _ = inside.read(name, most)
+                budget.take(len(found[name]), name)
+            return found
+
     @contextlib.contextmanager
     def _reading(self) -> Iterator[ProjectFolder]:
         try:
@@ -317,7 +331,8 @@ def _absolute(path: str, folder: Path) -> str:
         return path
 
 
-def _named(project: Project) -> set[str]:
+def named_files(project: Project) -> set[str]:
+    """The files that a project names, by their paths inside its folder."""
     return {*project.rasters.values(), *([project.mesh_file] if project.mesh_file else [])}
 
 

@@ -12,13 +12,20 @@ _MOST_BYTES = 4 << 20
 
 
 @cache
-def beginnings() -> tuple[Layout, ...]:
-    """Layouts that ship with the application, to begin with, by name."""
+def beginnings_by_file() -> dict[str, Layout]:
+    """Layouts that ship with the application, to begin with, by the names of their files; in the order of their own."""
     folder = files("evenpalette.core.delivery") / "layouts" / "beginnings"
-    found = [
-        read_layout(file.read_text("utf-8"), file.name) for file in folder.iterdir() if file.name.endswith(".json")
-    ]
-    return tuple(sorted(found, key=lambda layout: layout.name))
+    found = {
+        file.name.removesuffix(".json"): read_layout(file.read_text("utf-8"), file.name)
+        for file in folder.iterdir()
+        if file.name.endswith(".json")
+    }
+    return dict(sorted(found.items(), key=lambda item: item[1].name))
+
+
+def beginnings() -> tuple[Layout, ...]:
+    """Layouts that ship with the application, by name."""
+    return tuple(beginnings_by_file().values())
 
 
 def read_layout_file(path: Path | str) -> Layout:

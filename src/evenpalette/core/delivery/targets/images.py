@@ -4,7 +4,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from evenpalette.core.delivery.inputs import fingerprint
+from evenpalette.core.delivery.inputs import images_word
 from evenpalette.core.delivery.kit_model import KitMap
 from evenpalette.core.delivery.plan import DeliveryPlan, PlannedVariant
 from evenpalette.core.delivery.render import Map, delivered_size, groups_of, render_variants
@@ -25,7 +25,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         part = part_of(progress, number / len(plan.sheets), 1 / len(plan.sheets))
         new: list[tuple[PlannedVariant, str]] = []
         for variant in plan.variants:
-            inputs = fingerprint(state, variant.id, "images", size, plan.maps)
+            inputs = images_word(plan, variant, sheet)
             names = [str(plan.maps_folder(variant, sheet) / f"{key}.png") for key in plan.maps]
             said = _as_said(former.take(names, inputs))
             if said is None:

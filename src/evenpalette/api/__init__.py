@@ -1,0 +1,28 @@
+"""The promised Python interface: projects opened, recolored, looked at and delivered by a script.
+
+The same functions as the window and the command line use, without either. Names, signatures and meanings that stand
+here do not change but with API_VERSION. Import them from `evenpalette`.
+"""
+
+from evenpalette.api.places import Finding, Parameter, Region, Step
+from evenpalette.api.project import Delivery, Project, new, open
+from evenpalette.api.variants import Variant, Variants
+from evenpalette.core.errors import EvenPaletteError as Error
+
+#: Raised in its first number when something that was promised changes, in its second when something comes.
+API_VERSION = "1.0"
+
+__all__ = [
+    "API_VERSION",
+    "Delivery",
+    "Error",
+    "Finding",
+    "Parameter",
+    "Project",
+    "Region",
+    "Step",
+    "Variant",
+    "Variants",
+    "new",
+    "open",
+]

@@ -1,0 +1,325 @@
+"""A project, opened by a script."""
+
+import tempfile
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from threading import RLock
+from types import TracebackType
+from typing import Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.api.places import Finding, Parameter, Region, Step, Value
+from evenpalette.api.variants import Variant, Variants
+from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
+from evenpalette.core.batch.executors import executor_named
+from evenpalette.core.batch.wish import Wish
+from evenpalette.core.consent import inside
+from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.named import layout_named
+from evenpalette.core.delivery.render import delivered_size
+from evenpalette.core.document.lookup import parameter_named, sheet_named, variant_ids, variant_named
+from evenpalette.core.document.state import State
+from evenpalette.core.edits import asset as asset_edits
+from evenpalette.core.edits import roll as rolling
+from evenpalette.core.edits import variants as edit
+from evenpalette.core.edits.create import TextureFile, create_project, role_named
+from evenpalette.core.errors import EvenPaletteError, ProjectError
+from evenpalette.core.findings.findings import find_all
+from evenpalette.core.findings.kinds import FINDINGS
+from evenpalette.core.recipe.attributes import BASE_COLOR, attribute_named
+from evenpalette.core.recipe.binding import Moment
+from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.regions.checks.gaps import shares
+from evenpalette.core.storage.held import check_free
+from evenpalette.core.storage.storage import Storage, project_folder
+from evenpalette.core.variants.random_values import Chance, RollWay
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """What became of a delivery. folder: where it lies. files: all that belong to it. written: how many are new. left:
+    names of those that a former delivery wrote and this one does not. notes: what a form could not say."""
+
+    folder: Path
+    files: tuple[Path, ...]
+    written: int
+    left: tuple[str, ...]
+    notes: tuple[str, ...]
+
+
+class Project:
+    """A project: an asset with its regions, tones, recipe and variants.
+
+    Made by `evenpalette.open` and `evenpalette.new`. Changes are in memory until `save`. May be used from several
+    threads: each change is whole, and what takes long (`render`, `deliver`, `check`) works on the project as it was
+    when it was called, without keeping others waiting. Everything that goes wrong is an Error.
+    """
+
+    def __init__(self, state: State, storage: Storage | None) -> None:
+        self._held: State | None = state
+        self._storage = storage
+        self._lock = RLock()
+
+    @property
+    def _state(self) -> State:
+        state = self._held
+        if state is None:
+            raise ProjectError("This project is closed.")
+        return state
+
+    def _change(self, edit: Callable[[State], State]) -> State:
+        with self._lock:
+            self._held = edit(self._state)
+            return self._held
+
+    @property
+    def name(self) -> str:
+        """What it is called, also where it is delivered."""
+        return self._state.project.name
+
+    @name.setter
+    def name(self, name: str) -> None:
+        self._change(lambda s: asset_edits.rename_project(s, name))
+
+    @property
+    def folder(self) -> Path | None:
+        """Where it is saved, None before the first time."""
+        return self._storage.folder if self._storage is not None else None
+
+    @property
+    def variants(self) -> Variants:
+        """Its variants by name, in their order."""
+        return Variants(self)
+
+    @property
+    def parameters(self) -> dict[str, Parameter]:
+        """The parameters of its recipe by name, in their order."""
+        textures = {t.id: t.name for sheet in self._state.project.sheets for t in sheet.textures}
+        return {
+            p.name: Parameter(
+                p.id, p.name, p.type.value, p.default, p.low, p.high, p.unit,
+                tuple(textures.get(choice, choice) for choice in p.choices), p.group,
+            )
+            for p in self._state.project.parameters
+        }  # fmt: skip
+
+    @property
+    def regions(self) -> dict[str, Region]:
+        """The regions of all divisions and sheets by name; of two that have one name the first."""
+        found: dict[str, Region] = {}
+        for sheet in self._state.sheets():
+            known, first = shares(dict(sheet.coverages), sheet.used), sheet.project.sheet is sheet.project.sheets[0]
+            number = 0
+            for division in sheet.project.regions.divisions:
+                for region in division.regions:
+                    number += 1
+                    share = known.get(region.id, 0.0)
+                    made = Region(
+                        region.id, region.name, division.name, sheet.project.sheet.name, number if first else 0, share
+                    )
+                    found.setdefault(region.name, made)
+        return found
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """The steps of its recipe in order, sheet by sheet."""
+        found = []
+        for sheet in self._state.project.sheets:
+            names = {r.id: r.name for r in sheet.regions.regions}
+            for step in sheet.steps:
+                regions = tuple(names[key] for key in step.named_regions() if key in names)
+                found.append(Step(step.id, step.name, step.kind, sheet.name, step.enabled, regions))
+        return tuple(found)
+
+    def derive(self, parent: str | None, name: str, values: Mapping[str, Value] | None = None) -> Variant:
+        """Add a variant that follows another one, or the defaults (None), but for the values that are given.
+
+        Raises Error where the name is taken, or a value cannot be; the project is as it was then.
+        """
+        with self._lock:
+            state = self._state
+            if any(v.name.lower() == name.strip().lower() for v in state.project.variants):
+                raise EvenPaletteError(f"Another variant is called '{name}'.")
+            active = state.project.active_variant
+            above = variant_named(state, parent).id if parent is not None else None
+            state = edit.add_variant(state, name, above)
+            fresh = state.project.active_variant
+            for parameter, value in (values or {}).items():
+                state = edit.set_value(state, fresh, parameter_named(state, parameter).id, value)
+            self._held = edit.activate(state, active if active is not None else fresh)
+            assert fresh is not None
+            return Variant(self, fresh)
+
+    def roll(
+        self, count: int, seed: int = 1, apart: float = 0.0, parent: str | None = None, name: str = "Roll",
+        spread: float = 0.5, free: Iterable[str] | None = None, mix: bool = False,
+    ) -> list[Variant]:  # fmt: skip
+        """Add variants by chance; equal seeds give equal ones.
+
+        count: 1 to 100. apart: units of CIEDE2000 over the whole surface that each is to be away from every other, where
+        that can be. parent: derived from it. spread: how far values go, 0..1 of their ranges. free: names of the
+        parameters that may change, None is all of them. mix: take each value from one of the variants that are there.
+        """
+        with self._lock:
+            state = self._state
+            names = free if free is not None else [p.id for p in state.project.parameters]
+            chance = Chance(
+                RollWay.MIX if mix else RollWay.VARY, min(max(spread, 0.0), 1.0),
+                frozenset(parameter_named(state, one).id for one in names),
+            )  # fmt: skip
+            base = variant_named(state, parent).id if parent is not None else None
+            rolled = rolling.roll_variants(state, count, chance, seed, base=base, least=apart, name=name)
+            self._held = rolled.state
+            return [Variant(self, key) for key in rolled.variants]
+
+    def render(
+        self, variant: str | None, attribute: str = BASE_COLOR, size: int | None = None, copy: int = 0,
+        seconds: float = 0.0, sheet: str = "",
+    ) -> NDArray[np.float32]:  # fmt: skip
+        """An attribute of the surface as a game would compute it, float32 (height, width, channels).
+
+        base_color and emissive: linear, Rec. 709 primaries, not clamped. normal: unit vectors, x right, y up, z out.
+        The others: 0..1. variant: its name, None for the defaults. size: longest side in texels, None is the textures'
+        own; smaller ones are averaged as a mip chain would. copy: the number of the placed copy, for what is picked by
+        it. seconds: time, for what moves.
+        """
+        state = self._state
+        state = state.on(sheet_named(state, sheet).id)
+        key = attribute_named(attribute).key
+        steps = state.bound_steps(
+            variant_named(state, variant).id if variant is not None else None, Moment(copy, seconds)
+        )
+        how = delivered_size(state, size or 0)
+        raster = evaluate_surface(steps, state.working, (key,), size=how, float_output=True)[key]
+        return _vectors(raster.pixels) if key == "normal" else raster.pixels
+
+    def deliver(
+        self, folder: str | Path, layout: str | Path | None = None, targets: Sequence[str] | None = None,
+        variants: Sequence[str] | None = None, executor: str | None = None, size: int = 0,
+        maps: Sequence[str] = (BASE_COLOR,), clean: bool = False,
+    ) -> Delivery:  # fmt: skip
+        """Write a delivery into a folder, as `evenpalette export` does; all files take their places together.
+
+        layout: a file, or the name of a layout that ships, that is kept for all projects, or that the project has.
+        targets: forms of delivery ('images', 'kit', 'preview', 'gltf', 'usd', 'materialx'); without any those that are
+        usual, or none where there is a layout. variants: names, None is all. executor: None is here, with all threads;
+        'local:N' in so many processes; 'dask:ADDRESS' on a cluster. size: longest side, 0 is the textures' own. maps:
+        attributes of the images. clean: what a former delivery wrote and this one does not is removed.
+        """
+        state = self._state
+        files = layout_named(state, str(layout)) if layout is not None else None
+        keys = tuple(attribute_named(name).key for name in maps)
+        out = Path(folder)
+        if executor is None:
+            chosen = variant_ids(state, variants) if variants is not None else None
+            report = deliver(
+                state, out, variants=chosen, longest=size, maps=keys, targets=tuple(targets or ()), layout=files, clean=clean
+            )  # fmt: skip
+            return Delivery(
+                out, tuple(report.files), len(report.files) - report.unchanged, tuple(report.left), tuple(report.notes)
+            )
+        if clean:
+            raise EvenPaletteError("Files are cleaned away by a delivery here, without an executor.")
+        wish = Wish.of(
+            targets=tuple(targets or ()), layout=files, maps=keys, size=size,
+            variants=tuple(variants) if variants is not None else None,
+        )  # fmt: skip
+        with tempfile.TemporaryDirectory(prefix="evenpalette-script-") as place:
+            frozen = Path(place) / "project"
+            Storage(frozen).save(state)
+            running = executor_named(executor)
+            try:
+                (made,) = deliver_all([Asset(self.name, frozen, out)], wish, running)
+            finally:
+                running.close()
+        if made.status == FAILED:
+            raise EvenPaletteError(made.error)
+        paths = tuple(out / name for name in made.names)
+        return Delivery(out, paths, made.written, tuple(made.left), tuple(made.notes))
+
+    def check(self) -> list[Finding]:
+        """Everything that is wrong or doubtful, as the window says it, but for what somebody chose to leave."""
+        state = self._state
+        return [
+            Finding(f.code, FINDINGS[f.code].weight.name.lower(), f.station, f.text, f.region, f.place)
+            for f in find_all(state, may_read=inside(self.folder))
+        ]
+
+    def save(self, folder: str | Path | None = None) -> Path:
+        """Save it, where it was opened or into another folder, whole or not at all; returns the folder.
+
+        Raises Error where a window has the project open, or another program saved it meanwhile.
+        """
+        with self._lock:
+            state = self._state
+            if folder is not None and (self._storage is None or Path(folder) != self._storage.folder):
+                place = project_folder(folder)
+                if (place / "project.json").exists():
+                    raise ProjectError(f"{place} holds a project already. Save into another folder, or open that one.")
+                storage = Storage(place)
+            elif self._storage is not None:
+                storage = self._storage
+                check_free(storage.folder)
+            else:
+                raise ProjectError("This project has no folder yet: name one.")
+            storage.save(state)
+            self._storage = storage
+            return storage.folder
+
+    def close(self) -> None:
+        """Let its memory go; what was not saved is lost."""
+        with self._lock:
+            self._held = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def __repr__(self) -> str:
+        return f"<Project {self.name!r}>" if self._held is not None else "<Project, closed>"
+
+
+def open(path: str | Path) -> Project:
+    """Open a project by its folder, or its project.json. Raises Error that says what is wrong with it."""
+    storage = Storage(project_folder(path))
+    return Project(storage.open(), storage)
+
+
+def new(
+    folder: str | Path, mesh: str | Path, textures: Mapping[str | Path, str | None] | None = None, regions: str = "",
+    fit: bool = False, tile: str = "", layout: str | Path | None = None,
+) -> Project:  # fmt: skip
+    """Make a project of a mesh and save it into a folder that has nothing in it.
+
+    textures: files with what each holds, in the window's words in lower case with '-' for spaces ('painted-color',
+    'normal', 'id-map' ...), None to have it guessed; those of a GLB or glTF come along by themselves. regions:
+    'material', 'shell', 'island', 'vertex-color', 'id:FILE', 'channels:FILE' or ''. fit: make a tone of the painted
+    color. tile: the UV tile to work on. layout: by which packed textures are taken apart. Raises Error.
+    """
+    place = Path(folder)
+    if place.exists() and (not place.is_dir() or any(place.iterdir())):
+        raise ProjectError(f"{place} is there already and not an empty folder. Name another one.")
+    brought = [
+        TextureFile(Path(path), role_named(role) if role is not None else None)
+        for path, role in (textures or {}).items()
+    ]
+    files = layout_named(None, str(layout)) if layout is not None else None
+    state = create_project(Path(mesh), brought, regions, fit=fit, name=place.name[:80], tile=tile, layout=files)
+    storage = Storage(place)
+    storage.save(state)
+    return Project(state, storage)
+
+
+def _vectors(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Unit vectors of slopes; of vectors, those again."""
+    if pixels.shape[2] == 3:
+        return pixels
+    made = np.concatenate([pixels, np.ones_like(pixels[..., :1])], 2)
+    return np.ascontiguousarray(made / np.linalg.norm(made, axis=2, keepdims=True), np.float32)

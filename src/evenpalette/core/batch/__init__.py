@@ -1,0 +1,1 @@
+"""Many projects delivered at once: cut into jobs that are data, run here, in processes or on other machines."""

@@ -1,0 +1,127 @@
+"""In processes of this machine, one thread each. A project's parts go to the process that has it open, while that has
+nothing else to do; a process that dies is replaced and its job given to another."""
+
+import contextlib
+import subprocess
+import sys
+import threading
+from collections import deque
+from concurrent.futures import Future
+
+from evenpalette.core.batch.executor import RETRIES, Executor, ExecutorKind
+from evenpalette.core.batch.frames import made_from, read_frame, write_frame
+from evenpalette.core.batch.parts import Made
+from evenpalette.core.batch.work import Job
+from evenpalette.core.errors import EvenPaletteError
+
+_MOST = 256
+
+
+class Local:
+    """So many processes, each with a thread here that hands it jobs."""
+
+    def __init__(self, count: int) -> None:
+        self.width = count
+        self.notes: list[str] = []
+        self._wanted: deque[tuple[Job, Future[Made], int]] = deque()
+        self._there = threading.Condition()
+        self._closed = False
+        self._processes: dict[int, subprocess.Popen[bytes]] = {}
+        self._threads = [threading.Thread(target=self._serve, args=(n,), daemon=True) for n in range(count)]
+        for thread in self._threads:
+            thread.start()
+
+    def submit(self, job: Job) -> "Future[Made]":
+        """Begin a job."""
+        future: Future[Made] = Future()
+        with self._there:
+            self._wanted.append((job, future, 0))
+            self._there.notify()
+        return future
+
+    def close(self) -> None:
+        """Let everything go."""
+        with self._there:
+            self._closed = True
+            self._there.notify_all()
+        for process in list(self._processes.values()):
+            process.kill()
+        for thread in self._threads:
+            thread.join()
+
+    def processes(self) -> list[int]:
+        """The numbers of the processes that run."""
+        return [process.pid for process in self._processes.values() if process.poll() is None]
+
+    def _serve(self, number: int) -> None:
+        last = ""
+        while (taken := self._next(last)) is not None:
+            job, future, tries = taken
+            if not tries and not future.set_running_or_notify_cancel():
+                continue
+            try:
+                made = self._ask(number, job)
+            except EvenPaletteError as error:
+                future.set_exception(error)
+            except (OSError, ValueError, EOFError) as error:
+                self._end(number)
+                last = ""
+                if self._closed or tries + 1 >= RETRIES:
+                    future.set_exception(
+                        EvenPaletteError(f"The process that made it died {tries + 1} times ({type(error).__name__}).")
+                    )
+                else:
+                    with self._there:
+                        self._wanted.appendleft((job, future, tries + 1))
+                        self._there.notify()
+            else:
+                last = job.project
+                made.where = f"process {number + 1}"
+                future.set_result(made)
+        self._end(number)
+
+    def _next(self, last: str) -> tuple[Job, "Future[Made]", int] | None:
+        """The next job, of the project that is open there if there is one. None when all is done."""
+        with self._there:
+            while not self._wanted and not self._closed:
+                self._there.wait()
+            if self._closed:
+                for _, future, _ in self._wanted:
+                    future.cancel()
+                self._wanted.clear()
+                return None
+            place = next((i for i, (job, _, _) in enumerate(self._wanted) if job.project == last), 0)
+            taken = self._wanted[place]
+            del self._wanted[place]
+            return taken
+
+    def _ask(self, number: int, job: Job) -> Made:
+        process = self._processes.get(number)
+        if process is None or process.poll() is not None:
+            process = self._processes[number] = subprocess.Popen(
+                [sys.executable, "-m", "evenpalette.core.batch.process"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+            )
+        assert process.stdin is not None
+        assert process.stdout is not None
+        write_frame(process.stdin, {"job": vars(job)}, {})
+        return made_from(*read_frame(process.stdout))
+
+    def _end(self, number: int) -> None:
+        process = self._processes.pop(number, None)
+        if process is not None:
+            process.kill()
+            process.wait()
+            for stream in (process.stdin, process.stdout):
+                if stream is not None:
+                    with contextlib.suppress(OSError):
+                        stream.close()
+
+
+def _begin(rest: str) -> Executor:
+    count = int(rest) if rest.isascii() and rest.isdigit() else 0
+    if not 1 <= count <= _MOST:
+        raise EvenPaletteError(f"local:N is a number of processes from 1 to {_MOST}, not '{rest[:40]}'.")
+    return Local(count)
+
+
+EXECUTOR = ExecutorKind("local", 10, "local:N", _begin)

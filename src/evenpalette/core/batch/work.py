@@ -1,0 +1,72 @@
+"""What a worker does, wherever it is: takes a packed project and a part as data, gives bytes back."""
+
+import tempfile
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+from evenpalette import __version__
+from evenpalette.core.batch.parts import Made, Part, make
+from evenpalette.core.batch.wish import Wish
+from evenpalette.core.document.state import State
+from evenpalette.core.parallel import threads
+from evenpalette.core.storage.pack import unpack_project
+from evenpalette.core.storage.storage import Storage
+
+#: Projects that a worker keeps open: the parts of one mostly come one after the other.
+_KEPT = 2
+
+
+@dataclass(frozen=True)
+class Job:
+    """project: the name of a packed project's content. path: where its blob lies on this machine, for workers that are
+    here too. wish, part: data. threads: that may be used."""
+
+    project: str
+    path: str
+    wish: dict[str, Any]
+    part: dict[str, Any]
+    threads: int = 1
+
+    def blob(self) -> bytes:
+        """The packed project."""
+        return Path(self.path).read_bytes()
+
+
+class _Opened:
+    """The projects that are open in this process, by the names of their contents."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[str, State] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: str, blob: bytes) -> State:
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        with tempfile.TemporaryDirectory(prefix="evenpalette-job-") as place:
+            unpack_project(blob, Path(place) / "project")
+            state = Storage(Path(place) / "project").open()
+        with self._lock:
+            self._held[key] = state
+            while len(self._held) > _KEPT:
+                self._held.popitem(last=False)
+        return state
+
+
+_opened = _Opened()
+
+
+def work(project: str, blob: bytes, wish: Mapping[str, Any], part: Mapping[str, Any], count: int = 1) -> Made:
+    """Make a part of a packed project with so many threads. What goes wrong with the project is an EvenPaletteError."""
+    with threads(count):
+        return make(_opened.get(project, blob), Wish.from_data(wish), Part(**part))
+
+
+def version() -> str:
+    """Of the package that this worker has."""
+    return __version__
