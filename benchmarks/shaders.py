@@ -39,7 +39,7 @@ def run() -> None:
     from evenpalette.core.edits import recipe
     from evenpalette.core.storage.demo_files import copy_demo, demo_names
     from evenpalette.core.storage.storage import Storage
-    from evenpalette.gpu.camera import OrbitCamera
+    from evenpalette.core.mesh.camera import OrbitCamera
     from evenpalette.gpu.look import Look
     from evenpalette.gpu.scene import SceneRenderer
 

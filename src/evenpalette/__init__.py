@@ -12,6 +12,7 @@ for. Everything beneath `evenpalette.core` may change.
 """
 
 import os
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 # Read when the libraries are loaded. NumPy's linear algebra is small here, while its waiting threads burn a fifth of
@@ -34,7 +35,7 @@ if TYPE_CHECKING:
         Variant,
         Variants,
         new,
-        open,
+        open,  # noqa: A004 - a name of its own
     )  # fmt: skip
 
 __all__ = [
@@ -56,9 +57,7 @@ __all__ = [
 
 def __getattr__(name: str) -> Any:
     if name in __all__:
-        from evenpalette import api
-
-        return getattr(api, name)
+        return getattr(import_module("evenpalette.api"), name)
     raise AttributeError(f"module 'evenpalette' has no attribute '{name}'")
 
 

@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF
 
 from evenpalette.app.views.frame import Frame
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 
 
 def random_frames(count: int) -> list[Frame]:

@@ -16,7 +16,7 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage, parse_project
-from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 from tests.helpers.glsl import apart

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from evenpalette.core.document.state import State
-from evenpalette.gpu.camera import PlaneView
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
 from tests.helpers.glsl import apart
@@ -74,7 +74,7 @@ def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
     from evenpalette.core.edits.asset_file import take_asset
     from evenpalette.core.edits.recipe import set_base
     from evenpalette.core.mesh.asset_file import parse_asset
-    from evenpalette.gpu.camera import OrbitCamera
+    from evenpalette.core.mesh.camera import OrbitCamera
     from tests.helpers.gltf import Writer, png
 
     made = Writer()

@@ -15,7 +15,7 @@ from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
 from evenpalette.core.values import ValueType
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
 

@@ -21,7 +21,7 @@ from evenpalette.core.pcg import pcg
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
-from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.crowd import by_place, by_share, copies
 from evenpalette.player.copies import BY_PLACE, Laid
 from evenpalette.player.main import make_application

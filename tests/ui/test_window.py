@@ -23,7 +23,7 @@ from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.storage import Storage
-from evenpalette.gpu.camera import PlaneView
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.gpu.look import Show
 from tests.helpers.hand import Hand, only_autosave
 

@@ -5,7 +5,7 @@ here do not change but with API_VERSION. Import them from `evenpalette`.
 """
 
 from evenpalette.api.places import Finding, Parameter, Region, Step
-from evenpalette.api.project import Delivery, Project, new, open
+from evenpalette.api.project import Delivery, Project, new, open  # noqa: A004 - a name of its own
 from evenpalette.api.variants import Variant, Variants
 from evenpalette.core.errors import EvenPaletteError as Error
 

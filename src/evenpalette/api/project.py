@@ -159,8 +159,8 @@ class Project:
     ) -> list[Variant]:  # fmt: skip
         """Add variants by chance; equal seeds give equal ones.
 
-        count: 1 to 100. apart: units of CIEDE2000 over the whole surface that each is to be away from every other, where
-        that can be. parent: derived from it. spread: how far values go, 0..1 of their ranges. free: names of the
+        count: 1 to 100. apart: units of CIEDE2000 over the whole surface that each is to be away from every other,
+        where that can be. parent: derived from it. spread: how far values go, 0..1 of their ranges. free: names of the
         parameters that may change, None is all of them. mix: take each value from one of the variants that are there.
         """
         with self._lock:

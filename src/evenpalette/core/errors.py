@@ -37,6 +37,10 @@ class LayoutError(EvenPaletteError):
     """A layout is not as layouts are, or asks for what the project has not."""
 
 
+class CollectionError(EvenPaletteError):
+    """A collection cannot be read or written, or has not what is asked for."""
+
+
 class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 

@@ -2,7 +2,7 @@
 
 import moderngl
 
-from evenpalette.gpu.camera import PlaneView
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look

@@ -5,10 +5,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.document.project import OpacityUse
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import CUT, EMISSIVE, OPACITY
-from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look

@@ -4,8 +4,8 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport, begin
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.shader_files import shader_file, tell, tell_bytes

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.document.state import State
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.samplers import by_sampler
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.flat import Flat

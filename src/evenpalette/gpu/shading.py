@@ -11,6 +11,7 @@ from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
 from evenpalette.core.light.environment import environment
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -19,7 +20,6 @@ from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import live_shader, made_attributes, written_values
 from evenpalette.core.recipe.shader_text import ShaderText
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look, Show

@@ -7,7 +7,7 @@ from typing import Protocol
 import moderngl
 
 from evenpalette.core.document.state import State
-from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look, Show
 
 

@@ -4,7 +4,7 @@ import cv2
 import moderngl
 import numpy as np
 
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.form import Form
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.shading import Shading

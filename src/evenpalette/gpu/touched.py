@@ -8,10 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.core.raster.box import Box, joined
 from evenpalette.core.raster.reading import derived, resize_plane
 from evenpalette.core.recipe.binding import ANYTHING, BoundStep, Change, change_of
-from evenpalette.gpu.camera import PlaneView
 from evenpalette.gpu.drawing import Viewport
 from evenpalette.gpu.surface import SurfaceBuffer
 

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from evenpalette.core.delivery.kit_files import KitFiles
 from evenpalette.core.errors import KitError
 from evenpalette.core.light.lamps import SET_UPS
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.mesh.far import clustered
-from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.crowd import FORMAT, NAMES, Copies, CrowdBuffer
 from evenpalette.gpu.mip_levels import free
 from evenpalette.gpu.shader_files import CORNER, shader_file, tell

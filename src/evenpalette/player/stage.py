@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from evenpalette.core.delivery.kit_files import KitFiles
 from evenpalette.core.errors import KitError
-from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.player.copies import Laid
 from evenpalette.player.scene import KitScene, Moment, PlayLight
 

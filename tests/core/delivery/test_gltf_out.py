@@ -20,7 +20,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
-from evenpalette.gpu.camera import OrbitCamera
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 

@@ -31,10 +31,10 @@ from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.stages import StationLook
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
-from evenpalette.gpu.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF
 
-from evenpalette.gpu.camera import OrbitCamera, PlaneView
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 
 
 @dataclass(frozen=True)

@@ -63,8 +63,9 @@ class PartReport:
 
 @dataclass
 class AssetReport:
-    """What became of a project. status: made, unchanged or failed. names: of all files, inside its folder. written: files that are new. error: why it failed.
-    notes: what a form could not say. findings: as `check` has them, with their weight."""
+    """What became of a project. status: made, unchanged or failed. names: of all files, inside its folder. written:
+    files that are new. error: why it failed. notes: what a form could not say. findings: as `check` has them, with
+    their weight."""
 
     name: str
     project: str

@@ -16,9 +16,10 @@ from evenpalette.core.recipe.recipe import TONE, Recipe, Step
 from evenpalette.core.regions.region_set import RegionSet
 from evenpalette.core.stored import Stored
 from evenpalette.core.tones.settings import StoredRamp, ToneSettings
+from evenpalette.core.values import Value
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 6
+VERSION = 7
 FORMAT = "even-palette-project"
 
 
@@ -168,6 +169,17 @@ class Sheet(Stored):
     factors: dict[Annotated[str, AfterValidator(_attribute)], tuple[Annotated[float, Field(ge=0, le=65504)], ...]] = {}
 
 
+class Follow(Stored):
+    """That a value follows a shared one of a collection. parameter, variant: ids, of what follows; no variant is the
+    default. path: the collection's file. shared: the id of the value there. taken: as it was when it was taken last."""
+
+    parameter: str = Field(max_length=80)
+    variant: str | None = Field(None, max_length=80)
+    path: str = Field(max_length=4096)
+    shared: str = Field(max_length=80)
+    taken: Value
+
+
 class Project(Stored):
     """The whole document as JSON. Sheets have textures, divisions, tone and steps; parameters and variants span them.
 
@@ -183,6 +195,8 @@ class Project(Stored):
     parameters: tuple[Parameter, ...] = ()
     variants: tuple[Variant, ...] = ()
     active_variant: str | None = None
+    #: Values that follow shared ones, each parameter of a variant once.
+    follows: tuple[Follow, ...] = Field((), max_length=10_000)
     delivery: DeliverySettings = DeliverySettings()
     #: Keys of findings that the artist chose to leave as they are.
     ignored: tuple[Annotated[str, Field(max_length=300)], ...] = Field((), max_length=2000)
@@ -262,4 +276,5 @@ def with_sources(project: Project, change: Callable[[str], str]) -> Project:
     mesh = project.mesh
     if mesh is not None and mesh.source_path:
         mesh = mesh.model_copy(update={"source_path": change(mesh.source_path)})
-    return project.model_copy(update={"sheets": sheets, "mesh": mesh})
+    follows = tuple(follow.model_copy(update={"path": change(follow.path)}) for follow in project.follows)
+    return project.model_copy(update={"sheets": sheets, "mesh": mesh, "follows": follows})

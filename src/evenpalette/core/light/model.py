@@ -44,15 +44,16 @@ const float EP_BANDS = {BANDS}.0, EP_ROWS = {ROWS}.0;
 
 @dataclass(frozen=True)
 class Finish:
-    """How a surface takes light, as `EpFinish` of the text. base: linear RGB (..., 3); all else 0..1, one number."""
+    """How a surface takes light, as `EpFinish` of the text. base: linear RGB (..., 3); all else 0..1, one number or one
+    for each place (...)."""
 
     base: Vectors
-    metallic: float = 0.0
-    roughness: float = 0.5
-    occlusion: float = 1.0
-    coat: float = 0.0
-    coat_roughness: float = 0.05
-    anisotropy: float = 0.0
+    metallic: float | Vectors = 0.0
+    roughness: float | Vectors = 0.5
+    occlusion: float | Vectors = 1.0
+    coat: float | Vectors = 0.0
+    coat_roughness: float | Vectors = 0.05
+    anisotropy: float | Vectors = 0.0
 
 
 def _dot(a: Vectors, b: Vectors) -> Vectors:
@@ -72,17 +73,21 @@ def _sky(light: Light, direction: Vectors) -> Vectors:
     return np.asarray(below + (above - below) * (0.5 + 0.5 * direction[..., 1]))
 
 
-def _mirrored_sky(light: Light, mirrored: Vectors, n: Vectors, roughness: float) -> Vectors:
-    return _sky(light, _unit(mirrored + (n - mirrored) * roughness * roughness))
+def _mirrored_sky(light: Light, mirrored: Vectors, n: Vectors, roughness: Vectors) -> Vectors:
+    return _sky(light, _unit(mirrored + (n - mirrored) * (roughness * roughness)[..., None]))
 
 
-def _lobe(nl: Vectors, nv: Vectors, nh: Vectors, roughness: float) -> Vectors:
+def _rough(value: float | Vectors) -> Vectors:
+    return np.clip(np.asarray(value, np.float64), LEAST_ROUGHNESS, 1.0)
+
+
+def _lobe(nl: Vectors, nv: Vectors, nh: Vectors, roughness: Vectors) -> Vectors:
     a2 = roughness**4
     d = a2 / (np.pi * (nh * nh * (a2 - 1) + 1) ** 2)
     return np.asarray(d * 0.5 / (nl * np.sqrt(nv * nv * (1 - a2) + a2) + nv * np.sqrt(nl * nl * (1 - a2) + a2)))
 
 
-def _split_sum(nv: Vectors, roughness: float) -> tuple[Vectors, Vectors]:
+def _split_sum(nv: Vectors, roughness: Vectors) -> tuple[Vectors, Vectors]:
     r = [roughness * by + plain for by, plain in zip(*_FIT, strict=True)]
     a = np.minimum(r[0] * r[0], np.exp2(_FALL * nv)) * r[0] + r[1]
     return np.asarray(_ENDS[0] * a + r[2]), np.asarray(_ENDS[1] * a + r[3])
@@ -95,22 +100,24 @@ def lit(surface: Finish, n: Vectors, along: Vectors | None, to_eye: Vectors, lig
     vector across n; None for none.
     """
     s = surface
-    nv, roughness = np.clip(_dot(n, to_eye), 1e-3, 1), min(max(s.roughness, LEAST_ROUGHNESS), 1.0)
-    f0, inside = DIELECTRIC + (s.base - DIELECTRIC) * s.metallic, s.base * (1 - s.metallic)
+    nv, roughness = np.clip(_dot(n, to_eye), 1e-3, 1), _rough(s.roughness)
+    metallic, occlusion, coat = (np.asarray(v, np.float64)[..., None] for v in (s.metallic, s.occlusion, s.coat))
+    anisotropy = np.asarray(s.anisotropy, np.float64)
+    f0, inside = DIELECTRIC + (s.base - DIELECTRIC) * metallic, s.base * (1 - metallic)
     mirrored = plain = _mirrored(n, to_eye)
     across = np.cross(n, along) if along is not None else None
     if along is not None:
         bent = _unit(np.cross(along, np.cross(to_eye, along)))
-        mirrored = _mirrored(_unit(n + (bent - n) * s.anisotropy * (1 - 0.5 * roughness)), to_eye)
+        mirrored = _mirrored(_unit(n + (bent - n) * (anisotropy * (1 - 0.5 * roughness))[..., None]), to_eye)
     scale, bias = _split_sum(nv, roughness)
     once = f0 * scale[..., None] + bias[..., None]
     whole = 1 / np.maximum(scale + bias, 1e-3) - 1
     shine = np.minimum(once * (1 + f0 * whole[..., None]), 1)
     c = _sky(light, n)[..., None] * inside * (1 - shine)
-    c = s.occlusion * (c + _mirrored_sky(light, mirrored, n, roughness)[..., None] * shine)
-    coat_rough = min(max(s.coat_roughness, LEAST_ROUGHNESS), 1.0)
-    over = (s.coat * (DIELECTRIC + (1 - DIELECTRIC) * (1 - nv) ** 5))[..., None]
-    c = c * (1 - over) + over * s.occlusion * _mirrored_sky(light, plain, n, coat_rough)[..., None]
+    c = occlusion * (c + _mirrored_sky(light, mirrored, n, roughness)[..., None] * shine)
+    coat_rough = _rough(s.coat_roughness)
+    over = coat * (DIELECTRIC + (1 - DIELECTRIC) * (1 - nv) ** 5)[..., None]
+    c = c * (1 - over) + over * occlusion * _mirrored_sky(light, plain, n, coat_rough)[..., None]
     for *toward, strength in light.lamps:
         lamp = np.asarray(toward)
         nl = _dot(n, lamp)
@@ -122,7 +129,7 @@ def lit(surface: Finish, n: Vectors, along: Vectors | None, to_eye: Vectors, lig
             bright = _lobe(shining, nv, nh, roughness)
         else:
             wide = roughness * roughness
-            long = wide + (1 - wide) * s.anisotropy * s.anisotropy
+            long = wide + (1 - wide) * anisotropy * anisotropy
             m = (_dot(along, h) / long) ** 2 + (_dot(across, h) / wide) ** 2 + nh * nh
             shade = shining * np.sqrt((long * _dot(along, to_eye)) ** 2 + (wide * _dot(across, to_eye)) ** 2 + nv**2)
             hide = nv * np.sqrt((long * _dot(along, lamp)) ** 2 + (wide * _dot(across, lamp)) ** 2 + shining**2)

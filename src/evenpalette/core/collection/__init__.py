@@ -1,0 +1,1 @@
+"""Projects that belong together: which they are, values that they share, and variants that go with each other."""
