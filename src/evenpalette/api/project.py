@@ -32,9 +32,11 @@ from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.recipe.attributes import BASE_COLOR, attribute_named
 from evenpalette.core.recipe.binding import Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.storage.held import check_free
 from evenpalette.core.storage.storage import Storage, project_folder
+from evenpalette.core.variants.portrait import Sitting
 from evenpalette.core.variants.random_values import Chance, RollWay
 
 
@@ -196,6 +198,15 @@ class Project:
         raster = evaluate_surface(steps, state.working, (key,), size=how, float_output=True)[key]
         return _vectors(raster.pixels) if key == "normal" else raster.pixels
 
+    def picture(
+        self, variant: str | None, size: int = 256, yaw: float | None = None, pitch: float | None = None
+    ) -> NDArray[np.uint8]:
+        """The asset in soft light, uint8 RGBA (size, size, 4), sRGB, alpha not multiplied in. variant: its name, None
+        for the defaults. yaw, pitch: degrees that it is looked at from, None as the window begins."""
+        state = self._state
+        key = variant_named(state, variant).id if variant is not None else None
+        return Sitting(state, size, yaw, pitch).picture(state.values(key))
+
     def deliver(
         self, folder: str | Path, layout: str | Path | None = None, targets: Sequence[str] | None = None,
         variants: Sequence[str] | None = None, executor: str | None = None, size: int = 0,
@@ -288,6 +299,7 @@ class Project:
 
 def open(path: str | Path) -> Project:
     """Open a project by its folder, or its project.json. Raises Error that says what is wrong with it."""
+    take_own()
     storage = Storage(project_folder(path))
     return Project(storage.open(), storage)
 
@@ -306,6 +318,7 @@ def new(
     place = Path(folder)
     if place.exists() and (not place.is_dir() or any(place.iterdir())):
         raise ProjectError(f"{place} is there already and not an empty folder. Name another one.")
+    take_own()
     brought = [
         TextureFile(Path(path), role_named(role) if role is not None else None)
         for path, role in (textures or {}).items()

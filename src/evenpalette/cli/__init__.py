@@ -19,13 +19,17 @@ from evenpalette.core.errors import EvenPaletteError
 #: The verbs by the file that they are in.
 _FILES = {
     "window": ("demo",),
-    "projects": ("check", "render", "export", "new", "cost"),
+    "checks": ("check", "check-step"),
+    "projects": ("render", "export", "new", "cost", "roll"),
+    "batch": ("deliver", "watch"),
     "baking": ("bake",),
     "images": ("pick", "split", "merge", "unmix", "gray"),
     "kits": ("preview", "play"),
     "desktop": ("install-desktop",),
     "palettes": ("reduce", "restore", "sampling", "ramp"),
 }
+#: Those that read projects.
+_OWN_KINDS = ("check", *_FILES["projects"], *_FILES["batch"], "bake")
 VERBS = tuple(verb for verbs in _FILES.values() for verb in verbs)
 
 
@@ -38,6 +42,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _open_window(words)
     options = _parser(words[0]).parse_args(words)
     try:
+        if words[0] in _OWN_KINDS:
+            _take_own_kinds()
         code = options.run(options)
         return int(code or 0)
     except EvenPaletteError as error:
@@ -50,6 +56,20 @@ def main(arguments: list[str] | None = None) -> int:
         return 0
     except MemoryError:
         return refuse("there is not enough memory for this. Use a smaller size")
+
+
+def _take_own_kinds() -> None:
+    """Steps and operations of the user's own, where there are any."""
+    from evenpalette.cli.saying import note
+    from evenpalette.core.recipe.own_kinds import own_folder, take_own
+
+    if not own_folder().is_dir():
+        return
+    for file in take_own():
+        if not file.is_trusted:
+            note(f"{file.path.name} is not run: nobody trusted it as it is now. See evenpalette check-step --help")
+        elif file.broken is not None:
+            note(f"{file.broken}; it is left out")
 
 
 class _Parser(argparse.ArgumentParser):

@@ -1,13 +1,12 @@
-"""The verbs of projects: check, render, export, new, cost."""
+"""The verbs of projects: render, export, new, cost, roll."""
 
 import argparse
 import json
 import sys
 from pathlib import Path
 
-from evenpalette.cli.arguments import Verb, count, jobs, seconds, size
+from evenpalette.cli.arguments import Verb, count, distance, jobs, seconds, size, whole
 from evenpalette.cli.saying import bar_of, note
-from evenpalette.core.consent import inside
 from evenpalette.core.delivery.cost import cheaper_from, costs
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.difference import against_former
@@ -19,7 +18,6 @@ from evenpalette.core.document.lookup import sheet_named, variant_ids
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.findings.findings import find_all
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Raster
@@ -29,9 +27,6 @@ from evenpalette.core.storage.storage import Storage, project_folder
 
 
 def add_verbs(verb: Verb) -> None:
-    check = verb("check", _check, "list the findings of a project")
-    check.add_argument("project", type=Path)
-    check.add_argument("--json", action="store_true")
     render = verb("render", _render, "write one map of a variant")
     render.add_argument("project", type=Path)
     render.add_argument("--variant", required=True, help="name of a variant, or 'default'")
@@ -51,7 +46,10 @@ def add_verbs(verb: Verb) -> None:
     export.add_argument("--size", type=size, default=0, help="longest side in texels; the sources' own if left out")
     export.add_argument("--kit-size", type=size, default=0, help="longest side of the kit's textures")
     export.add_argument(
-        "--maps", type=_maps, default=(BASE_COLOR,), help=f"attributes with commas between: {', '.join(ATTRIBUTES)}"
+        "--maps",
+        type=maps_named,
+        default=(BASE_COLOR,),
+        help=f"attributes with commas between: {', '.join(ATTRIBUTES)}",
     )
     export.add_argument(
         "--target",
@@ -74,6 +72,15 @@ def add_verbs(verb: Verb) -> None:
     cost.add_argument("project", type=Path)
     cost.add_argument("--variants", type=count, default=0, help="for so many; those that there are if left out")
     cost.add_argument("--json", action="store_true")
+    roll = verb("roll", _roll, "add variants by chance that can be told apart")
+    roll.add_argument("project", type=Path)
+    roll.add_argument("--count", type=whole(1, 100, "a number of variants"), required=True)
+    roll.add_argument("--seed", type=count, default=1, help="equal ones give equal variants")
+    roll.add_argument("--apart", type=distance, default=0.0, help="at least so far from every other one, in CIEDE2000")
+    roll.add_argument(
+        "--from", dest="parent", metavar="VARIANT", help="derive from this one; from the defaults if left out"
+    )
+    roll.add_argument("--json", action="store_true", help="print names and values, and change nothing")
     new = verb("new", _new, "make a project of a mesh and textures")
     new.add_argument(
         "project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it"
@@ -94,7 +101,8 @@ def add_verbs(verb: Verb) -> None:
     new.add_argument("--fit", action="store_true", help="fit a tone to the painted texture")
 
 
-def _maps(text: str) -> tuple[str, ...]:
+def maps_named(text: str) -> tuple[str, ...]:
+    """Attributes with commas between."""
     try:
         keys = [attribute_named(name).key for name in text.split(",") if name.strip()]
     except EvenPaletteError as error:
@@ -117,20 +125,6 @@ def _texture(text: str) -> TextureFile:
 def open_project(path: Path) -> State:
     """The project of a folder. Raises EvenPaletteError."""
     return Storage(project_folder(path)).open()
-
-
-def _check(options: argparse.Namespace) -> int:
-    findings = find_all(open_project(options.project), may_read=inside(project_folder(options.project)))
-    if options.json:
-        rows = [
-            {"code": f.code, "station": f.station, "text": f.text, "region": f.region, "place": f.place}
-            for f in findings
-        ]
-        print(json.dumps({"findings": rows}, indent=2))
-    else:
-        for finding in findings:
-            print(f"{finding.station}: {finding.text}")
-    return 1 if findings else 0
 
 
 def _render(options: argparse.Namespace) -> None:
@@ -208,6 +202,21 @@ def _cost(options: argparse.Namespace) -> None:
             f"{cost.reads} reads a pixel, {cost.materials} materials, {cost.draws} draw calls ({cost.how})"
         )
     print(f"The kit takes less memory than painted textures from {max(1, cheaper_from(found))} variants on.")
+
+
+def _roll(options: argparse.Namespace) -> None:
+    from evenpalette.api import open as open_by_script
+
+    progress, bar = bar_of("rolling")
+    with bar, open_by_script(options.project) as project:
+        rolled = project.roll(options.count, options.seed, options.apart, options.parent)
+        progress(1.0)
+        if options.json:
+            print(json.dumps({variant.name: variant.own for variant in rolled}, indent=2, ensure_ascii=False))
+            return
+        project.save()
+        for variant in rolled:
+            print(f"{variant.name}: {', '.join(f'{key} {value}' for key, value in variant.own.items())}")
 
 
 def _new(options: argparse.Namespace) -> None:

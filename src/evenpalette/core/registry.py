@@ -4,13 +4,14 @@ A folder of ours is read when it is first imported; a folder that is not ours ca
 adds a file; no other file lists them.
 """
 
+import hashlib
+import linecache
 import pkgutil
 import sys
 import traceback
 from collections.abc import Iterable
 from dataclasses import dataclass
 from importlib import import_module
-from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Protocol, TypeVar, cast
@@ -56,10 +57,34 @@ class Registry(dict[str, K]):
         super().__init__()
         self._name = name
         self._files: dict[str, str] = {}
+        #: Of kinds that are not ours, by key: a hash of the file that defines it.
+        self.words: dict[str, str] = {}
         for found in pkgutil.iter_modules(paths):
             if found.name[0] != "_":
                 self._enter(import_module(f"{package}.{found.name}"), f"{found.name}.py")
         self._sort()
+
+    def take_source(self, path: Path, content: bytes) -> Broken | None:
+        """Take the kind of a file that is not ours, of exactly this content; says why it defines none. Asks nobody: it
+        runs with the rights of whoever calls this."""
+        try:
+            self._enter(_loaded(path, content), str(path))
+            self._sort()
+        except RegistryError as error:
+            return Broken(path, 0, str(error))
+        except (Exception, SystemExit) as error:
+            return Broken(path, _line_of(error, path), f"{type(error).__name__}: {error}")
+        self.words[self._key_of(path)] = hashlib.sha256(content).hexdigest()
+        return None
+
+    def _key_of(self, path: Path) -> str:
+        return next(key for key, file in self._files.items() if file == str(path))
+
+    def drop_file(self, path: Path) -> None:
+        """Leave out again what was taken of a file."""
+        for key in [key for key, file in self._files.items() if file == str(path)]:
+            del self[key], self._files[key]
+            self.words.pop(key, None)
 
     def take(self, folder: Path) -> list[Broken]:
         """Take every kind of a folder that is not ours besides those that are there; what is broken is left out.
@@ -71,18 +96,18 @@ class Registry(dict[str, K]):
             if path.name[0] == "_":
                 continue
             try:
-                self._enter(_loaded(path), str(path))
-            except RegistryError as error:
-                broken.append(Broken(path, 0, str(error)))
-            except (Exception, SystemExit) as error:
-                broken.append(Broken(path, _line_of(error, path), f"{type(error).__name__}: {error}"))
-        self._sort()
+                content = path.read_bytes()
+            except OSError as error:
+                broken.append(Broken(path, 0, f"it cannot be read: {error.strerror}"))
+                continue
+            if (wrong := self.take_source(path, content)) is not None:
+                broken.append(wrong)
         return broken
 
     def drop(self, folder: Path) -> None:
         """Leave out again what was taken of a folder."""
-        for key in [key for key, file in self._files.items() if Path(file).parent == folder]:
-            del self[key], self._files[key]
+        for file in [file for file in self._files.values() if Path(file).parent == folder]:
+            self.drop_file(Path(file))
 
     def _enter(self, module: ModuleType, file: str) -> None:
         kind = getattr(module, self._name, None)
@@ -98,17 +123,19 @@ class Registry(dict[str, K]):
         self.update(kinds)
 
 
-def _loaded(path: Path) -> ModuleType:
-    """Run a file as a module of its own; it is not entered among those that can be imported by name."""
-    spec = spec_from_file_location(f"evenpalette_own.{path.stem}", path)
-    if spec is None or spec.loader is None:
-        raise RegistryError(f"{path.name} cannot be read as Python")
-    module = module_from_spec(spec)
-    sys.modules[spec.name] = module  # dataclasses look their module up there
+def _loaded(path: Path, content: bytes) -> ModuleType:
+    """Run a file's content as a module of its own; it is not entered among those that can be imported by name."""
+    module = ModuleType(f"evenpalette_own.{path.stem}")
+    module.__file__ = str(path)
+    # What looks a module up, as dataclasses and kernels do, finds it; what a traceback shows is what was run.
+    sys.modules[module.__name__] = module
+    linecache.cache[str(path)] = (
+        len(content), None, content.decode("utf-8", "replace").splitlines(keepends=True), str(path)
+    )  # fmt: skip
     try:
-        spec.loader.exec_module(module)
+        exec(compile(content, str(path), "exec"), module.__dict__)
     except BaseException:
-        del sys.modules[spec.name]
+        del sys.modules[module.__name__]
         raise
     return module
 

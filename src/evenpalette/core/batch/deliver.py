@@ -42,11 +42,13 @@ MADE, UNCHANGED, FAILED = "made", "unchanged", "failed"
 
 @dataclass(frozen=True)
 class Asset:
-    """A project to deliver. name: for people. folder: where it is saved. out: where its files go."""
+    """A project to deliver. name: for people. folder: where it is saved. out: where its files go. error: why it is not
+    to be opened, '' where it is."""
 
     name: str
     folder: Path
     out: Path
+    error: str = ""
 
 
 @dataclass
@@ -225,6 +227,8 @@ class _Delivery:
     def begin(self, blob: Path) -> list[Part]:
         """What is to be made first; nothing where all is as it was."""
         self._began = time.perf_counter()
+        if self._asset.error:
+            raise EvenPaletteError(self._asset.error)
         self.key, content = pack_project(self._asset.folder)
         if not self._again and self._is_unchanged():
             return []

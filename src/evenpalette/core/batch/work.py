@@ -4,6 +4,7 @@ import tempfile
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -13,6 +14,7 @@ from evenpalette.core.batch.parts import Made, Part, make
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.document.state import State
 from evenpalette.core.parallel import threads
+from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.storage.pack import unpack_project
 from evenpalette.core.storage.storage import Storage
 
@@ -63,8 +65,15 @@ _opened = _Opened()
 
 def work(project: str, blob: bytes, wish: Mapping[str, Any], part: Mapping[str, Any], count: int = 1) -> Made:
     """Make a part of a packed project with so many threads. What goes wrong with the project is an EvenPaletteError."""
+    _own_kinds()
     with threads(count):
         return make(_opened.get(project, blob), Wish.from_data(wish), Part(**part))
+
+
+@cache
+def _own_kinds() -> None:
+    """What is installed here besides ours, once for the process."""
+    take_own()
 
 
 def version() -> str:

@@ -10,6 +10,7 @@ from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.document.project import with_sources
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.digest import digest
+from evenpalette.core.recipe.steps import KINDS
 
 
 def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
@@ -27,6 +28,9 @@ def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
     add(__version__)
     # Where files came from decides nothing.
     add(with_sources(project, lambda _: "").sheet.model_dump_json())
+    for step in project.sheet.steps:
+        # Of a kind that is not ours the code may change while our version does not.
+        add(KINDS.words.get(step.kind, ""))
     for parameter in project.parameters:
         # What a variant has for it counts, not what others would begin with.
         add(parameter.model_dump_json(exclude={"default", "description", "group"}))
