@@ -25,33 +25,41 @@ __version__ = "0.7.0"
 if TYPE_CHECKING:
     from evenpalette.api import (
         API_VERSION,
+        Collection,
         Delivery,
         Error,
         Finding,
         Parameter,
         Project,
         Region,
+        SharedEffect,
         Step,
         Variant,
         Variants,
         new,
+        new_collection,
         open,  # noqa: A004 - a name of its own
+        open_collection,
     )  # fmt: skip
 
 __all__ = [
     "API_VERSION",
+    "Collection",
     "Delivery",
     "Error",
     "Finding",
     "Parameter",
     "Project",
     "Region",
+    "SharedEffect",
     "Step",
     "Variant",
     "Variants",
     "__version__",
     "new",
+    "new_collection",
     "open",
+    "open_collection",
 ]
 
 

@@ -4,6 +4,7 @@ The same functions as the window and the command line use, without either. Names
 here do not change but with API_VERSION. Import them from `evenpalette`.
 """
 
+from evenpalette.api.collection import Collection, SharedEffect, new_collection, open_collection
 from evenpalette.api.places import Finding, Parameter, Region, Step
 from evenpalette.api.project import Delivery, Project, new, open  # noqa: A004 - a name of its own
 from evenpalette.api.variants import Variant, Variants
@@ -14,15 +15,19 @@ API_VERSION = "1.0"
 
 __all__ = [
     "API_VERSION",
+    "Collection",
     "Delivery",
     "Error",
     "Finding",
     "Parameter",
     "Project",
     "Region",
+    "SharedEffect",
     "Step",
     "Variant",
     "Variants",
     "new",
+    "new_collection",
     "open",
+    "open_collection",
 ]

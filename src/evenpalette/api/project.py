@@ -16,6 +16,8 @@ from evenpalette.api.variants import Variant, Variants
 from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
+from evenpalette.core.collection import shared as shared_edits
+from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.consent import inside
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.layouts.named import layout_named
@@ -154,6 +156,34 @@ class Project:
             self._held = edit.activate(state, active if active is not None else fresh)
             assert fresh is not None
             return Variant(self, fresh)
+
+    def follow(self, parameter: str, collection: str | Path, shared: str, variant: str | None = None) -> None:
+        """Let a parameter, in a variant or as its default (None), have a shared value of a collection's file, and
+        follow it. What the project has is in the project: it opens and is delivered without the collection."""
+        path = Path(collection)
+        held = CollectionFile(path).read().shared_value(shared)
+
+        def edit_it(state: State) -> State:
+            key = variant_named(state, variant).id if variant is not None else None
+            return shared_edits.follow(state, parameter_named(state, parameter).id, key, path, held)
+
+        self._change(edit_it)
+
+    def part(self, parameter: str, variant: str | None = None) -> None:
+        """Let a value follow nothing any more; it stays as it is."""
+
+        def edit_it(state: State) -> State:
+            key = variant_named(state, variant).id if variant is not None else None
+            return shared_edits.part(state, parameter_named(state, parameter).id, key)
+
+        self._change(edit_it)
+
+    def take_shared(self) -> int:
+        """Take what shared values have become since; returns how many changed. What was set otherwise here stays."""
+        state = self._state
+        changes = [change for change in shared_edits.changes_of(state, lambda _: True) if change.changes]
+        self._change(lambda s: shared_edits.take(s, changes))
+        return len(changes)
 
     def roll(
         self, count: int, seed: int = 1, apart: float = 0.0, parent: str | None = None, name: str = "Roll",

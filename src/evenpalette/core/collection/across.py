@@ -6,7 +6,7 @@ from pathlib import Path
 
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import CollectedProject, Collection, SharedValue, free_id
-from evenpalette.core.collection.shared import SharedChange, change_of, take
+from evenpalette.core.collection.shared import SharedChange, change_of, is_same_file, take
 from evenpalette.core.document.project import Project
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import CollectionError, EvenPaletteError
@@ -69,7 +69,7 @@ def followers(state: State, path: Path, shared_id: str = "") -> list[tuple[str, 
     return [
         (f.parameter, f.variant)
         for f in state.project.follows
-        if Path(f.path) == path.absolute() and shared_id in ("", f.shared)
+        if is_same_file(f.path, path) and shared_id in ("", f.shared)
     ]
 
 
@@ -78,26 +78,24 @@ def effects_of(
     progress: Progress = no_progress,
 ) -> list[Effect]:  # fmt: skip
     """What the values of a collection, as it is given, would change in each project. open_state: gives a project that
-    is open already; else each is read."""
+    is open already; else what its file says is read."""
     found = []
     for number, project in enumerate(collection.projects):
         progress(number / len(collection.projects))
         try:
             folder = file.folder_of(project)
-            state = open_state(project) if open_state is not None else Storage(folder).open()
-            found.append(
-                Effect(
-                    project, state.project.name, tuple(_changes(state, file.path, collection)), held=holder_of(folder)
-                )
-            )
+            state = open_state(project) if open_state is not None else State(Storage(folder).open_description())
+            changes = tuple(changes_in(state, file.path, collection))
+            found.append(Effect(project, state.project.name, changes, held=holder_of(folder)))
         except EvenPaletteError as error:
             found.append(Effect(project, project.id, problem=str(error)))
     return found
 
 
-def _changes(state: State, path: Path, collection: Collection) -> Iterable[SharedChange]:
+def changes_in(state: State, path: Path, collection: Collection) -> Iterable[SharedChange]:
+    """What would become of the values of a project that follow this collection."""
     for one in state.project.follows:
-        if Path(one.path) == path.absolute() and (change := change_of(state, one, collection)) is not None:
+        if is_same_file(one.path, path) and (change := change_of(state, one, collection)) is not None:
             yield change
 
 
@@ -123,11 +121,13 @@ def values_with(
 
 @dataclass(frozen=True)
 class Taken:
-    """What became of a change in one project. count: values that were changed. problem: why it was not taken."""
+    """What became of a change in one project. count: values that were changed. own: those that are set otherwise there,
+    and stay. problem: why it was not taken."""
 
     project: CollectedProject
     name: str
     count: int
+    own: int = 0
     problem: str = ""
 
 
@@ -140,12 +140,14 @@ def take_everywhere(file: CollectionFile, collection: Collection, progress: Prog
         try:
             folder = file.folder_of(project)
             storage = Storage(folder)
-            state = storage.open()
-            changes = [c for c in _changes(state, file.path, collection) if c.changes]
+            state = State(storage.open_description())
+            every = list(changes_in(state, file.path, collection))
+            changes = [change for change in every if change.changes]
             if changes:
                 check_free(folder)
-                storage.save(take(state, changes))
-            found.append(Taken(project, state.project.name, len(changes)))
+                storage.save_description(take(state, changes).project)
+            own = sum(change.is_own for change in every)
+            found.append(Taken(project, state.project.name, len(changes), own))
         except EvenPaletteError as error:
-            found.append(Taken(project, project.id, 0, str(error)))
+            found.append(Taken(project, project.id, 0, problem=str(error)))
     return found

@@ -34,6 +34,18 @@ class SharedChange:
         return not self.problem and not self.is_own and self.before != self.after
 
 
+def _whole(path: Path | str) -> Path:
+    try:
+        return Path(path).resolve()
+    except (OSError, RuntimeError):
+        return Path(path).absolute()
+
+
+def is_same_file(one: Path | str, two: Path | str) -> bool:
+    """Whether two paths lead to one file."""
+    return _whole(one) == _whole(two)
+
+
 def value_now(state: State, follow: Follow) -> Value | None:
     """What the parameter has where it follows: its own value in the variant, or its default; None where it is gone, or
     follows the variant's parent again."""
@@ -56,7 +68,7 @@ def follow(state: State, parameter: str, variant: str | None, path: Path, shared
         raise CollectionError(f"{held.name} is a {held.type.value}; {shared.name} is a {shared.type}.")
     state = set_value(state, variant, parameter, shared.value)
     kept = [f for f in state.project.follows if (f.parameter, f.variant) != (parameter, variant)]
-    made = Follow(parameter=parameter, variant=variant, path=str(path.absolute()), shared=shared.id, taken=shared.value)
+    made = Follow(parameter=parameter, variant=variant, path=str(_whole(path)), shared=shared.id, taken=shared.value)
     return state.with_project(follows=(*kept, made))
 
 

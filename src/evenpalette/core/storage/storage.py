@@ -206,6 +206,35 @@ class Storage:
             self._seen = _digest(content)
             return state
 
+    def open_description(self) -> Project:
+        """What the project's file says, without pictures and mesh: for looking at many. Raises ProjectError."""
+        with self._reading() as inside:
+            content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
+            project = parse_project(content, self.folder.name)
+            self._seen = _digest(content)
+            return with_sources(project, lambda path: _absolute(path, self.folder))
+
+    def save_description(self, project: Project) -> None:
+        """Write the project's file alone, which names the same pictures and mesh as the one that was opened. Raises
+        ProjectError, as `save`."""
+        try:
+            with self._inside.entered() as inside:
+                content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
+                if _digest(content) != self._seen:
+                    raise ProjectChanged(f"{self.folder.name} was saved by another program since it was opened here.")
+                moved = with_sources(project, lambda path: _relative(path, self.folder))
+                text = (json.dumps(moved.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n").encode()
+                if named_files(parse_project(text, self.folder.name)) != named_files(
+                    parse_project(content, self.folder.name)
+                ):
+                    raise ProjectError(
+                        f"{self.folder.name}: a description names other pictures than those that lie there."
+                    )
+                inside.write(PROJECT_FILE, text)
+                self._seen = _digest(text)
+        except OSError as error:
+            raise ProjectError(f"The project could not be saved to {self.folder}: {reason(error)}.") from error
+
     def contents(self) -> dict[str, bytes]:
         """The files of the saved project by their paths inside, as they lie there: its own file and all that it names.
         Raises ProjectError."""
