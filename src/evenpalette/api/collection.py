@@ -35,7 +35,7 @@ class SharedEffect:
 class Collection:
     """A collection: projects by id, shared values by name, sets of variants.
 
-    Made by `evenpalette.open_collection` and `evenpalette.new_collection`. Each change is written at once, whole or not at
+    Made by `evenpalette.open_collection` and `evenpalette.new_collection`. A change is written at once, whole or not at
     all; one that somebody else made meanwhile is never lost: Error says so. Used from one thread.
     """
 

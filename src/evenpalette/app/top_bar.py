@@ -94,6 +94,8 @@ class TopBar(QWidget):
         demo = _submenu(menu, "Demo projects")
         for name in demo_names():
             demo.addAction(name.replace("-", " ").title(), lambda n=name: self._project.open_demo(n))
+        for name in ("Collection ...", "New collection ..."):
+            menu.addAction(self._actions[name])
         menu.addSeparator()
         for name in ("Save", "Save as ...", "Rename project ...", "Show folder"):
             menu.addAction(self._actions[name])

@@ -30,6 +30,7 @@ from evenpalette.app.variant_offer import VariantOffer
 from evenpalette.app.verbs import Verb, make_actions
 from evenpalette.app.views import TwinViews
 from evenpalette.app.walk import Walk, WalkLine
+from evenpalette.core.collection import ENDING
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.readers import mesh_endings
 from evenpalette.core.raster.image_read import IMAGE_ENDINGS
@@ -40,6 +41,7 @@ from evenpalette.gpu.look import Look
 #: draws, and takes that one's OpenGL context away.
 if TYPE_CHECKING:
     from evenpalette.app.guide import Guide
+    from evenpalette.app.overview import Overview
 
 _ALIVE: set["MainWindow"] = set()
 
@@ -66,6 +68,7 @@ class MainWindow(QMainWindow):
         self._benches: dict[str, QWidget] = {}
         self._sheet: SideBySide | None = None
         self._guide: Guide | None = None
+        self._overview: Overview | None = None
         self._after_painting = timer(self, 0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
@@ -104,6 +107,7 @@ class MainWindow(QMainWindow):
         self._split.setStretchFactor(0, 1)
         self._split.setSizes([482, 244])
         middle, whole = QWidget(), QWidget()
+        self._middle = middle
         _line(QHBoxLayout(middle), (self.ledger, 0), (self._split, 1))
         _line(QVBoxLayout(whole), (self.top, 0), (middle, 1), (self.probe, 0))
         self.setCentralWidget(whole)
@@ -120,6 +124,8 @@ class MainWindow(QMainWindow):
             Verb("Project", "Watch source files ...", "", p.watch_sources),
             Verb("Project", "File limits ...", "", p.ask_limits),
             Verb("Project", "Bring in files ...", "", self.ask_files),
+            Verb("Project", "Collection ...", "Ctrl+Shift+O", self.ask_collection),
+            Verb("Project", "New collection ...", "", self.ask_new_collection),
             Verb("Project", "Quit", "Ctrl+Q", self.close),
             Verb("Edit", "Undo", "Ctrl+Z", s.undo),
             Verb("Edit", "Redo", "Ctrl+Shift+Z", s.redo),
@@ -270,8 +276,38 @@ class MainWindow(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]  # type: ignore[union-attr]
         self.take_files(paths)
 
+    def ask_collection(self) -> None:
+        """Ask for a collection and show all of its assets."""
+        path, _ = QFileDialog.getOpenFileName(self, "Open a collection", "", f"Collections (*{ENDING})")
+        if path:
+            self.show_collection(Path(path))
+
+    def ask_new_collection(self) -> None:
+        """Ask where a collection is to begin."""
+        path, _ = QFileDialog.getSaveFileName(self, "New collection", f"market{ENDING}", f"Collections (*{ENDING})")
+        if path:
+            self.overview.make_file(Path(path if path.endswith(ENDING) else path + ENDING))
+
+    def show_collection(self, path: Path) -> None:
+        """Show all assets of a collection."""
+        self.overview.open_file(path)
+
+    @property
+    def overview(self) -> "Overview":
+        """All assets of a collection over the window; made when it is first asked for."""
+        if self._overview is None:
+            from evenpalette.app.overview import Overview  # not for the first picture
+
+            assert self._middle is not None
+            self._overview = Overview(self.session, self._middle, self.project.open_path)
+        return self._overview
+
     def take_files(self, paths: list[Path]) -> None:
         """Bring in dropped files: one project is opened, meshes and images are brought in, others are refused."""
+        collections = [p for p in paths if p.name.endswith(ENDING)]
+        if collections:
+            self.show_collection(collections[0])
+            return
         projects = [p for p in paths if (p / PROJECT_FILE).is_file() or p.name == PROJECT_FILE]
         if projects:
             self.project.open_path(projects[0])

@@ -82,11 +82,13 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _open_window(words: list[str]) -> int:
-    from evenpalette.cli.window import is_project, is_readable, open_window
+    from evenpalette.cli.window import is_project, is_readable, is_shown_as_collection, open_window
 
     paths = [Path(word) for word in words]
     if len(paths) == 1 and is_project(paths[0]):
         return open_window(paths[0])
+    if len(paths) == 1 and is_shown_as_collection(paths[0]):
+        return open_window(files=paths)
     for path in paths:
         if not is_readable(path):
             return refuse(

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
+from evenpalette.core.collection import ENDING
 from evenpalette.core.storage.storage import PROJECT_FILE, project_folder
 
 
@@ -29,6 +30,14 @@ def is_readable(path: Path) -> bool:
 
     try:
         return path.suffix.lower() in (*mesh_endings(), *IMAGE_ENDINGS) and path.is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def is_shown_as_collection(path: Path) -> bool:
+    """Whether it is a collection, by its name, and there."""
+    try:
+        return path.name.endswith(ENDING) and path.is_file()
     except (OSError, ValueError):
         return False
 

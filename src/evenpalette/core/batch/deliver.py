@@ -13,7 +13,7 @@ import json
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
@@ -361,7 +361,12 @@ class _Delivery:
         for path in (*report.files, out / MANIFEST_FILE):
             found = path.lstat()
             files[path.relative_to(out).as_posix()] = [found.st_size, found.st_mtime_ns]
-        record = {"word": self._wish.word(self.key), "files": files, "findings": self.report.findings}
+        record = {
+            "word": self._wish.word(self.key),
+            "project": self.key,
+            "files": files,
+            "findings": self.report.findings,
+        }
         write_atomically(out / RECORD_FILE, json.dumps(record).encode())
 
     def end(self) -> None:
@@ -391,8 +396,10 @@ def _read_record(out: Path) -> dict[str, Any]:
     return {}
 
 
-def worst_of(reports: Sequence[AssetReport]) -> Iterator[AssetReport]:
-    """Those that failed, or of which a finding is an error."""
-    for report in reports:
-        if report.status == FAILED or any(f.get("weight") == "wrong" for f in report.findings):
-            yield report
+def is_delivered(project: Path, out: Path) -> bool | None:
+    """Whether the delivery in a folder is of a project as it is saved now; None where there is none of a batch. Raises
+    ProjectError."""
+    record = _read_record(out)
+    if "project" not in record:
+        return None
+    return record["project"] == pack_project(project)[0]

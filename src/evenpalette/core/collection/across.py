@@ -131,14 +131,19 @@ class Taken:
     problem: str = ""
 
 
-def take_everywhere(file: CollectionFile, collection: Collection, progress: Progress = no_progress) -> list[Taken]:
+def take_everywhere(
+    file: CollectionFile, collection: Collection, progress: Progress = no_progress, besides: Path | None = None
+) -> list[Taken]:
     """Take what the values of a collection have become in all projects that follow them, and save those; one that a
-    window holds, or that cannot be saved, is left and said. Taking the former values again undoes it."""
+    window holds, or that cannot be saved, is left and said. besides: a folder whose project is looked after elsewhere.
+    Taking the former values again undoes it."""
     found = []
     for number, project in enumerate(collection.projects):
         progress(number / len(collection.projects))
         try:
             folder = file.folder_of(project)
+            if besides is not None and folder.resolve() == besides:
+                continue
             storage = Storage(folder)
             state = State(storage.open_description())
             every = list(changes_in(state, file.path, collection))

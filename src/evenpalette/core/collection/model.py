@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, ValidationError, model_validator
 
+from evenpalette.core.collection import ENDING
 from evenpalette.core.color.hexcode import format_hex, parse_hex
 from evenpalette.core.errors import CollectionError, EvenPaletteError
 from evenpalette.core.files import identifier
@@ -20,7 +21,6 @@ from evenpalette.core.values import Value
 
 FORMAT: Literal["even-palette-collection"] = "even-palette-collection"
 VERSION: Literal[1] = 1
-ENDING = ".collection.json"
 #: More are refused before anything is looked at.
 MOST_PROJECTS, MOST_SHARED, MOST_SETS = 10_000, 1_000, 1_000
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,79}")

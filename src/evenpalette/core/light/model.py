@@ -57,11 +57,11 @@ class Finish:
 
 
 def _dot(a: Vectors, b: Vectors) -> Vectors:
-    return np.asarray((a * b).sum(-1))
+    return np.asarray(np.einsum("...i,...i->...", a, b))
 
 
 def _unit(a: Vectors) -> Vectors:
-    return np.asarray(a / np.maximum(np.linalg.norm(a, axis=-1, keepdims=True), 1e-12))
+    return np.asarray(a / np.maximum(np.sqrt(_dot(a, a)), 1e-12)[..., None])
 
 
 def _mirrored(n: Vectors, to_eye: Vectors) -> Vectors:

@@ -35,6 +35,8 @@ from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.app.widgets.placement_field import placement_words
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
+from evenpalette.core.collection.shared import follow_of, part
+from evenpalette.core.document.project import Follow
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits import variants as edit
@@ -88,6 +90,10 @@ class ValueTable(QAbstractTableModel):
         variant = edit.find_variant(self.session.state, self.columns()[index.column()])
         return variant is None or self.parameter(index.row()).id in variant.values
 
+    def follow(self, index: QModelIndex) -> Follow | None:
+        """The shared value that a cell follows."""
+        return follow_of(self.session.state, self.parameter(index.row()).id, self.columns()[index.column()])
+
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         return super().flags(index) | Qt.ItemFlag.ItemIsEditable
 
@@ -102,6 +108,9 @@ class ValueTable(QAbstractTableModel):
             return value_text(value, parameter.unit)
         if role == Qt.ItemDataRole.ToolTipRole:
             own = "its own value" if self.is_own(index) else "follows its parent"
+            shared = self.follow(index)
+            if shared is not None:
+                own += f", which follows {shared.shared} of {Path(shared.path).name}"
             return plain(f"{self.parameter(index.row()).name}: {own}")
         return None
 
@@ -161,7 +170,9 @@ class ValueDelegate(QStyledItemDelegate):
             painter.setBrush(QColor(str(value)))
             painter.drawRect(swatch)
             left += 27
-        painter.setFont(theme.font(theme.TEXT, strong=own))
+        font = theme.font(theme.TEXT, strong=own)
+        font.setItalic(self._model.follow(index) is not None)
+        painter.setFont(font)
         painter.setPen(QColor(theme.INK if own else theme.MUTED))
         text = QRectF(left, box.top(), box.right() - left - 4, box.height())
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, str(index.data()))
@@ -320,7 +331,8 @@ class VariantsBench(QWidget):
         self._model.beginResetModel()
         self._model.endResetModel()
         variants = self._session.state.project.variants
-        self._facts.setText(f"{len(variants)} variants.  Strong: its own value; Del drops it")
+        shared = ".  Leaning: follows a shared one" if self._session.state.project.follows else ""
+        self._facts.setText(f"{len(variants)} variants.  Strong: its own value; Del drops it{shared}")
         self._show_parent()
 
     def _show_parent(self) -> None:
@@ -388,7 +400,13 @@ class VariantsBench(QWidget):
             menu = QMenu(self)
             menu.addAction("Edit", lambda: self._edit_cell(index))
             menu.addActions(self.table.actions())
+            if self._model.follow(index) is not None:
+                menu.addAction("Let it follow no shared value", lambda: self._part(index))
             menu.exec(self.table.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+
+    def _part(self, index: QModelIndex) -> None:
+        parameter, variant = self._model.parameter(index.row()).id, self._model.columns()[index.column()]
+        self._session.apply("Follow no shared value", lambda s: part(s, parameter, variant))
 
     def _reset_cell(self) -> None:
         index = self.table.currentIndex()
