@@ -1,8 +1,9 @@
-"""Write the JSON Schemas of the project file, of a kit's description and of layouts into docs/."""
+"""Write the JSON Schemas of the project file, of collections, of a kit's description and of layouts into docs/."""
 
 import json
 from pathlib import Path
 
+from evenpalette.core.collection.model import Collection
 from evenpalette.core.delivery import kit_model
 from evenpalette.core.document.layout_model import layout_schema
 from evenpalette.core.document.project import Project
@@ -19,3 +20,4 @@ if __name__ == "__main__":
     (docs / "project.schema.json").write_text(schema_text())
     (docs / "parameters.schema.json").write_text(kit_model.schema_text())
     (docs / "layout.schema.json").write_text(layout_schema())
+    (docs / "collection.schema.json").write_text(json.dumps(schema_of(Collection), indent=2) + "\n")

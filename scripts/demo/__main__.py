@@ -7,7 +7,7 @@ from pathlib import Path
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.storage.storage import Storage
 
-from . import lantern, pennant, sign, tin
+from . import lantern, market, pennant, sign, tin
 
 DEFAULT = Path(__file__).parents[2] / "src" / "evenpalette" / "core" / "storage" / "demo"
 
@@ -27,6 +27,7 @@ def main() -> None:
         print(f"{name}: mean CIEDE2000 {report.mean:.2f}, 95th percentile {report.p95:.2f}" if report else name)
         for finding in find_all(state):
             print(f"  {finding.station}: {finding.text}")
+    market.build(folder)
 
 
 if __name__ == "__main__":

@@ -12,11 +12,11 @@ from evenpalette.core.document.project import VERSION, Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, set_mesh
 from evenpalette.core.edits.recipe import add_step, bind_input, set_base
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.storage.storage import Storage, parse_project
-from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 from tests.helpers.glsl import apart

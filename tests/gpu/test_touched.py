@@ -10,12 +10,12 @@ import pytest
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.parameters import update_parameter
 from evenpalette.core.edits.recipe import bind_input
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
 from evenpalette.core.values import ValueType
-from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.gpu.look import Look, Show
 from evenpalette.gpu.scene import SceneRenderer
 

@@ -17,11 +17,11 @@ from evenpalette.cli import main
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_files import read_kit
 from evenpalette.core.edits.variants import set_value
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.pcg import pcg
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
-from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.crowd import by_place, by_share, copies
 from evenpalette.player.copies import BY_PLACE, Laid
 from evenpalette.player.main import make_application

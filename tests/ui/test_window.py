@@ -19,11 +19,11 @@ from evenpalette.app.stations.tones.bench import TonesBench
 from evenpalette.app.widgets.color_field import ColorEditor, ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits.asset import replace_texture
+from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.storage import Storage
-from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.gpu.look import Show
 from tests.helpers.hand import Hand, only_autosave
 

@@ -73,6 +73,7 @@ def run(
     window.show()
     shot = os.environ.get("EVENPALETTE_SCREENSHOT")
     preparing = None if shot else Preparing(window.session)
+    window.project.take_own_steps()
     if demo:
         window.project.open_demo(into=into)
     elif project is not None:

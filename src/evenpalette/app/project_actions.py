@@ -8,16 +8,19 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from evenpalette.app.dialogs import RecoveryDialog
+from evenpalette.app.facets import EVERYTHING
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.questions import ListQuestion, Role, ask
 from evenpalette.app.session import Session
 from evenpalette.app.settings import limits_factor, remember, set_limits_factor, station_of
 from evenpalette.app.tasks import Task
+from evenpalette.core.consent import own_folder
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import rename_project
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import safe_name
 from evenpalette.core.limits import MOST
+from evenpalette.core.names import listed
 from evenpalette.core.storage import autosave
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.file_set import finish_left_behind
@@ -180,6 +183,50 @@ class ProjectActions(QObject):
         )  # fmt: skip
         if question.exec():
             self._session.trust(strange)
+        question.deleteLater()
+
+    def take_own_steps(self) -> None:
+        """Take steps of the user's own that are trusted, and say what is left out."""
+        if not own_folder().is_dir():
+            return
+        from evenpalette.core.recipe.own_kinds import take_own  # most have none
+
+        files = take_own()
+        broken = [str(file.broken) for file in files if file.broken is not None]
+        new = [file.path.name for file in files if not file.is_trusted and file.broken is None]
+        if broken:
+            self._session.said.emit(f"A step of your own is left out: {broken[0]}", True)
+        elif new:
+            self._session.said.emit(
+                f"{listed(new)} in your folder of steps is not run before you trust it: Project menu, Steps of your own.", False
+            )  # fmt: skip
+
+    def own_steps(self) -> None:
+        """Show the steps of the user's own, and ask whether those that are new may be run."""
+        from evenpalette.core.recipe.own_kinds import SENTENCE, take_own, trust
+
+        files = take_own()
+        new = [file for file in files if not file.is_trusted and file.broken is None]
+        if not new:
+            words = (
+                f"{len(files)} files of {own_folder()} are in use." if files else f"There are none in {own_folder()}."
+            )
+            broken = [str(file.broken) for file in files if file.broken is not None]
+            self._session.said.emit(f"{words} {' '.join(broken[:2])}".strip(), bool(broken))
+            return
+        question = ListQuestion(
+            self._window, "Steps of your own", f"Run these {len(new)} files from now on? {SENTENCE}",
+            [str(file.path) for file in new], "Trust and run them",
+        )  # fmt: skip
+        if question.exec():
+            try:
+                for file in new:
+                    trust(file.path)
+            except EvenPaletteError as error:
+                self._session.said.emit(str(error), True)
+            else:
+                self.take_own_steps()
+                self._session.changed.emit(EVERYTHING)
         question.deleteLater()
 
     def ask_limits(self) -> None:

@@ -102,7 +102,7 @@ class TopBar(QWidget):
         self._actions["Show folder"].setEnabled(self._session.path is not None)
         menu.addSeparator()
         settings = _submenu(menu, "Settings")
-        for name in ("Watch source files ...", "File limits ..."):
+        for name in ("Watch source files ...", "File limits ...", "Steps of your own ..."):
             settings.addAction(self._actions[name])
         for name in (
             "History ...",

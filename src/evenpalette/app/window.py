@@ -123,6 +123,7 @@ class MainWindow(QMainWindow):
             Verb("Project", "Show folder", "", p.show_folder),
             Verb("Project", "Watch source files ...", "", p.watch_sources),
             Verb("Project", "File limits ...", "", p.ask_limits),
+            Verb("Project", "Steps of your own ...", "", p.own_steps),
             Verb("Project", "Bring in files ...", "", self.ask_files),
             Verb("Project", "Collection ...", "Ctrl+Shift+O", self.ask_collection),
             Verb("Project", "New collection ...", "", self.ask_new_collection),

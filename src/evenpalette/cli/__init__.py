@@ -61,10 +61,12 @@ def main(arguments: list[str] | None = None) -> int:
 def _take_own_kinds() -> None:
     """Steps and operations of the user's own, where there are any."""
     from evenpalette.cli.saying import note
-    from evenpalette.core.recipe.own_kinds import own_folder, take_own
+    from evenpalette.core.consent import own_folder
 
     if not own_folder().is_dir():
         return
+    from evenpalette.core.recipe.own_kinds import take_own
+
     for file in take_own():
         if not file.is_trusted:
             note(f"{file.path.name} is not run: nobody trusted it as it is now. See evenpalette check-step --help")

@@ -1,7 +1,11 @@
-"""Which files that a project names may be read: those that lie in it; others only where the artist said so."""
+"""Which files that a project names may be read: those that lie in it; others only where the artist said so. And where
+programs of the user's own lie, which are run only where somebody said so."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
+
+import platformdirs
 
 #: Whether a file, by its path, may be read.
 MayRead = Callable[[str], bool]
@@ -22,3 +26,9 @@ def inside(folder: Path | None) -> MayRead:
             return False
 
     return may
+
+
+def own_folder() -> Path:
+    """Where steps of the user's own lie: in the user's data folder, or where EVENPALETTE_STEPS says."""
+    said = os.environ.get("EVENPALETTE_STEPS")
+    return Path(said) if said else platformdirs.user_data_path("evenpalette") / "steps"

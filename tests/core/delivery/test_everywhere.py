@@ -18,8 +18,8 @@ from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_files import read_kit
 from evenpalette.core.document.state import State
-from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.mesh.camera import OrbitCamera
+from evenpalette.core.raster.image_read import read_image
 from evenpalette.gpu.crowd import copies
 from evenpalette.player.scene import KitScene, Moment, PlayLight
 

@@ -17,10 +17,10 @@ from evenpalette.cli import main
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
-from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 

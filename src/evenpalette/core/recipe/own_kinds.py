@@ -6,13 +6,13 @@ starts the program, as any program does.
 
 import hashlib
 import json
-import os
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 
 import platformdirs
 
+from evenpalette.core.consent import own_folder
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.recipe.steps import KINDS
@@ -24,12 +24,6 @@ SENTENCE = "It is a program and runs with all of your rights: it can read, chang
 _MOST_BYTES, _MOST_FILES, _MOST_TRUSTED = 1 << 20, 500, 10_000
 _lock = Lock()
 _taken: dict[Path, str] = {}
-
-
-def own_folder() -> Path:
-    """Where they lie: in the user's data folder, or where EVENPALETTE_STEPS says."""
-    said = os.environ.get("EVENPALETTE_STEPS")
-    return Path(said) if said else platformdirs.user_data_path("evenpalette") / "steps"
 
 
 def _trust_file() -> Path:

@@ -1,4 +1,4 @@
-"""The demo projects that ship with the application."""
+"""The demo projects that ship with the application, and the collection that they make up."""
 
 import shutil
 import tempfile
@@ -33,6 +33,8 @@ def copy_demo(into: Path | None = None, name: str = "") -> Path:
                         raise ProjectError(f"{place} exists and is no project. Choose another folder for the demo.")
                     shutil.rmtree(place)
                 shutil.copytree(source / demo, place)
+            for collection in source.glob("*.collection.json"):
+                shutil.copyfile(collection, target / collection.name)
     except OSError as error:
         raise ProjectError(f"The demo cannot be copied to {into}: {error.strerror}.") from error
     return target / (name or FIRST)
