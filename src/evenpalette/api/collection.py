@@ -37,6 +37,14 @@ class Collection:
 
     Made by `evenpalette.open_collection` and `evenpalette.new_collection`. A change is written at once, whole or not at
     all; one that somebody else made meanwhile is never lost: Error says so. Used from one thread.
+
+    >>> collection = evenpalette.open_collection(market / "market.collection.json")
+    >>> list(collection)
+    ['moth-lantern', 'pennant', 'stall-sign', 'tea-tin']
+    >>> collection.shared
+    {'Guild red': '#a7302b', 'Jade': '#2c5a4a'}
+    >>> [effect.project for effect in collection.preview("Guild red", "#803030") if effect.count]
+    ['pennant', 'stall-sign', 'tea-tin']
     """
 
     def __init__(self, file: CollectionFile, held: Held) -> None:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.api.places import Finding, Parameter, Region, Step, Value
-from evenpalette.api.variants import Variant, Variants
+from evenpalette.api.variants import Variant, Variants, stored_value
 from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
@@ -60,6 +60,15 @@ class Project:
     Made by `evenpalette.open` and `evenpalette.new`. Changes are in memory until `save`. May be used from several
     threads: each change is whole, and what takes long (`render`, `deliver`, `check`) works on the project as it was
     when it was called, without keeping others waiting. Everything that goes wrong is an Error.
+
+    >>> project = evenpalette.open(market / "pennant")
+    >>> list(project.variants)
+    ['Market Red', 'River Stall', 'Tea Quarter', 'Night Row']
+    >>> night = project.derive("Market Red", "Market Red by night", {"Bleach": 0.2})
+    >>> project.render("Market Red by night", "base_color", size=32).shape
+    (32, 32, 3)
+    >>> project.check()
+    []
     """
 
     def __init__(self, state: State, storage: Storage | None) -> None:
@@ -152,7 +161,8 @@ class Project:
             state = edit.add_variant(state, name, above)
             fresh = state.project.active_variant
             for parameter, value in (values or {}).items():
-                state = edit.set_value(state, fresh, parameter_named(state, parameter).id, value)
+                key = parameter_named(state, parameter).id
+                state = edit.set_value(state, fresh, key, stored_value(state, key, value))
             self._held = edit.activate(state, active if active is not None else fresh)
             assert fresh is not None
             return Variant(self, fresh)

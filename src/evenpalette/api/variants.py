@@ -19,6 +19,14 @@ class Variant(MutableMapping[str, Value]):
 
     Reading gives the value that it has, its own or its parent's. Setting makes it its own, deleting lets it follow the
     parent again. Raises Error for a parameter that there is not, or a value that it cannot have.
+
+    >>> red = evenpalette.open(market / "pennant").variants["Market Red"]
+    >>> red["Field tint"] = "#B03020"
+    >>> red["field tint"]
+    '#b03020'
+    >>> red["Field"] = "#000000"
+    Traceback (most recent call last):
+    evenpalette.core.errors.RecipeError: There is no parameter called 'Field'. There are: Field tint, Bands tint, Emblem tint, Pole tint, Bleach, Foot of the cloth, Road dust.
     """
 
     def __init__(self, project: "Project", variant_id: str) -> None:
@@ -63,7 +71,7 @@ class Variant(MutableMapping[str, Value]):
     def __setitem__(self, parameter: str, value: Value) -> None:
         def set_it(state: State) -> State:
             key = parameter_named(state, parameter).id
-            return edit.set_value(state, variant_named(state, self._id).id, key, _stored(state, key, value))
+            return edit.set_value(state, variant_named(state, self._id).id, key, stored_value(state, key, value))
 
         self._project._change(set_it)
 
@@ -120,7 +128,8 @@ def _shown(state: State, parameter_id: str, value: Value) -> Value:
     return names.get(str(value), value)
 
 
-def _stored(state: State, parameter_id: str, value: Value) -> Value:
+def stored_value(state: State, parameter_id: str, value: Value) -> Value:
+    """A value as the document has it: a texture by its id."""
     parameter = parameter_named(state, parameter_id)
     if parameter.type is not ValueType.TEXTURE:
         return value

@@ -25,11 +25,9 @@ from evenpalette.core.delivery.target import Delivered
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.lookup import variant_ids
 from evenpalette.core.document.state import State
-from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.recipe.attributes import ATTRIBUTES
-from evenpalette.core.recipe.steps import KINDS
 
 PLAN, CHECK, FILES, FORMS = "plan", "check", "files", "forms"
 #: Bytes that a texel takes while a surface is evaluated and written, beside what each plane of it takes.
@@ -79,19 +77,9 @@ class Made:
     where: str = ""
 
 
-def kinds_of(state: State) -> list[str]:
-    """The kinds of steps that a project uses."""
-    return sorted({step.kind for sheet in state.project.sheets for step in sheet.steps})
-
-
 def make(state: State, wish: Wish, part: Part) -> Made:
     """Make a part. Raises EvenPaletteError; a kind of step that is not installed here is refused by name."""
     began = time.perf_counter()
-    missing = [kind for kind in kinds_of(state) if kind not in KINDS]
-    if missing and part.kind not in (CHECK, PLAN):
-        raise EvenPaletteError(
-            f"{state.project.name} uses the step '{missing[0]}', which is not installed where it was to be made."
-        )
     made = Made()
     if part.kind == PLAN:
         made.value = [one.as_data() for one in parts_of(state, wish)]

@@ -66,7 +66,10 @@ class SharedValue(Stored):
 
     @model_validator(mode="after")
     def _fits(self) -> "SharedValue":
-        object.__setattr__(self, "value", self.accept(self.value))
+        try:
+            object.__setattr__(self, "value", self.accept(self.value))
+        except EvenPaletteError as error:
+            raise ValueError(str(error)) from error
         return self
 
     def accept(self, value: Value) -> str | float:
@@ -160,7 +163,9 @@ def parse_collection(content: bytes, where: str) -> Collection:
     except ValidationError as error:
         first = error.errors(include_input=False, include_url=False)[0]
         place = " > ".join(str(part)[:60] for part in first["loc"])
-        raise CollectionError(f"{where} is damaged{f' at {place}' if place else ''}: {first['msg'][:200]}.") from error
+        raise CollectionError(
+            f"{where} is damaged{f' at {place}' if place else ''}: {first['msg'][:200].rstrip('.')}."
+        ) from error
     except (RecursionError, EvenPaletteError) as error:
         raise CollectionError(f"{where} is damaged: {str(error)[:200]}.") from error
 

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 from evenpalette.core.document.state import State
+from evenpalette.core.errors import RecipeError
 from evenpalette.core.files import unique_names
+from evenpalette.core.recipe.steps import KINDS
 
 #: What the values without a variant are called.
 DEFAULTS = "default"
@@ -50,10 +52,22 @@ class DeliveryPlan:
         return PurePosixPath("kit") / sheet.place
 
 
+def check_installed(state: State) -> None:
+    """Raises RecipeError where a step is of a kind that is not installed here: a delivery would be without it."""
+    for sheet in state.project.sheets:
+        for step in sheet.steps:
+            if step.enabled and step.kind not in KINDS:
+                raise RecipeError(
+                    f"{state.project.name} uses the step '{step.kind}', which is not installed here. Install it, or switch {step.name} off."
+                )
+
+
 def planned(
     state: State, *, variants: Sequence[str] | None, maps: Sequence[str], longest: int, kit_longest: int, workers: int
 ) -> DeliveryPlan:
-    """variants: ids, None is all; a project without any gets the defaults."""
+    """variants: ids, None is all; a project without any gets the defaults. Raises RecipeError where a step is not
+    installed."""
+    check_installed(state)
     chosen = [v for v in state.project.variants if variants is None or v.id in variants]
     named: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, DEFAULTS)]
     folders = unique_names([name for _, name in named])

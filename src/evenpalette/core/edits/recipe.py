@@ -9,7 +9,7 @@ from evenpalette.core.recipe.kind import AMOUNT, StepKind
 from evenpalette.core.recipe.pick import accepted_pick
 from evenpalette.core.recipe.pulse import accepted_pulse
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
-from evenpalette.core.recipe.steps import KINDS, kind_of
+from evenpalette.core.recipe.steps import KINDS, kind_of, known_kind
 from evenpalette.core.values import ChannelRef, Input, ValueType
 
 
@@ -41,7 +41,7 @@ def add_step(
 ) -> State:
     """Add a step of a kind with one row, at a place in the order (None is the end), with a fitting texture where it
     reads one. regions: of the row; None is the whole surface."""
-    kind = kind_of(kind_key)
+    kind = known_kind(kind_key)
     begin = {i.key: Binding(value=i.default) for i in kind.all_inputs} | _fitting_maps(state, kind)
     own = {key: begin[key] for key in kind.row_inputs}
     shared = {key: binding for key, binding in begin.items() if key not in own}
@@ -66,7 +66,7 @@ def _fitting_maps(state: State, kind: StepKind) -> dict[str, Binding]:
 
 def place_over_paint(recipe: Recipe, kind_key: str) -> int:
     """Where a step of this kind goes to lie over all steps of kinds that come before it in the order of work."""
-    order = kind_of(kind_key).order
+    order = known_kind(kind_key).order
     places = [i for i, step in enumerate(recipe.steps) if step.kind in KINDS and KINDS[step.kind].order <= order]
     return places[-1] + 1 if places else 0
 

@@ -14,7 +14,7 @@ from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.recipe.kind import StepKind
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.recipe import Binding, Step
-from evenpalette.core.recipe.steps import KINDS, kind_of
+from evenpalette.core.recipe.steps import KINDS, known_kind
 from evenpalette.core.values import ValueType
 
 FORMAT, VERSION = "even-palette-steps", 2
@@ -65,7 +65,7 @@ def placed(state: State, text: str) -> tuple[State, list[tuple[Step, Step]], lis
         parameters = [Parameter.model_validate(p) for p in raw["parameters"]]
         regions, textures = dict(raw["regions"]), dict(raw["textures"])
         for step in steps:
-            kind_of(step.kind)
+            known_kind(step.kind)
     except (ValidationError, EvenPaletteError, KeyError, TypeError, AttributeError, IndexError, ValueError) as error:
         raise RecipeError(f"These steps cannot be read: {str(error).splitlines()[0][:120]}.") from error
     missing: list[str] = []

@@ -300,7 +300,10 @@ class ShaderBuilder:
         parts = [kind.helpers, *([kind.weigh.glsl] if kind.weigh is not None else [])]
         for op in ops:
             parts += [*(SHARED[name] for name in op.shared), op.glsl]
-        self._functions.update(dict.fromkeys(parts))
+        # A text of somebody's own may lack the end of its last line.
+        self._functions.update(
+            dict.fromkeys(part if not part or part.endswith("\n") else part + "\n" for part in parts)
+        )
         maps = self._plan.maps_of(index, kind)
         amount = self._expression(index, -1, AMOUNT, step.amount)
         named = sorted({ids[r] for _, row in rows for r in row.regions or () if r in ids})

@@ -304,6 +304,8 @@ class OpenCard(DeskCard):
         values = state.values(state.project.active_variant)
         regions = state.project.regions
         kind = kind_of(step.kind)
+        if not kind.inputs:
+            return []
         first = kind.inputs[0]
         looks = []
         for line in step.rows:
