@@ -214,6 +214,23 @@ def _layout(camera: Photographer) -> None:
     session.apply("No layout", lambda _: before)
 
 
+def _collection(camera: Photographer) -> None:
+    """All four assets, another red tried out on those that follow it."""
+    window = camera.window
+    window.show_collection(camera.market / "moth-lantern" / "market.collection.json")
+    overview = window.overview
+    assets = overview.gatherer.assets
+    while not assets or any(asset.findings is None for asset in assets):
+        QTest.qWait(50)
+        assets = overview.gatherer.assets
+    overview.shared.choose("guild-red")
+    overview.choose("stall-sign")
+    overview.shared.color.set_color("#7a2f86")
+    overview.shared.try_out("#7a2f86")
+    camera.take("collection")
+    overview.close_overview()
+
+
 def _delivered(out: Path) -> None:
     """The page in a browser, where there is one, and the player with a crowd."""
     with tempfile.TemporaryDirectory() as folder:
@@ -275,12 +292,14 @@ def main() -> None:
         if station == "delivery":
             window.bench(station).pages.open("Distance")
             window.bench(station).mips.run()
-            camera.take("delivery-distance")
+            camera.take("delivery-distance", guide_only=True)
             _layout(camera)
     _regions(camera)
     camera.demo("moth-lantern")
     _surface(camera)
     _tones(camera)
+    camera.demo("moth-lantern")
+    _collection(camera)
     if out == OUT:
         _delivered(out)
     sys.stdout.flush()

@@ -24,9 +24,9 @@ class Variant(MutableMapping[str, Value]):
     >>> red["Field tint"] = "#B03020"
     >>> red["field tint"]
     '#b03020'
-    >>> red["Field"] = "#000000"
+    >>> red["Field"] = "#000000"  # doctest: +ELLIPSIS
     Traceback (most recent call last):
-    evenpalette.core.errors.RecipeError: There is no parameter called 'Field'. There are: Field tint, Bands tint, Emblem tint, Pole tint, Bleach, Foot of the cloth, Road dust.
+    evenpalette.core.errors.RecipeError: There is no parameter called 'Field'. There are: Field tint, Bands tint, ...
     """
 
     def __init__(self, project: "Project", variant_id: str) -> None:

@@ -17,7 +17,8 @@ from evenpalette.app import theme
 from evenpalette.app.stations import STATIONS
 
 #: The pages that belong to no station: before these, and behind them.
-_FIRST, _LAST = (("walk", "First walk"),), (("views", "Views and keys"), ("verbs", "Without a window"))
+_FIRST = (("walk", "First walk"),)
+_LAST = (("collection", "Many assets"), ("views", "Views and keys"), ("verbs", "Without a window"))
 #: Logical pixels around the text, the most that a picture is wide, and between paragraphs.
 _MARGIN, _WIDEST, _SPACE = 22, 720, 8
 #: QTextBlockFormat.LineHeightTypes.ProportionalHeight, as the number that Qt wants.

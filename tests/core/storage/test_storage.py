@@ -15,6 +15,9 @@ import numpy as np
 import pytest
 
 from evenpalette.core import files
+from evenpalette.core.collection.files import CollectionFile
+from evenpalette.core.collection.shared import value_now
+from evenpalette.core.delivery.render import render_map
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project
 from evenpalette.core.edits.bakes import baked_textures, outdated
@@ -202,6 +205,20 @@ def test_a_project_of_version_6_opens_for_good(tmp_path: Path) -> None:
     assert made[8:56, 4:28].min() > 0
     Storage(tmp_path / "again").save(state)
     assert Storage(tmp_path / "again").open().project == state.project
+
+
+def test_a_project_of_version_7_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.8.0: a value follows a shared one of the collection beside it."""
+    data = Path(__file__).parents[2] / "data" / "version-7"
+    shutil.copytree(data, tmp_path / "yard")
+    assert json.loads((data / "ribbon" / "project.json").read_text())["version"] == 7
+    state = Storage(tmp_path / "yard" / "ribbon").open()
+    (follow,) = state.project.follows
+    assert Path(follow.path) == tmp_path / "yard" / "yard.collection.json"
+    assert value_now(state, follow) == follow.taken == "#985824"
+    assert CollectionFile(follow.path).read().shared_value("Guild red").id == follow.shared
+    old = Storage(Path(__file__).parents[2] / "data" / "version-4" / "ribbon").open()
+    assert np.array_equal(render_map(state, follow.variant, None).pixels, render_map(old, follow.variant, None).pixels)
 
 
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:

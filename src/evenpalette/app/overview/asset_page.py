@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QListWidget, QMenu, QVBoxLayout, QWidget
 
-from evenpalette.app.overview.gatherer import Asset, Gatherer, read_description
+from evenpalette.app.overview.gatherer import Asset, Gatherer
 from evenpalette.app.overview.shared_page import SharedPage
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
@@ -173,15 +173,14 @@ class AssetPage(QWidget):
         asset, session = self._asset, self._session
         if asset is None or asset.project is None:
             return
-        if session.path is not None and session.path.resolve() == asset.folder.resolve():
-            if session.apply(words, edit):
-                asset.project = session.state.project
+        if self._gatherer.is_open_here(asset):
+            session.apply(words, edit)
         else:
             try:
                 check_free(asset.folder)
                 storage = Storage(asset.folder)
                 storage.save_description(edit(State(storage.open_description())).project)
-                read_description(asset)
+                self._gatherer.describe(asset)
             except EvenPaletteError as error:
                 session.said.emit(str(error), True)
                 return

@@ -29,8 +29,8 @@ from evenpalette.core.storage.storage import PROJECT_FILE, Storage
 from evenpalette.core.values import Value
 from evenpalette.core.variants.portrait import Sitting
 
-#: Pixels of a picture; milliseconds between two looks at the files.
-PICTURE, _LOOK_MS = 128, 1000
+#: Pixels of a picture where there are up to so many assets, and of more; milliseconds between two looks at the files.
+_PICTURES, _SMALLEST, _LOOK_MS = ((4, 232), (9, 208), (16, 160)), 128, 1000
 #: How an asset stands against its last delivery.
 DELIVERED, CHANGED, NOT_DELIVERED = "delivered", "changed since it was delivered", "not delivered"
 
@@ -91,6 +91,31 @@ class Gatherer(QObject):
         self._timer = timer(self, _LOOK_MS, once=False)
         self._timer.timeout.connect(self._look)
         self._mark = (0, 0)
+        session.changed.connect(lambda _: self._follow_window())
+
+    @property
+    def picture_size(self) -> int:
+        """Pixels of each picture: few assets are shown large."""
+        return next((size for most, size in _PICTURES if len(self.assets) <= most), _SMALLEST)
+
+    def describe(self, asset: Asset) -> None:
+        """Take up what a project says: as it is open in the window, else as it is saved. Raises EvenPaletteError."""
+        read_description(asset)
+        if self.is_open_here(asset):
+            asset.project = self._session.state.project
+
+    def is_open_here(self, asset: Asset) -> bool:
+        """Whether it is the project of the window."""
+        path = self._session.path
+        return path is not None and path.resolve() == asset.folder.resolve()
+
+    def _follow_window(self) -> None:
+        """What is done to the project of the window is seen here too."""
+        for place, asset in enumerate(self.assets):
+            if self.is_open_here(asset) and asset.project is not self._session.state.project:
+                asset.project = self._session.state.project
+                self.redraw()
+                self.known.emit(place)
 
     def open(self, path: Path) -> None:
         """Read a collection from now on."""
@@ -106,7 +131,7 @@ class Gatherer(QObject):
                 asset = Asset(collected, file.folder / collected.path)
                 try:
                     asset.folder = file.folder_of(collected)
-                    read_description(asset)
+                    self.describe(asset)
                 except EvenPaletteError as error:
                     asset.problem = str(error)
                 assets.append(asset)
@@ -199,7 +224,7 @@ class Gatherer(QObject):
 
     def _gather(self, places) -> None:  # type: ignore[no-untyped-def]
         stop, assets = self._stop, self.assets
-        file = self.file
+        file, size = self.file, self.picture_size
 
         def picture(place: int) -> None:
             if stop.is_set():
@@ -210,7 +235,7 @@ class Gatherer(QObject):
             try:
                 state = Storage(asset.folder).open()
                 with asset.lock:
-                    asset.sitting = Sitting(state, PICTURE)
+                    asset.sitting = Sitting(state, size)
                 self._draw(place, asset, stop)
             except EvenPaletteError as error:
                 asset.problem = str(error)
@@ -302,7 +327,7 @@ class Gatherer(QObject):
             if _mark(asset.folder / PROJECT_FILE) != asset.mark:
                 try:
                     asset.problem = ""
-                    read_description(asset)
+                    self.describe(asset)
                 except EvenPaletteError as error:
                     asset.problem, asset.project = str(error), None
                 changed.append(place)

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.overview.asset_page import AssetPage
-from evenpalette.app.overview.gatherer import PICTURE, Asset, Gatherer
+from evenpalette.app.overview.gatherer import Asset, Gatherer
 from evenpalette.app.overview.shared_page import SharedPage
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
@@ -36,7 +36,8 @@ from evenpalette.core.collection.model import Collection, VariantSet, free_id
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress
 
-_TILE = QSize(PICTURE + 28, PICTURE + 66)
+#: Around a picture, and beneath it for its words.
+_AROUND, _WORDS = 28, 66
 #: How much of an asset that does not follow the chosen value is seen.
 _PALE = 0.22
 
@@ -80,8 +81,6 @@ class Overview(QWidget):
         self.grid.setViewMode(QListView.ViewMode.IconMode)
         self.grid.setMovement(QListView.Movement.Static)
         self.grid.setResizeMode(QListView.ResizeMode.Adjust)
-        self.grid.setIconSize(QSize(PICTURE, PICTURE))
-        self.grid.setGridSize(_TILE)
         self.grid.setFont(theme.font(theme.NOTE))
         self.grid.setWordWrap(True)
         self.grid.itemActivated.connect(lambda _: self._open_current())
@@ -164,11 +163,15 @@ class Overview(QWidget):
         chosen = self.current()
         self.grid.blockSignals(True)
         self.grid.clear()
+        size = self.gatherer.picture_size
+        tile = QSize(size + _AROUND, size + _WORDS)
+        self.grid.setIconSize(QSize(size, size))
+        self.grid.setGridSize(tile)
         for asset in self.gatherer.assets:
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, asset.collected.id)
             item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
-            item.setSizeHint(_TILE)
+            item.setSizeHint(tile)
             self.grid.addItem(item)
         keys = [asset.collected.id for asset in self.gatherer.assets]
         self.grid.setCurrentRow(keys.index(chosen.collected.id) if chosen and chosen.collected.id in keys else 0)
@@ -190,13 +193,15 @@ class Overview(QWidget):
         asset, item = self.gatherer.assets[place], self.grid.item(place)
         if item is None:
             return
-        name = self.grid.fontMetrics().elidedText(asset.name, Qt.TextElideMode.ElideRight, PICTURE + 16)
+        name = self.grid.fontMetrics().elidedText(
+            asset.name, Qt.TextElideMode.ElideRight, self.gatherer.picture_size + 16
+        )
         variant = asset.variant_name(self.gatherer.shown_variant(asset))
         item.setText("\n".join([name, variant, _standing(asset)]))
         item.setToolTip(plain(f"{asset.name}, {variant}: {asset.problem or _standing(asset)}"))
         picture = self._pictures.get(asset.collected.id)
         pale = bool(self.gatherer.focus) and self._some_follow and not self.gatherer.follows_focus(asset)
-        item.setIcon(_icon(picture, pale=pale))
+        item.setIcon(_icon(picture, self.gatherer.picture_size, pale=pale))
         self._say_facts()
 
     def _say_facts(self) -> None:
@@ -256,6 +261,7 @@ class Overview(QWidget):
     # --- sets ----------------------------------------------------------------------------------------------------
 
     def _take_set(self, index: int) -> None:
+        self.shared.choose_none()
         key = self.sets.itemData(index)
         chosen = next((one for one in self.gatherer.collection.sets if one.id == key), None)
         for asset in self.gatherer.assets:
@@ -351,9 +357,9 @@ def _standing(asset: Asset) -> str:
     return f"{words}, {asset.delivered}"
 
 
-def _icon(picture: QImage | None, *, pale: bool) -> QIcon:
+def _icon(picture: QImage | None, size: int, *, pale: bool) -> QIcon:
     """The picture, chosen or not; pale where it does not belong to what is looked at."""
-    canvas = QPixmap(PICTURE, PICTURE)
+    canvas = QPixmap(size, size)
     canvas.fill(QColor(0, 0, 0, 0))
     if picture is not None:
         painter = QPainter(canvas)

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import QDoubleSpinBox, QInputDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from evenpalette.app.overview.gatherer import Asset, Gatherer, read_description
+from evenpalette.app.overview.gatherer import Gatherer
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
@@ -84,6 +84,13 @@ class SharedPage(QWidget):
             if item is not None and item.data(Qt.ItemDataRole.UserRole) == shared:
                 self.list.setCurrentRow(place)
 
+    def choose_none(self) -> None:
+        """Look at no shared value: all assets are shown as they are chosen."""
+        if self._gatherer.tried is not None:
+            self._gatherer.tried = None
+        self.list.setCurrentRow(-1)
+        self._show()
+
     def refresh(self) -> None:
         """Show the values as the collection has them."""
         chosen = self.current()
@@ -94,7 +101,7 @@ class SharedPage(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, shared.id)
             item.setToolTip(plain(f"{shared.name}: {value_text(shared.value)}"))
             self.list.addItem(item)
-        self.list.setCurrentRow(0 if chosen is None else -1)
+        self.list.setCurrentRow(-1)
         self.list.blockSignals(False)
         if chosen is not None:
             self.choose(chosen.id)
@@ -202,11 +209,9 @@ class SharedPage(QWidget):
             return False
         gatherer.tried = None
         here = session.path.resolve() if session.path is not None else None
-        mine = next((a for a in gatherer.assets if here is not None and a.folder.resolve() == here), None)
+        mine = next((asset for asset in gatherer.assets if gatherer.is_open_here(asset)), None)
         if mine is not None:
-            changes = [
-                c for c in gatherer.changes(Asset(mine.collected, mine.folder, session.state.project)) if c.changes
-            ]
+            changes = [c for c in gatherer.changes(mine) if c.changes]
             if changes:
                 session.apply("Take shared values", lambda s: take(s, changes))
 
@@ -215,7 +220,7 @@ class SharedPage(QWidget):
             wrong = [f"{t.name}: {t.problem}" for t in taken if t.problem]
             for asset in gatherer.assets:
                 try:
-                    read_description(asset)
+                    gatherer.describe(asset)
                 except EvenPaletteError as error:
                     asset.problem = str(error)
             self.refresh()
