@@ -24,6 +24,7 @@ def main() -> None:
         ("kits",),
         ("shaders",),
         ("painting",),
+        ("many",),
     ):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)

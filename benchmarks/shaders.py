@@ -37,9 +37,9 @@ def run() -> None:
     import moderngl
 
     from evenpalette.core.edits import recipe
+    from evenpalette.core.mesh.camera import OrbitCamera
     from evenpalette.core.storage.demo_files import copy_demo, demo_names
     from evenpalette.core.storage.storage import Storage
-    from evenpalette.core.mesh.camera import OrbitCamera
     from evenpalette.gpu.look import Look
     from evenpalette.gpu.scene import SceneRenderer
 

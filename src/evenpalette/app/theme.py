@@ -33,7 +33,7 @@ WORDS_ON = (
 
 def install(app: QApplication) -> None:
     """Load the shipped font and dress the application."""
-    for file in (files("evenpalette.app") / "resources" / "fonts").iterdir():
+    for file in (files("evenpalette.core") / "fonts").iterdir():
         if file.name.endswith(".woff"):
             QFontDatabase.addApplicationFontFromData(QByteArray(file.read_bytes()))
     app.setStyle("Fusion")

@@ -22,6 +22,7 @@ _FILES = {
     "checks": ("check", "check-step"),
     "projects": ("render", "export", "new", "cost", "roll"),
     "batch": ("deliver", "watch"),
+    "review": ("compare", "sheet"),
     "baking": ("bake",),
     "images": ("pick", "split", "merge", "unmix", "gray"),
     "kits": ("preview", "play"),
@@ -29,7 +30,7 @@ _FILES = {
     "palettes": ("reduce", "restore", "sampling", "ramp"),
 }
 #: Those that read projects.
-_OWN_KINDS = ("check", *_FILES["projects"], *_FILES["batch"], "bake")
+_OWN_KINDS = ("check", *_FILES["projects"], *_FILES["batch"], *_FILES["review"], "bake")
 VERBS = tuple(verb for verbs in _FILES.values() for verb in verbs)
 
 

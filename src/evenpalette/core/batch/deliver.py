@@ -37,6 +37,8 @@ from evenpalette.core.storage.pack import pack_project
 RECORD_FILE = ".even-palette-batch.json"
 PARTS_FOLDER = ".even-palette-parts"
 _MOST_RECORD_BYTES = 64 << 20
+#: Jobs that are handed over for each worker: enough that each finds a project of its own.
+_AHEAD = 8
 MADE, UNCHANGED, FAILED = "made", "unchanged", "failed"
 
 
@@ -100,29 +102,38 @@ def deliver_all(
             raise EvenPaletteError(f"{seen[place]} and {asset.name} would both be delivered to {asset.out}.")
         seen[place] = asset.name
     with tempfile.TemporaryDirectory(prefix="evenpalette-batch-") as scratch:
-        return _Batch(assets, wish, executor, Path(scratch), again=again, progress=progress, reported=reported).run()
+        deliveries = [Delivery(asset, wish, again=again) for asset in assets]
+        return Batch(deliveries, wish, executor, Path(scratch), progress=progress, reported=reported).run()
 
 
-class _Batch:
+class Batch:
+    """Deliveries on their way: keeps the executor busy, with the parts of the first ones first."""
+
     def __init__(
-        self, assets: Sequence[Asset], wish: Wish, executor: Executor, scratch: Path, *, again: bool, progress: Progress,
-        reported: Callable[[AssetReport], None],
+        self, deliveries: Sequence["Delivery"], wish: Wish, executor: Executor, scratch: Path, *,
+        progress: Progress = no_progress, reported: Callable[[AssetReport], None] = lambda _: None,
     ) -> None:  # fmt: skip
-        self._wish, self._executor, self._scratch, self._again = wish, executor, scratch, again
+        """scratch: a folder for packed projects. The others as `deliver_all` has them."""
+        self._wish, self._executor, self._scratch = wish, executor, scratch
         self._progress, self._reported = progress, reported
-        self._deliveries = [_Delivery(asset, wish, again=again) for asset in assets]
-        self._done: SimpleQueue[tuple[_Delivery, Part, Future[Made]]] = SimpleQueue()
-        self._ready: list[tuple[int, int, _Delivery, Part]] = []
-        self._count = self._under_way = self._finished = 0
+        self._deliveries = deliveries
+        self._numbers = {id(delivery): number for number, delivery in enumerate(deliveries)}
+        #: How far each is, and all of them together.
+        self._shares = [0.0] * len(deliveries)
+        self._whole = 0.0
+        self._done: SimpleQueue[tuple[Delivery, Part, Future[Made]]] = SimpleQueue()
+        self._ready: list[tuple[int, int, Delivery, Part]] = []
+        self._count = self._under_way = 0
 
     def run(self) -> list[AssetReport]:
-        ahead, next_one = 2 * self._executor.width + 2, 0
+        """Until all are done; what became of each."""
+        ahead, next_one = _AHEAD * self._executor.width + 2, 0
         waiting: set[Future[Made]] = set()
         while True:
             while len(self._ready) < ahead and next_one < len(self._deliveries):
                 self._begin(next_one)
+                self._say(next_one)
                 next_one += 1
-                self._say()
             while self._ready and self._under_way < ahead:
                 _, _, delivery, part = heapq.heappop(self._ready)
                 if delivery.report.status != FAILED:
@@ -132,13 +143,15 @@ class _Batch:
                 waiting.discard(future)
                 self._under_way -= 1
                 self._take(delivery, part, future)
-                self._say()
+                self._say(self._numbers[id(delivery)])
             elif not self._ready and next_one >= len(self._deliveries):
                 return [delivery.report for delivery in self._deliveries]
 
-    def _say(self) -> None:
-        whole = sum(d.share for d in self._deliveries)
-        self._progress(min(1.0, whole / max(1, len(self._deliveries))))
+    def _say(self, number: int) -> None:
+        share = self._deliveries[number].share
+        self._whole += share - self._shares[number]
+        self._shares[number] = share
+        self._progress(min(1.0, self._whole / max(1, len(self._deliveries))))
 
     def _begin(self, number: int) -> None:
         delivery = self._deliveries[number]
@@ -152,20 +165,20 @@ class _Batch:
         else:
             self._report(delivery)
 
-    def _add(self, delivery: "_Delivery", parts: Sequence[Part]) -> None:
-        number = self._deliveries.index(delivery)
+    def _add(self, delivery: "Delivery", parts: Sequence[Part]) -> None:
+        number = self._numbers[id(delivery)]
         for part in parts:
             self._count += 1
             heapq.heappush(self._ready, (number, self._count, delivery, part))
 
-    def _submit(self, delivery: "_Delivery", part: Part) -> Future[Made]:
+    def _submit(self, delivery: "Delivery", part: Part) -> Future[Made]:
         self._under_way += 1
         job = Job(delivery.key, str(delivery.blob), self._wish.as_data(), part.as_data())
         future = self._executor.submit(job)
         future.add_done_callback(lambda f: self._done.put((delivery, part, f)))
         return future
 
-    def _take(self, delivery: "_Delivery", part: Part, future: Future[Made]) -> None:
+    def _take(self, delivery: "Delivery", part: Part, future: Future[Made]) -> None:
         try:
             parts = delivery.take(part, future.result())
         except Cancelled:
@@ -182,19 +195,19 @@ class _Batch:
                 return
             self._report(delivery)
 
-    def _fail(self, delivery: "_Delivery", error: Exception) -> None:
+    def _fail(self, delivery: "Delivery", error: Exception) -> None:
         if delivery.report.status == FAILED:
             return
         why = reason(error) if isinstance(error, OSError) else str(error)
         delivery.report.status, delivery.report.error = FAILED, why
         self._report(delivery)
 
-    def _report(self, delivery: "_Delivery") -> None:
+    def _report(self, delivery: "Delivery") -> None:
         delivery.end()
         self._reported(delivery.report)
 
 
-class _Delivery:
+class Delivery:
     """One project on its way: what is there, what is to be made, what was made."""
 
     def __init__(self, asset: Asset, wish: Wish, *, again: bool) -> None:

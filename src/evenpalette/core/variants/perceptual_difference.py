@@ -25,7 +25,7 @@ from evenpalette.core.variants.small_surface import as_seen, small_sources, smal
 #: From how many units on two variants are told apart.
 TOLD_APART = 2.0
 #: Units of color that a whole step of a finish (0 to 1) counts.
-_FINISH_UNITS = 30.0
+FINISH_UNITS = 30.0
 #: Texels a side that are looked at.
 _SIDE = 64
 #: A region with a smaller part of the surface is not what variants are told apart by.
@@ -130,7 +130,7 @@ def _units(one: Mapping[str, F32], other: Mapping[str, F32]) -> F32:
         if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT):
             apart = difference_of_linear(decode_srgb(picture), decode_srgb(other[key]))
         else:
-            apart = np.abs(picture - other[key]).max(-1) * np.float32(_FINISH_UNITS)
+            apart = np.abs(picture - other[key]).max(-1) * np.float32(FINISH_UNITS)
         np.maximum(units, apart.reshape(height, width), out=units)
     return units
 

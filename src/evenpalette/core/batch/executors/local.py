@@ -27,6 +27,8 @@ class Local:
         self._there = threading.Condition()
         self._closed = False
         self._processes: dict[int, subprocess.Popen[bytes]] = {}
+        #: Which process opened a project last.
+        self._owner: dict[str, int] = {}
         self._threads = [threading.Thread(target=self._serve, args=(n,), daemon=True) for n in range(count)]
         for thread in self._threads:
             thread.start()
@@ -54,8 +56,7 @@ class Local:
         return [process.pid for process in self._processes.values() if process.poll() is None]
 
     def _serve(self, number: int) -> None:
-        last = ""
-        while (taken := self._next(last)) is not None:
+        while (taken := self._next(number)) is not None:
             job, future, tries = taken
             if not tries and not future.set_running_or_notify_cancel():
                 continue
@@ -65,7 +66,6 @@ class Local:
                 future.set_exception(error)
             except (OSError, ValueError, EOFError) as error:
                 self._end(number)
-                last = ""
                 if self._closed or tries + 1 >= RETRIES:
                     future.set_exception(
                         EvenPaletteError(f"The process that made it died {tries + 1} times ({type(error).__name__}).")
@@ -75,13 +75,13 @@ class Local:
                         self._wanted.appendleft((job, future, tries + 1))
                         self._there.notify()
             else:
-                last = job.project
                 made.where = f"process {number + 1}"
                 future.set_result(made)
         self._end(number)
 
-    def _next(self, last: str) -> tuple[Job, "Future[Made]", int] | None:
-        """The next job, of the project that is open there if there is one. None when all is done."""
+    def _next(self, number: int) -> tuple[Job, "Future[Made]", int] | None:
+        """The next job for a process: of a project that it has open, else of one that no other has; else it helps the
+        others. None when all is done."""
         with self._there:
             while not self._wanted and not self._closed:
                 self._there.wait()
@@ -90,7 +90,11 @@ class Local:
                     future.cancel()
                 self._wanted.clear()
                 return None
-            place = next((i for i, (job, _, _) in enumerate(self._wanted) if job.project == last), 0)
+            owners = [self._owner.get(job.project) for job, _, _ in self._wanted]
+            place = next((i for i, owner in enumerate(owners) if owner == number), -1)
+            if place < 0:
+                place = next((i for i, owner in enumerate(owners) if owner is None), 0)
+                self._owner.setdefault(self._wanted[place][0].project, number)
             taken = self._wanted[place]
             del self._wanted[place]
             return taken

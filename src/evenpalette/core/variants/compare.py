@@ -1,0 +1,168 @@
+"""All variants against all others, as they are seen: by most, by those who see colors otherwise, as small as a game
+shows them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.color.encoding import F32, decode_srgb
+from evenpalette.core.color.vision import Vision
+from evenpalette.core.document.state import State
+from evenpalette.core.errors import RecipeError
+from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
+from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
+from evenpalette.core.recipe.binding import Binder
+from evenpalette.core.variants.perceptual_difference import FINISH_UNITS
+from evenpalette.core.variants.small_surface import as_seen, small_sources, small_surface, wanted_attributes
+
+#: Pixels a side of an asset in a game, where nobody says otherwise.
+USUAL_SIZE = 64
+#: Texels of a sheet that are compared; more tell nothing more of means.
+_MOST_TEXELS = 1024
+#: Texels of pairs that are compared at once.
+_AT_ONCE = 1 << 19
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two variants by id. units: how far they are apart in the region where they differ most, mean of CIEDE2000 (a
+    tenth of a finish counts like three). region: its id, '' for the whole. whole: over all that is used, root mean
+    square."""
+
+    first: str
+    second: str
+    units: float
+    region: str
+    whole: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Sheet:
+    """Of one sheet: the attributes' values of all variants, (variants, texels, channels), and the texels of each
+    region, as weights (regions, texels) that sum to 1."""
+
+    values: dict[str, F32]
+    weights: F32
+    regions: list[str]
+    count: int
+
+
+class Comparison:
+    """All variants of a document, looked at once; then through any eyes."""
+
+    def __init__(
+        self, state: State, size: int = USUAL_SIZE, variants: Sequence[str] | None = None, progress: Progress = no_progress
+    ) -> None:  # fmt: skip
+        """size: pixels a side that the asset is seen at: what is smaller than a pixel is averaged in linear light.
+        variants: ids, None is all. Raises RecipeError where there are fewer than two."""
+        self._names = [v.id for v in state.project.variants if variants is None or v.id in variants]
+        if len(self._names) < 2:
+            raise RecipeError("There are no two variants to compare.")
+        self._sheets = []
+        for number, sheet in enumerate(state.sheets()):
+            self._sheets.append(_looked_at(sheet, self._names, size))
+            progress((number + 1) / len(state.project.sheets))
+
+    def pairs(self, vision: Vision | None = None, progress: Progress = no_progress) -> list[Pair]:
+        """Every pair, those that are nearest to each other first. vision: whose eyes look on, None is most people's."""
+        sheets = [_seen(sheet, vision or Vision()) for sheet in self._sheets]
+        pairs = list(combinations(range(len(self._names)), 2))
+        most, where = np.zeros(len(pairs)), np.full(len(pairs), -1)
+        squares, count = np.zeros(len(pairs)), sum(sheet.count for sheet in sheets)
+        regions = [region for sheet in sheets for region in sheet.regions]
+        first, second = np.array(pairs).T
+        begin = 0
+        for sheet in sheets:
+            step = max(1, _AT_ONCE // max(1, sheet.weights.shape[1]))
+
+            def work(at: int, sheet: _Sheet = sheet, step: int = step, begin: int = begin) -> None:
+                part = slice(at, min(at + step, len(pairs)))
+                units = _units(sheet, first[part], second[part])
+                means = units @ sheet.weights.T
+                best = means.argmax(1)
+                top = means[np.arange(len(best)), best]
+                better = top > most[part]
+                most[part] = np.where(better, top, most[part])
+                where[part] = np.where(better, begin + best, where[part])
+                squares[part] += np.square(units, dtype=np.float64).mean(1) * sheet.count
+
+            run_over(range(0, len(pairs), step), work, progress)
+            begin += len(sheet.regions)
+        whole = np.sqrt(squares / max(count, 1))
+        named = [
+            Pair(
+                self._names[first[k]], self._names[second[k]], float(most[k]),
+                regions[where[k]] if where[k] >= 0 else "", float(whole[k]),
+            )
+            for k in range(len(pairs))
+        ]  # fmt: skip
+        return sorted(named, key=lambda pair: (pair.units, pair.whole))
+
+
+def compared(
+    state: State, vision: Vision | None = None, size: int = USUAL_SIZE, variants: Sequence[str] | None = None,
+    progress: Progress = no_progress,
+) -> list[Pair]:  # fmt: skip
+    """`Comparison.pairs` through one pair of eyes."""
+    looked = Comparison(state, size, variants, part_of(progress, 0, 0.5))
+    return looked.pairs(vision, part_of(progress, 0.5, 0.5))
+
+
+def _looked_at(sheet: State, names: Sequence[str], size: int) -> _Sheet:
+    small, used = small_sources(sheet, size)
+    if not used.any():
+        used = np.ones_like(used)
+    texels = np.flatnonzero(used.reshape(-1))
+    if texels.size > _MOST_TEXELS:
+        # Evenly, so that no region is left out.
+        texels = texels[np.linspace(0, texels.size - 1, _MOST_TEXELS).astype(np.int64)]
+    masks, regions = [], []
+    for region, plane in zip(sheet.region_ids, small.coverages, strict=True):
+        mask = (plane.reshape(-1)[texels] >= 128).astype(np.float32)
+        if mask.sum() >= max(1, 0.005 * texels.size):
+            masks.append(mask / mask.sum())
+            regions.append(region)
+    masks.append(np.full(texels.size, 1 / texels.size, np.float32))
+    regions.append("")
+    wanted, binder = wanted_attributes(sheet), Binder(sheet.project.recipe, sheet.region_ids)
+    values: dict[str, list[F32]] = {key: [] for key in wanted}
+    for name in names:
+        made = small_surface(binder(sheet.values(name)), small, wanted)
+        for key, picture in made.items():
+            flat = as_seen(key, picture).reshape(-1, picture.shape[2])[texels]
+            if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT):
+                flat = np.asarray(decode_srgb(flat), np.float32)
+            values[key].append(np.asarray(flat, np.float32))
+    stacked = {key: np.stack(held) for key, held in values.items()}
+    # What all have alike tells none apart.
+    kept = {key: held for key, held in stacked.items() if (held != held[:1]).any()}
+    return _Sheet(kept, np.stack(masks).astype(np.float32), regions, int(used.sum()))
+
+
+def _seen(sheet: _Sheet, vision: Vision) -> _Sheet:
+    """Its colors as they are seen."""
+    if vision.is_normal:
+        return sheet
+    colors = {
+        key: vision.seen(held) if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT) else held
+        for key, held in sheet.values.items()
+    }
+    return replace(sheet, values=colors)
+
+
+def _units(sheet: _Sheet, first: NDArray[np.int64], second: NDArray[np.int64]) -> F32:
+    """How far each texel of each pair is apart, float32 (pairs, texels)."""
+    units = np.zeros((len(first), sheet.weights.shape[1]), np.float32)
+    for key, held in sheet.values.items():
+        one, other = held[first], held[second]
+        if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT):
+            flat = difference_of_linear(one.reshape(1, -1, 3), other.reshape(1, -1, 3))
+            apart = np.asarray(flat, np.float32).reshape(units.shape)
+        else:
+            apart = np.abs(one - other).max(-1) * np.float32(FINISH_UNITS)
+        np.maximum(units, apart, out=units)
+    return units
