@@ -4,19 +4,27 @@ A project travels once as a packed blob, named by its content; results come back
 named, and installed there.
 """
 
+import atexit
 import contextlib
+import shutil
+import tempfile
+import threading
 import warnings
 from collections import OrderedDict
 from concurrent.futures import Future
+from functools import cache
 from importlib.util import find_spec
+from pathlib import Path
 from threading import Lock
 from typing import Any
 
 from evenpalette import __version__
+from evenpalette.core.batch.child import Child
 from evenpalette.core.batch.executor import RETRIES, Executor, ExecutorKind
 from evenpalette.core.batch.parts import Made
-from evenpalette.core.batch.work import Job, version, work
+from evenpalette.core.batch.work import Job, version
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.files import write_atomically
 
 _CONNECT_SECONDS = 15
 #: Blobs that are kept on the cluster for parts to come.
@@ -25,17 +33,49 @@ _KEPT = 16
 _MEMORY = "MEMORY"
 
 
+class _There(threading.local):
+    """What each thread of a worker has: a process of its own, so that neither Dask's loop nor another thread slows
+    it."""
+
+    def __init__(self) -> None:
+        self.child = Child()
+
+
+_there = _There()
+
+
+@cache
+def _blobs_folder() -> Path:
+    """Where a worker lays packed projects for its processes; it goes with the worker."""
+    folder = Path(tempfile.mkdtemp(prefix="evenpalette-worker-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
+
+
+def _laid(project: str, blob: bytes) -> Path:
+    """The file of a packed project, and no more than a few of others."""
+    path = _blobs_folder() / f"{project}.project"
+    if not path.exists():
+        held = sorted(_blobs_folder().glob("*.project"), key=lambda p: p.stat().st_mtime)
+        for old in held[: max(0, len(held) - _KEPT)]:
+            old.unlink(missing_ok=True)
+        write_atomically(path, blob)
+    return path
+
+
 def run_there(project: str, blob: bytes, wish: dict[str, Any], part: dict[str, Any]) -> Made | str:
     """On a worker: make a part with one thread, as each thread of a worker does a part of its own. What the project is
     to blame for comes back as its sentence."""
     from distributed import get_worker
 
     try:
-        made = work(project, blob, wish, part, 1)
+        made = _there.child.ask(Job(project, str(_laid(project, blob)), wish, part, 1))
     except EvenPaletteError as error:
         return str(error)
-    except MemoryError:
-        return "There is not enough memory for this."
+    except (OSError, ValueError, EOFError):
+        # Dask gives it to another worker.
+        _there.child.end()
+        raise
     made.where = str(get_worker().address)
     return made
 

@@ -1,15 +1,12 @@
 """In processes of this machine, one thread each. A project's parts go to the process that has it open, while that has
 nothing else to do; a process that dies is replaced and its job given to another."""
 
-import contextlib
-import subprocess
-import sys
 import threading
 from collections import deque
 from concurrent.futures import Future
 
+from evenpalette.core.batch.child import Child
 from evenpalette.core.batch.executor import RETRIES, Executor, ExecutorKind
-from evenpalette.core.batch.frames import made_from, read_frame, write_frame
 from evenpalette.core.batch.parts import Made
 from evenpalette.core.batch.work import Job
 from evenpalette.core.errors import EvenPaletteError
@@ -26,7 +23,7 @@ class Local:
         self._wanted: deque[tuple[Job, Future[Made], int]] = deque()
         self._there = threading.Condition()
         self._closed = False
-        self._processes: dict[int, subprocess.Popen[bytes]] = {}
+        self._children = [Child() for _ in range(count)]
         #: Which process opened a project last.
         self._owner: dict[str, int] = {}
         self._threads = [threading.Thread(target=self._serve, args=(n,), daemon=True) for n in range(count)]
@@ -46,14 +43,14 @@ class Local:
         with self._there:
             self._closed = True
             self._there.notify_all()
-        for process in list(self._processes.values()):
-            process.kill()
+        for child in self._children:
+            child.kill()
         for thread in self._threads:
             thread.join()
 
     def processes(self) -> list[int]:
         """The numbers of the processes that run."""
-        return [process.pid for process in self._processes.values() if process.poll() is None]
+        return [child.pid for child in self._children if child.pid is not None]
 
     def _serve(self, number: int) -> None:
         while (taken := self._next(number)) is not None:
@@ -61,11 +58,11 @@ class Local:
             if not tries and not future.set_running_or_notify_cancel():
                 continue
             try:
-                made = self._ask(number, job)
+                made = self._children[number].ask(job)
             except EvenPaletteError as error:
                 future.set_exception(error)
             except (OSError, ValueError, EOFError) as error:
-                self._end(number)
+                self._children[number].end()
                 if self._closed or tries + 1 >= RETRIES:
                     future.set_exception(
                         EvenPaletteError(f"The process that made it died {tries + 1} times ({type(error).__name__}).")
@@ -77,7 +74,7 @@ class Local:
             else:
                 made.where = f"process {number + 1}"
                 future.set_result(made)
-        self._end(number)
+        self._children[number].end()
 
     def _next(self, number: int) -> tuple[Job, "Future[Made]", int] | None:
         """The next job for a process: of a project that it has open, else of one that no other has; else it helps the
@@ -98,27 +95,6 @@ class Local:
             taken = self._wanted[place]
             del self._wanted[place]
             return taken
-
-    def _ask(self, number: int, job: Job) -> Made:
-        process = self._processes.get(number)
-        if process is None or process.poll() is not None:
-            process = self._processes[number] = subprocess.Popen(
-                [sys.executable, "-m", "evenpalette.core.batch.process"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
-            )
-        assert process.stdin is not None
-        assert process.stdout is not None
-        write_frame(process.stdin, {"job": vars(job)}, {})
-        return made_from(*read_frame(process.stdout))
-
-    def _end(self, number: int) -> None:
-        process = self._processes.pop(number, None)
-        if process is not None:
-            process.kill()
-            process.wait()
-            for stream in (process.stdin, process.stdout):
-                if stream is not None:
-                    with contextlib.suppress(OSError):
-                        stream.close()
 
 
 def _begin(rest: str) -> Executor:
