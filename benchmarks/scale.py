@@ -107,7 +107,7 @@ def theirs(count: int) -> float:
     with tempfile.TemporaryDirectory() as place, cluster(Path(place)) as address:
         client = Client(address, set_as_default=False)
         began = time.perf_counter()
-        waiting = as_completed([client.submit(abs, n, pure=False) for n in range(200)])
+        waiting = as_completed([client.submit(abs, n, pure=False) for n in range(200)], loop=client.loop)
         sent = 200
         for _ in waiting:
             if sent < count:

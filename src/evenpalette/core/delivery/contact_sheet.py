@@ -3,12 +3,13 @@
 import io
 import math
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from anyascii import anyascii
@@ -84,7 +85,7 @@ def _grid(wish: SheetWish, count: int, lines: int) -> _Grid:
 def entries_of(state: State, wish: SheetWish, progress: Progress = no_progress) -> list[Entry]:
     """What stands on the sheet, each picture as Form begins and turned by quarters."""
     chosen = [v for v in state.project.variants if wish.variants is None or v.id in wish.variants]
-    named = [(v.id, v.name) for v in chosen] or [(None, DEFAULTS_NAME)]
+    named: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, DEFAULTS_NAME)]
     told = [
         p
         for p in state.project.parameters
@@ -188,9 +189,9 @@ def _pdf(project: str, entries: Sequence[Entry], wish: SheetWish) -> tuple[bytes
     pdf.set_auto_page_break(False)
     pdf.set_title(project)
     pdf.set_creator("Even Palette")
-    with tempfile.TemporaryDirectory() as place:
-        (Path(place) / "sans.ttf").write_bytes(_font_bytes())
-        pdf.add_font("Sans", fname=Path(place) / "sans.ttf")
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "sans.ttf").write_bytes(_font_bytes())
+        pdf.add_font("Sans", fname=Path(folder) / "sans.ttf")
     places = _places(entries, grid)
     pages = places[-1][0] + 1 if places else 1
     page = -1
@@ -208,20 +209,20 @@ def _pdf(project: str, entries: Sequence[Entry], wish: SheetWish) -> tuple[bytes
         pdf.text(left, top + grid.picture + _NAME, _fit(pdf.get_string_width, entry.name, grid.cell[0]))
         pdf.set_font("Sans", size=_TEXT)
         half = grid.cell[0] / 2
-        for place, (name, value, color) in enumerate(entry.values):
+        for place, (label, value, swatch) in enumerate(entry.values):
             column, line = place % 2, place // 2
             x, y = left + column * half, top + grid.picture + _NAME + 6 + (line + 0.8) * _LINE
-            if color:
-                pdf.set_fill_color(*parse_hex(color))
+            if swatch:
+                pdf.set_fill_color(*parse_hex(swatch))
                 pdf.rect(x, y - _SWATCH + 1, _SWATCH, _SWATCH, style="F")
             pdf.set_text_color(*parse_hex(muted))
-            pdf.text(x + _SWATCH + 3, y, _fit(pdf.get_string_width, f"{name}  {value}", half - _SWATCH - 6))
+            pdf.text(x + _SWATCH + 3, y, _fit(pdf.get_string_width, f"{value}  {label}", half - _SWATCH - 6))
     return bytes(pdf.output()), pages
 
 
 def _pdf_page(
-    pdf, project: str, page: int, pages: int, size: tuple[float, float], colors: tuple[str, str, str]
-) -> None:  # type: ignore[no-untyped-def]
+    pdf: Any, project: str, page: int, pages: int, size: tuple[float, float], colors: tuple[str, str, str]
+) -> None:
     ground, ink, muted = colors
     pdf.add_page()
     pdf.set_fill_color(*parse_hex(ground))
@@ -237,7 +238,7 @@ def _pdf_page(
     pdf.text(size[0] - _MARGIN - pdf.get_string_width(foot), size[1] - _MARGIN, foot)
 
 
-def _fit(width_of, text: str, room: float) -> str:  # type: ignore[no-untyped-def]
+def _fit(width_of: Callable[[str], float], text: str, room: float) -> str:
     """A text that has room, cut with an ellipsis where it has none."""
     plain = _said(text)
     if width_of(plain) <= room:
@@ -265,20 +266,20 @@ def _png(project: str, entries: Sequence[Entry], wish: SheetWish) -> tuple[bytes
     said = date.today().isoformat()
     draw.text((width - _MARGIN * scale - name.getlength(said), _MARGIN * scale), said, muted, name)
     for number, entry in enumerate(entries):
-        row, column = divmod(number, grid.columns)
+        line, column = divmod(number, grid.columns)
         left = (_MARGIN + column * (grid.cell[0] + _GAP)) * scale
-        top = (_MARGIN + _HEAD + row * grid.cell[1]) * scale
+        top = (_MARGIN + _HEAD + line * grid.cell[1]) * scale
         side_pixels = entry.pictures[0].shape[0]
         for side, picture in enumerate(entry.pictures):
             page.paste(Image.fromarray(_over(picture, ground)), (round(left + side * side_pixels), round(top)))
         below = top + grid.picture * scale
         draw.text((left, below), _fit(name.getlength, entry.name, grid.cell[0] * scale), ink, name)
         half = grid.cell[0] * scale / 2
-        for place, (label, value, color) in enumerate(entry.values):
+        for place, (label, value, swatch) in enumerate(entry.values):
             x, y = left + place % 2 * half, below + (_NAME + 6 + place // 2 * _LINE) * scale
-            if color:
-                draw.rectangle((x, y + 1, x + _SWATCH * scale, y + 1 + _SWATCH * scale), color)
-            words = _fit(small.getlength, f"{label}  {value}", half - (_SWATCH + 6) * scale)
+            if swatch:
+                draw.rectangle((x, y + 1, x + _SWATCH * scale, y + 1 + _SWATCH * scale), swatch)
+            words = _fit(small.getlength, f"{value}  {label}", half - (_SWATCH + 6) * scale)
             draw.text((x + (_SWATCH + 3) * scale, y), words, muted, small)
     stream = io.BytesIO()
     page.save(stream, "PNG")

@@ -46,8 +46,8 @@ def part_by_lightness(
 def lighter(color: str, step: float) -> str:
     """A color with another OKLab lightness, by so much, of the same hue and as much chroma as there can be."""
     lch = oklab_to_oklch(linear_to_oklab(hex_to_linear(color).reshape(1, 3))).reshape(3)
-    moved = np.array([[min(max(float(lch[0]) + step, 0.0), 1.0), lch[1], lch[2]]], np.float32)
-    return linear_to_hex(np.asarray(oklch_to_linear_in_gamut(moved)).reshape(3))
+    moved = np.array([min(max(float(lch[0]) + step, 0.0), 1.0), lch[1], lch[2]], np.float32)
+    return linear_to_hex(oklch_to_linear_in_gamut(moved))
 
 
 def _colors_of(state: State, region: str) -> list[str]:

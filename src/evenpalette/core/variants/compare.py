@@ -8,8 +8,9 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.color.difference import ciede2000
 from evenpalette.core.color.encoding import F32, decode_srgb
+from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.vision import Vision
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RecipeError
@@ -21,8 +22,8 @@ from evenpalette.core.variants.small_surface import as_seen, small_sources, smal
 
 #: Pixels a side of an asset in a game, where nobody says otherwise.
 USUAL_SIZE = 64
-#: Texels of a sheet that are compared; more tell nothing more of means.
-_MOST_TEXELS = 1024
+#: Texels of a sheet that are compared, as many as this number of comparisons of two colors allows: means need no more.
+_FEWEST_TEXELS, _MOST_TEXELS, _MOST_COMPARED = 256, 1024, 5_000_000
 #: Texels of pairs that are compared at once.
 _AT_ONCE = 1 << 19
 
@@ -117,9 +118,10 @@ def _looked_at(sheet: State, names: Sequence[str], size: int) -> _Sheet:
     if not used.any():
         used = np.ones_like(used)
     texels = np.flatnonzero(used.reshape(-1))
-    if texels.size > _MOST_TEXELS:
+    most = max(_FEWEST_TEXELS, min(_MOST_TEXELS, _MOST_COMPARED // (len(names) * (len(names) - 1) // 2)))
+    if texels.size > most:
         # Evenly, so that no region is left out.
-        texels = texels[np.linspace(0, texels.size - 1, _MOST_TEXELS).astype(np.int64)]
+        texels = texels[np.linspace(0, texels.size - 1, most).astype(np.int64)]
     masks, regions = [], []
     for region, plane in zip(sheet.region_ids, small.coverages, strict=True):
         mask = (plane.reshape(-1)[texels] >= 128).astype(np.float32)
@@ -144,11 +146,9 @@ def _looked_at(sheet: State, names: Sequence[str], size: int) -> _Sheet:
 
 
 def _seen(sheet: _Sheet, vision: Vision) -> _Sheet:
-    """Its colors as they are seen."""
-    if vision.is_normal:
-        return sheet
+    """Its colors as they are seen, in CIELAB."""
     colors = {
-        key: vision.seen(held) if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT) else held
+        key: linear_to_lab(vision.seen(held)) if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT) else held
         for key, held in sheet.values.items()
     }
     return replace(sheet, values=colors)
@@ -160,8 +160,7 @@ def _units(sheet: _Sheet, first: NDArray[np.int64], second: NDArray[np.int64]) -
     for key, held in sheet.values.items():
         one, other = held[first], held[second]
         if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT):
-            flat = difference_of_linear(one.reshape(1, -1, 3), other.reshape(1, -1, 3))
-            apart = np.asarray(flat, np.float32).reshape(units.shape)
+            apart = ciede2000(one, other)
         else:
             apart = np.abs(one - other).max(-1) * np.float32(FINISH_UNITS)
         np.maximum(units, apart, out=units)

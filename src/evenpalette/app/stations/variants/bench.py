@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -27,6 +27,7 @@ from evenpalette.app.rail import VariantRail
 from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
+from evenpalette.app.stations.variants.review_dialogs import CompareDialog, SheetDialog
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
@@ -211,10 +212,14 @@ class VariantsBench(QWidget):
         self._parent.setToolTip("Values that this variant does not set itself follow this one")
         self._parent.activated.connect(self._set_parent)
         self._facts = label("", "note")
+        self._review = button(
+            "Review ...", self._ask_review, tip="All pairs through other eyes; a contact sheet that goes around"
+        )
         header = row(
             label("Variants", "heading"), self._facts, None, label("follows", "note"), self._parent, 8,
             button("New", rail.add, icon="plus", tip="New variant (Ctrl+Shift+N)"),
             button("Roll ...", self.roll, icon="dices", tip="Variants by chance that can be told apart (R)"),
+            self._review,
             button("Derive", rail.derive, icon="git-branch", tip="A variant that follows the active one"),
             button("Duplicate", rail.duplicate, icon="copy"),
             button("Reset", rail.reset, icon="rotate-ccw", tip="Let every value follow the parent again"),
@@ -257,6 +262,27 @@ class VariantsBench(QWidget):
             )
             return
         dialog = RollDialog(self._session, self._views, self)
+        dialog.exec()
+        dialog.deleteLater()
+
+    def _ask_review(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Who can tell them apart ...", self.compare)
+        menu.addAction("Contact sheet ...", self.contact_sheet)
+        menu.exec(self._review.mapToGlobal(QPoint(0, self._review.height())))
+
+    def compare(self) -> None:
+        """Show all pairs of variants, the nearest first."""
+        if len(self._session.state.project.variants) < 2:
+            self._session.said.emit("There are no two variants to compare yet.", True)
+            return
+        dialog = CompareDialog(self._session, self)
+        dialog.exec()
+        dialog.deleteLater()
+
+    def contact_sheet(self) -> None:
+        """Ask for a contact sheet of all variants."""
+        dialog = SheetDialog(self._session, self)
         dialog.exec()
         dialog.deleteLater()
 
@@ -330,9 +356,9 @@ class VariantsBench(QWidget):
         """Show the table as it is now."""
         self._model.beginResetModel()
         self._model.endResetModel()
-        variants = self._session.state.project.variants
-        shared = ".  Leaning: follows a shared one" if self._session.state.project.follows else ""
-        self._facts.setText(f"{len(variants)} variants.  Strong: its own value; Del drops it{shared}")
+        shared = "; leaning: shared" if self._session.state.project.follows else ""
+        self._facts.setText(f"Strong: its own{shared}")
+        self._facts.setToolTip("A value in bold is its own, Del drops it; a leaning one follows a shared value")
         self._show_parent()
 
     def _show_parent(self) -> None:
@@ -424,6 +450,8 @@ def _verbs(room: Workplace, bench: Callable[[], VariantsBench]) -> list[Verb]:
         Verb("Variants", "New variant", "Ctrl+Shift+N", rail.add),
         Verb("Variants", "Derive a variant", "Ctrl+D", rail.derive),
         Verb("Variants", "Roll variants ...", "R", lambda: bench().roll()),
+        Verb("Variants", "Who can tell them apart ...", "", lambda: bench().compare()),
+        Verb("Variants", "Contact sheet ...", "", lambda: bench().contact_sheet()),
         Verb("Variants", "Copy the values of a variant", "", lambda: bench().copy_text()),
         Verb("Variants", "Paste a variant", "", lambda: bench().paste_text()),
         Verb("Variants", "Save values as a table ...", "", lambda: bench().save_table()),

@@ -1,0 +1,183 @@
+"""What is looked at before somebody says yes: all variants against all others, and a contact sheet that goes around."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QListWidget,
+    QListWidgetItem,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from evenpalette.app.newest import Newest, Wish
+from evenpalette.app.plain import plain
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.widgets.basics import counted, label, row
+from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
+from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, write_sheet
+from evenpalette.core.document.state import State
+from evenpalette.core.edits.variants import activate
+from evenpalette.core.variants.compare import USUAL_SIZE, Comparison, Pair
+from evenpalette.core.variants.perceptual_difference import TOLD_APART
+
+_SIZES = (32, 64, 128, 256, 512)
+#: Units of CIEDE2000 that fill a line's bar.
+_FULL, _BAR = 40.0, (72, 10)
+_MOST_SHOWN = 2000
+
+
+class CompareDialog(QDialog):
+    """All pairs of variants, the nearest first, through other eyes and as small as a game shows them."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Who can tell them apart")
+        self.resize(720, 520)
+        self._session = session
+        self._looked: tuple[State, int, Comparison] | None = None
+        self.vision = QComboBox()
+        self.vision.setAccessibleName("Seen by")
+        for key, words in VISIONS.items():
+            self.vision.addItem(f"{words} ({key})" if key != NORMAL else words, key)
+        self.strength = ValueSlider(0, 1)
+        self.strength.setAccessibleName("Strength")
+        self.strength.set_value(1.0)
+        self.pixels = QComboBox()
+        self.pixels.setAccessibleName("Pixels that the game shows it at")
+        for size in _SIZES:
+            self.pixels.addItem(f"{size} pixels", size)
+        self.pixels.setCurrentIndex(self.pixels.findData(USUAL_SIZE))
+        self.list = QListWidget()
+        self.list.setAccessibleName("Pairs of variants")
+        self.list.setIconSize(QSize(*_BAR))
+        self.list.itemActivated.connect(self._show_second)
+        self._facts = label("", "note")
+        self._newest = Newest(session, "Comparing", 60, self._wish, self)
+        layout = QVBoxLayout(self)
+        layout.setSpacing(8)
+        strength = row(label("Strength", "note"), self.strength)
+        strength.setFixedWidth(260)
+        layout.addWidget(row(self.vision, strength, self.pixels, None, spacing=12))
+        layout.addWidget(self.list, 1)
+        layout.addWidget(self._facts)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        layout.addWidget(buttons)
+        self.vision.currentIndexChanged.connect(lambda _: self._newest.ask())
+        self.pixels.currentIndexChanged.connect(lambda _: self._newest.ask())
+        self.strength.edited.connect(lambda _: self._newest.ask())
+        self._newest.ask()
+
+    def _wish(self) -> Wish | None:
+        state, size = self._session.state, self.pixels.currentData()
+        vision, held = Vision(self.vision.currentData(), self.strength.value), self._looked
+        self.strength.setEnabled(vision.kind != NORMAL)
+
+        def work() -> tuple[Comparison, list[Pair]]:
+            known = held[2] if held is not None and held[:2] == (state, size) else Comparison(state, size)
+            return known, known.pairs(vision)
+
+        def show(found: tuple[Comparison, list[Pair]]) -> None:
+            self._looked = state, size, found[0]
+            self._show(state, found[1])
+
+        return work, show
+
+    def _show(self, state: State, pairs: list[Pair]) -> None:
+        names = {v.id: v.name for v in state.project.variants}
+        regions = {r.id: r.name for sheet in state.project.sheets for r in sheet.regions.regions}
+        self.list.clear()
+        for pair in pairs[:_MOST_SHOWN]:
+            where = f", most in {regions[pair.region]}" if pair.region in regions else ""
+            item = QListWidgetItem(
+                _bar(pair.units), f"{pair.units:6.1f}   {names[pair.first]} and {names[pair.second]}{where}"
+            )
+            item.setData(Qt.ItemDataRole.UserRole, pair.second)
+            item.setToolTip(plain(f"Over the whole surface {pair.whole:.1f}"))
+            self.list.addItem(item)
+        alike = sum(pair.units < TOLD_APART for pair in pairs)
+        words = f"{counted(alike, 'pair')} cannot be told apart" if alike else "All can be told apart"
+        self._facts.setText(f"{words}. CIEDE2000, mean over the region that differs most; Enter shows the second one.")
+
+    def _show_second(self, item: QListWidgetItem) -> None:
+        variant = str(item.data(Qt.ItemDataRole.UserRole))
+        self._session.apply("Show variant", lambda s: activate(s, variant), "activate")
+
+
+def _bar(units: float) -> QIcon:
+    """How far apart, as a bar; one that is too near is dark red."""
+    width, height = _BAR
+    picture = QPixmap(width, height)
+    picture.fill(QColor("#d8d8d8"))
+    painter = QPainter(picture)
+    filled = max(2, round(min(units / _FULL, 1.0) * width))
+    painter.fillRect(0, 0, filled, height, QColor("#9a2f2f" if units < TOLD_APART else "#5c5c5c"))
+    painter.end()
+    icon = QIcon()
+    for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):
+        icon.addPixmap(picture, mode)
+    return icon
+
+
+class SheetDialog(QDialog):
+    """Asks how a contact sheet is to look, and where it goes."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Contact sheet")
+        self._session = session
+        self.sides, self.columns = QSpinBox(), QSpinBox()
+        self.sides.setRange(1, 4)
+        self.columns.setRange(0, 12)
+        self.columns.setSpecialValueText("as reads well")
+        self.page, self.ground = QComboBox(), QComboBox()
+        for key, words in (("a4", "A4"), ("letter", "Letter")):
+            self.page.addItem(words, key)
+        for key in GROUNDS:
+            self.ground.addItem(key, key)
+        assert set(PAGES) == {"a4", "letter"}
+        form = QFormLayout()
+        for words, widget in (
+            ("Sides of each", self.sides), ("Variants in a row", self.columns), ("Page", self.page), ("Ground", self.ground),
+        ):  # fmt: skip
+            widget.setAccessibleName(words)
+            form.addRow(words, widget)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.addButton("Save ...", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self._ask)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addWidget(label("Every variant in pictures with its values, to be sent around.", "note"))
+        layout.addLayout(form)
+        layout.addWidget(buttons)
+
+    @property
+    def wish(self) -> SheetWish:
+        """What was asked for."""
+        return SheetWish(self.columns.value(), self.sides.value(), self.page.currentData(), self.ground.currentData())
+
+    def _ask(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Save a contact sheet", "variants.pdf", "PDF (*.pdf);;PNG (*.png)")
+        if path:
+            self.write(Path(path))
+            self.accept()
+
+    def write(self, path: Path) -> None:
+        """Write it beside the work."""
+        state, wish, session = self._session.state, self.wish, self._session
+        session.tasks.start(
+            Task(
+                "Drawing a contact sheet", lambda progress: write_sheet(state, path, wish, progress),
+                lambda pages: session.said.emit(f"Saved {path}: {counted(pages, 'page')}.", False), session.failed,
+            )
+        )  # fmt: skip
