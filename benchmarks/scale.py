@@ -51,6 +51,9 @@ class Sleeping(Delivery):
     def end(self) -> None:
         return
 
+    def let_go(self) -> None:
+        return
+
 
 class Sleepers:
     """So many workers, of which each job takes the same time."""

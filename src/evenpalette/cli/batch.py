@@ -17,7 +17,7 @@ from evenpalette.core.batch.deliver import FAILED, UNCHANGED, Asset, AssetReport
 from evenpalette.core.batch.executor import Executor
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
-from evenpalette.core.delivery.layouts.read import read_layout_file
+from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.files import reason, write_atomically
@@ -38,7 +38,9 @@ def add_verbs(verb: Verb) -> None:
         made = verb(name, run, words)
         made.add_argument("project", type=Path, nargs="+", metavar="PROJECT|COLLECTION")
         made.add_argument("--out", type=Path, required=True, help="folder; each project gets one of its own there")
-        made.add_argument("--layout", type=Path, metavar="FILE", help="write the files that this layout says")
+        made.add_argument(
+            "--layout", metavar="FILE", help="write the files that this layout says; a file, or the name of one"
+        )
         made.add_argument("--target", action="append", default=[], choices=tuple(TARGETS), help="a form of delivery")
         made.add_argument("--variant", action="append", help="name of a variant; may be given several times")
         made.add_argument("--size", type=size, default=0, help="longest side in texels; the sources' own if left out")
@@ -61,7 +63,7 @@ def add_verbs(verb: Verb) -> None:
 
 
 def _wish(options: argparse.Namespace) -> Wish:
-    layout = read_layout_file(options.layout) if options.layout is not None else None
+    layout = layout_named(None, options.layout) if options.layout is not None else None
     variants = tuple(options.variant) if options.variant else None
     return Wish.of(
         targets=tuple(options.target), layout=layout, maps=options.maps, size=options.size, kit_size=options.kit_size,

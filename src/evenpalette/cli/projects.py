@@ -10,6 +10,7 @@ from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.delivery.cost import cheaper_from, costs
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.difference import against_former
+from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.layouts.read import read_layout_file
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.delivery.render import delivered_size, render_maps
@@ -58,7 +59,9 @@ def add_verbs(verb: Verb) -> None:
         choices=tuple(TARGETS),
         help="a form of delivery; repeat it for several",
     )
-    export.add_argument("--layout", type=Path, metavar="FILE", help="write the files that this layout says instead")
+    export.add_argument(
+        "--layout", metavar="FILE", help="write the files that this layout says instead; a file, or the name of one"
+    )
     export.add_argument(
         "--clean", action="store_true", help="remove what a former delivery wrote and this one does not"
     )
@@ -171,7 +174,7 @@ def _export(options: argparse.Namespace) -> None:
     state = open_project(options.project)
     chosen = variant_ids(state, options.variant) if options.variant else None
     progress, bar = bar_of("exporting")
-    layout = read_layout_file(options.layout) if options.layout is not None else None
+    layout = layout_named(state, options.layout) if options.layout is not None else None
     if options.dry_run:
         with bar:
             found = against_former(state, options.out, variants=chosen, longest=options.size, progress=progress)

@@ -9,8 +9,10 @@ import shutil
 import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
+from concurrent.futures import Future
 from pathlib import Path
 
 import pytest
@@ -20,7 +22,9 @@ from evenpalette.cli import main
 from evenpalette.core.batch.deliver import FAILED, PARTS_FOLDER, RECORD_FILE, UNCHANGED, Asset, AssetReport, deliver_all
 from evenpalette.core.batch.executors import EXECUTORS, executor_named
 from evenpalette.core.batch.executors.local import Local
+from evenpalette.core.batch.parts import Made
 from evenpalette.core.batch.wish import Wish
+from evenpalette.core.batch.work import Job, work
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.storage.demo_files import copy_demo
@@ -134,6 +138,48 @@ def test_only_what_depends_on_a_change_is_made_again(market: Path, tmp_path: Pat
     made = [p.name.removeprefix("files of ") for r in run(wished, FILES) for p in r.parts if p.made]
     assert sorted(made) == sorted(taking)
     assert all(r.status != UNCHANGED for r in run(wished, FILES, again=True))
+
+
+class OneByOne:
+    """Does jobs when it is told which: the order in which workers end is anybody's."""
+
+    def __init__(self, order: tuple[str, ...]) -> None:
+        self.width, self.notes, self._order = 8, list[str](), order
+        self._held: list[tuple[Job, Future[Made]]] = []
+
+    def submit(self, job: Job) -> "Future[Made]":
+        future: Future[Made] = Future()
+        self._held.append((job, future))
+        if job.part["kind"] == "plan":
+            return self._do(self._held.pop())
+        threading.Timer(0.05, self._go_on).start()
+        return future
+
+    def _do(self, one: tuple[Job, "Future[Made]"]) -> "Future[Made]":
+        job, future = one
+        try:
+            future.set_result(work(job.project, job.blob(), job.wish, job.part))
+        except EvenPaletteError as error:
+            future.set_exception(error)
+        return future
+
+    def _go_on(self) -> None:
+        held, self._held = self._held, []
+        for one in sorted(held, key=lambda one: self._order.index(one[0].part["kind"])):
+            self._do(one)
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+@pytest.mark.parametrize(
+    "order", [("check", "images", "forms"), ("images", "check", "forms"), ("images", "forms", "check")]
+)
+def test_a_delivery_is_whole_whatever_ends_last(market: Path, tmp_path: Path, order: tuple[str, ...]) -> None:
+    (report,) = deliver_all(assets(market, tmp_path, ("pennant",)), FORMS, OneByOne(order))
+    assert report.error == ""
+    assert (tmp_path / "pennant" / "kit" / "parameters.json").is_file()
+    assert (tmp_path / "pennant" / "delivery.json").is_file()
 
 
 def test_a_failing_asset_does_not_stop_the_others(market: Path, tmp_path: Path) -> None:

@@ -145,6 +145,8 @@ class Batch:
                 self._take(delivery, part, future)
                 self._say(self._numbers[id(delivery)])
             elif not self._ready and next_one >= len(self._deliveries):
+                for delivery in self._deliveries:
+                    delivery.let_go()
                 return [delivery.report for delivery in self._deliveries]
 
     def _say(self, number: int) -> None:
@@ -273,7 +275,8 @@ class Delivery:
         self._open -= 1
         if part.kind == CHECK:
             self.report.findings = made.value
-            return []
+            # It may be the last thing that the forms have waited for.
+            return self._forms_now()
         if part.kind == PLAN:
             return self._planned([Part(**data) for data in made.value])
         self._keep(part, made)
@@ -383,11 +386,18 @@ class Delivery:
         write_atomically(out / RECORD_FILE, json.dumps(record).encode())
 
     def end(self) -> None:
-        """Nothing more is to be done for it."""
+        """Nothing more is to be done for it; what was begun of one that failed may still read its blob."""
         self._ended = True
         self.report.seconds = round(time.perf_counter() - self._began, 3)
+        if self.report.status != FAILED:
+            self.let_go()
+
+    def let_go(self) -> None:
+        """Nobody works on it any more."""
         if self.blob.name:
             self.blob.unlink(missing_ok=True)
+        if not self._ended:
+            raise AssertionError(f"{self.report.name} was left unfinished")
 
 
 def _read_part(path: Path) -> tuple[dict[str, Any], dict[str, bytes]]:
