@@ -3,6 +3,7 @@
 import argparse
 import hashlib
 import json
+from collections.abc import Iterable
 from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
@@ -18,6 +19,8 @@ from evenpalette.core.findings.rules import Rules, Severity, read_rules
 from evenpalette.core.recipe.own_kinds import SENTENCE, take_file, trust, trusted_words
 from evenpalette.core.recipe.proof import proofs_of
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.operations import OPERATIONS
+from evenpalette.core.regions.proof import proofs_of_operation
 from evenpalette.core.storage.storage import PROJECT_FILE, Storage, project_folder
 
 _FORMATS = ("text", "json", "sarif", "junit")
@@ -117,15 +120,15 @@ def _check_step(options: argparse.Namespace) -> int:
         raise EvenPaletteError(
             f"{options.file.name} was not run: nobody has trusted it as it is now. {SENTENCE} Say --trust if you know what it does."
         )
-    before = set(KINDS)
+    before, operations = set(KINDS), set(OPERATIONS)
     broken = take_file(options.file.resolve(), content)
     if broken is not None:
         print(f"wrong: {broken}")
         return 1
     mine = [key for key in KINDS if key not in before]
     if not mine:
-        print("ok: it defines an operation on a coverage, and no step")
-        return 0
+        made = next(kind for key, kind in OPERATIONS.items() if key not in operations)
+        return _told(proofs_of_operation(made))
     draw = None
     try:
         from evenpalette.gpu.trial import Trial
@@ -133,8 +136,13 @@ def _check_step(options: argparse.Namespace) -> int:
         draw = Trial().draw
     except EvenPaletteError as error:
         note(f"its GLSL was not tried: {error}")
+    return _told((proof.what, proof.problem) for proof in proofs_of(KINDS[mine[0]], draw))
+
+
+def _told(proofs: Iterable[tuple[str, str]]) -> int:
+    """Say what was looked at; whether anything was not so."""
     wrong = 0
-    for proof in proofs_of(KINDS[mine[0]], draw):
-        print(f"wrong: {proof.what}: {proof.problem}" if proof.problem else f"ok: {proof.what}")
-        wrong += bool(proof.problem)
+    for what, problem in proofs:
+        print(f"wrong: {what}: {problem}" if problem else f"ok: {what}")
+        wrong += bool(problem)
     return 1 if wrong else 0

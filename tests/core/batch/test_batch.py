@@ -67,9 +67,15 @@ def tree(folder: Path) -> dict[str, str]:
 
 @pytest.fixture(scope="module")
 def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A cluster of two workers."""
+    with begun_cluster(tmp_path_factory.mktemp("cluster")) as (address, _):
+        yield address
+
+
+@contextlib.contextmanager
+def begun_cluster(folder: Path) -> Iterator[tuple[str, list[subprocess.Popen]]]:
     """A scheduler and two workers of Dask, as `dask scheduler` and `dask worker` begin them."""
     pytest.importorskip("distributed", reason="dask and distributed (the extra cluster) are not installed")
-    folder = tmp_path_factory.mktemp("cluster")
     note = folder / "scheduler.json"
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
     dask = [sys.executable, "-m", "dask"]
@@ -83,9 +89,9 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
             assert time.monotonic() < end, "no scheduler"
             time.sleep(0.1)
         for number in range(2):
-            where = ["--local-directory", str(folder / str(number)), "--nthreads", "1", "--no-dashboard"]
+            where = ["--local-directory", str(folder / str(number)), "--nthreads", "1", "--no-dashboard", "--no-nanny"]
             workers.append(subprocess.Popen([*dask, "worker", "--scheduler-file", str(note), *where], **quiet))
-        yield json.loads(note.read_text())["address"]
+        yield json.loads(note.read_text())["address"], workers
     finally:
         for process in (*workers, scheduler):
             process.kill()
@@ -307,6 +313,31 @@ def test_a_cluster_of_another_version_is_refused_in_one_sentence(cluster: str, m
     monkeypatch.setattr("evenpalette.core.batch.executors.dask_cluster.__version__", "9.9.9")
     with pytest.raises(EvenPaletteError, match=r"this is 9\.9\.9"):
         executor_named(f"dask:{cluster}")
+
+
+def test_a_cluster_that_loses_a_worker_goes_on_with_the_others(market: Path, tmp_path: Path) -> None:
+    (tmp_path / "c").mkdir()
+    with begun_cluster(tmp_path / "c") as (address, workers):
+        running = executor_named(f"dask:{address}")
+        while running.width < 2:
+            running.close()
+            time.sleep(0.5)
+            running = executor_named(f"dask:{address}")
+        killed: list[int] = []
+
+        def kill(share: float) -> None:
+            if share > 0 and not killed:
+                workers[0].kill()
+                killed.append(1)
+
+        try:
+            went_well(deliver_all(assets(market, tmp_path / "out"), FILES, running, progress=kill))
+        finally:
+            running.close()
+    assert killed
+    run(assets(market, tmp_path / "wanted"), FILES)
+    for name in NAMES:
+        assert tree(tmp_path / "out" / name) == tree(tmp_path / "wanted" / name)
 
 
 @pytest.mark.parametrize(("words", "said"), [

@@ -13,6 +13,8 @@ from evenpalette.core.findings.findings import find_all
 from evenpalette.core.recipe.own_kinds import take_own, trust
 from evenpalette.core.recipe.proof import proofs_of
 from evenpalette.core.recipe.steps import KINDS
+from evenpalette.core.regions.operations import OPERATIONS
+from evenpalette.core.regions.proof import proofs_of_operation
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage
 
@@ -91,6 +93,42 @@ def test_it_is_tested_as_ours_are(steps: Path, capsys: pytest.CaptureFixture[str
     assert code == 1 or "GLSL was not tried" in said.err
     assert "codes" in said.out or "more than a code apart" in said.out
     KINDS.drop_file(path)
+
+
+OPERATION = """
+import numpy as np
+from evenpalette.core.regions.operation_kind import OperationKind
+from evenpalette.core.values import Input, ValueType
+
+def run(plane, values, around):
+    return np.minimum(plane * np.float32(values["times"]), {most})
+
+OPERATION = OperationKind(
+    "louder", "Louder", "More of it", (Input("times", "Times", ValueType.NUMBER, 1.0, 0.0, 4.0),), run,
+    source="common practice, no source",
+)
+"""  # fmt: skip
+
+
+@pytest.mark.parametrize(("most", "code"), [("np.float32(1)", 0), ("np.float32(9)", 1)])
+def test_an_operation_of_ones_own_is_tested_too(
+    steps: Path, capsys: pytest.CaptureFixture[str], most: str, code: int
+) -> None:
+    path = steps / "louder.py"
+    path.write_text(OPERATION.format(most=most))
+    try:
+        assert main(["check-step", str(path), "--trust"]) == code
+        assert ("wrong: times at 4.0" in capsys.readouterr().out) == bool(code)
+        assert "louder" in OPERATIONS
+    finally:
+        OPERATIONS.drop(steps)
+
+
+@pytest.mark.parametrize("kind", OPERATIONS)
+def test_our_operations_pass_it_too(kind: str) -> None:
+    """But for those that say that they need a mesh."""
+    wrong = [(what, problem) for what, problem in proofs_of_operation(OPERATIONS[kind]) if problem]
+    assert [w for w in wrong if "needs a mesh" not in w[1]] == []
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -91,10 +91,13 @@ class Cluster:
         except (OSError, TimeoutError, ValueError) as error:
             raise EvenPaletteError(f"There is no Dask scheduler at {address[:120]}: {error}.") from error
         try:
+            # One that was just begun may be on its way.
+            self._client.wait_for_workers(1, timeout=_CONNECT_SECONDS)
             workers = self._client.scheduler_info(n_workers=-1)["workers"]
-            if not workers:
-                raise EvenPaletteError(f"The cluster at {address[:120]} has no workers.")
             self._check_versions()
+        except TimeoutError as error:
+            self._client.close()
+            raise EvenPaletteError(f"The cluster at {address[:120]} has no workers.") from error
         except BaseException:
             self._client.close()
             raise
