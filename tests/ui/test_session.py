@@ -3,10 +3,13 @@
 import threading
 from dataclasses import replace
 
+import numpy as np
+
 from evenpalette.app.facets import ACTIVE, COVERAGES, EVERYTHING, NAME, RECIPE, REGIONS, VALUES, VARIANTS, difference
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe, variants
 from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.bakes import add_bake, make_bake, with_made, with_seen
 from evenpalette.core.edits.regions import remove_region, update_region
 from evenpalette.core.errors import Cancelled
 from evenpalette.core.recipe.recipe import Binding
@@ -118,3 +121,36 @@ def test_a_result_is_dropped_with_a_word_when_the_document_changed_meanwhile(han
     hand.wait()
     assert session.state.project.name == "Quick"
     assert any("Slow" in text and "dropped" in text for text in said)
+
+
+def test_a_bake_that_ends_beside_long_work_loses_neither(hand: Hand) -> None:
+    """What is computed from a document, and a save of it, stand though a bake comes to its end meanwhile."""
+    session = hand.session
+    made, gate = add_bake(session.state, "height", size=32), threading.Event()
+    session.commit("Bake", made[0])
+    texture = made[1]
+    baked = make_bake(session.state, texture)
+    step = session.state.project.recipe.steps[0]
+    session.run("Rename", lambda s, _: (gate.wait(30), rename_project(s, "Computed"))[1])
+    session.refine(lambda s: with_made(s, texture, baked), texture)
+    gate.set()
+    hand.wait(lambda: session.state.project.name == "Computed")
+    held = session.state.project.asset.texture(texture)
+    assert held is not None
+    assert held.bake is not None
+    assert held.bake.read == baked.bake.read
+    assert np.array_equal(session.state.textures[texture].pixels, baked.raster.pixels)
+    # A change of the artist's own still counts.
+    gate.clear()
+    said: list[str] = []
+    session.said.connect(lambda words, _: said.append(words))
+    session.run("Rename", lambda s, _: (gate.wait(30), rename_project(s, "Dropped"))[1])
+    session.apply("Off", lambda s: recipe.update_step(s, step.id, enabled=not step.enabled))
+    gate.set()
+    hand.wait(lambda: any("changed meanwhile" in words for words in said))
+    assert session.state.project.name == "Computed"
+    # Nothing is unsaved by a bake that ends while the document is saved.
+    session.save()
+    session.refine(lambda s: with_seen(s, texture, baked.raster), texture)
+    hand.wait(lambda: session.saving.is_idle)
+    assert not session.is_dirty

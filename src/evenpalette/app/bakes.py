@@ -155,7 +155,7 @@ class BakeKeeper(QObject):
         now.rays = rays
         if self._before is None:
             self._before = self._session.state.textures.get(texture)
-        self._session.refine(lambda s: with_seen(s, texture, raster))
+        self._session.refine(lambda s: with_seen(s, texture, raster), texture)
         self.progressed.emit()
 
     def _done(self, found: tuple[str, str, MadeBake | EvenPaletteError | None] | None) -> None:
@@ -168,14 +168,14 @@ class BakeKeeper(QObject):
         if isinstance(made, MadeBake):
             before = before or self._session.state.textures.get(texture)
             self._took = made.bake.seconds
-            self._session.refine(lambda s: with_made(s, texture, made))
+            self._session.refine(lambda s: with_made(s, texture, made), texture)
             self.made.emit(texture, before)
         else:
             held = self._session.state.project.asset.texture(texture)
             same = held is not None and held.bake is not None and read_by_bake(self._session.state, held.bake) == read
             if before is not None and held is not None:
                 # What was there stays where nothing new came of it.
-                self._session.refine(lambda s: with_seen(s, texture, before))
+                self._session.refine(lambda s: with_seen(s, texture, before), texture)
             if same:
                 self._left[texture] = read
             if isinstance(made, EvenPaletteError):

@@ -1,5 +1,7 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
+import contextlib
+from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -77,6 +79,12 @@ class Session(QObject):
         self.saving.failed.connect(self._save_failed)
         self._latest: tuple[str, Callable[[State], State], str] | None = None
         self._latest_running = False
+        #: Counts what the artist does to the document; how much is being computed for it, and what bakes made of it
+        #: meanwhile, the last of each key.
+        self._turn = self._at_work = 0
+        self._refined: dict[str, Callable[[State], State]] = {}
+        #: States that were to be saved, each with its turn.
+        self._saves: deque[tuple[State, int]] = deque(maxlen=8)
         self._findings_timer = timer(self, 250)
         self._findings_timer.timeout.connect(self._find)
         self._autosave_timer = timer(self, INTERVAL_SECONDS * 1000, once=False)
@@ -111,6 +119,7 @@ class Session(QObject):
         self.hold(lock)
         self.is_read_only = read_only
         self.storage = storage
+        self._turn += 1
         self.history = History(state, label)
         self._saved = State() if dirty else state
         self._autosaved = self._saved
@@ -182,25 +191,48 @@ class Session(QObject):
         except EvenPaletteError as error:
             self.said.emit(str(error), True)
             return
+        if not after.is_same_document(before):
+            self._turn += 1
         self.history.push(label, after, key)
         self._announce(before)
 
     def run(self, label: str, edit: Callable[[State, Progress], State], then: Callable[[], None] | None = None) -> None:
         """Change the document off the interface thread, with progress and cancel."""
-        before = self.state
+        before, turn = self.state, self._begin_work()
 
         def done(after: State) -> None:
-            if not self.state.is_same_document(before):
+            made = self._end_work(turn)
+            if made is None:
                 self.said.emit(
                     f"{label}: the document changed meanwhile, so the result was dropped. Do it again.", True
                 )
                 return
             kept = after.chosen is before.chosen
-            self.commit(label, replace(after, chosen=self.state.chosen) if kept else after)
+            after = replace(after, chosen=self.state.chosen) if kept else after
+            self.commit(label, _with_all(after, made))
             if then:
                 answer(then)
 
-        self.tasks.start(Task(label, lambda progress: edit(before, progress), done, self.failed))
+        def failed(error: Exception) -> None:
+            self._end_work(turn)
+            self.failed(error)
+
+        if not self.tasks.start(Task(label, lambda progress: edit(before, progress), done, failed)):
+            self._end_work(turn)
+
+    def _begin_work(self) -> int:
+        """Something is computed from the document as it is now."""
+        self._at_work += 1
+        return self._turn
+
+    def _end_work(self, turn: int) -> list[Callable[[State], State]] | None:
+        """What bakes have made of the document since, to be done to what was computed too; None where the artist has
+        changed it."""
+        made = list(self._refined.values()) if turn == self._turn else None
+        self._at_work -= 1
+        if not self._at_work:
+            self._refined.clear()
+        return made
 
     def run_latest(self, label: str, edit: Callable[[State], State], key: str = "") -> None:
         """Change the document off the interface thread, for edits that follow the pointer: of those that come in while
@@ -213,18 +245,20 @@ class Session(QObject):
         if self._latest is None:
             return
         (label, edit, key), self._latest, before = self._latest, None, self.state
-        self._latest_running = True
+        self._latest_running, turn = True, self._begin_work()
 
         def done(after: State) -> None:
             self._latest_running = False
-            if self.state is before:
-                self.commit(label, after, key)
+            made = self._end_work(turn)
+            if made is not None:
+                self.commit(label, _with_all(after, made), key)
             elif self._latest is None:
                 self._latest = (label, edit, key)
             self._next_latest()
 
         def failed(error: Exception) -> None:
             self._latest_running = False
+            self._end_work(turn)
             self.failed(error)
             self._next_latest()
 
@@ -255,13 +289,17 @@ class Session(QObject):
         """Have the document know something that the artist did not change, as what was delivered: it is not undone, and
         nothing is unsaved by it. It is kept with the next save."""
         self._by_itself(lambda: self.history.amend(change))
+        if self._at_work:
+            self._refined["note"] = change
 
-    def refine(self, change: Callable[[State], State]) -> None:
+    def refine(self, change: Callable[[State], State], key: str) -> None:
         """Have work that the last change began come to its end, as a bake does: it belongs to that change, and can be
-        made again, so that nothing is unsaved by it."""
+        made again, so that nothing is unsaved by it. key: of what; the last one of a key counts."""
         after = change(self.state)
         if after is not self.state:
             self._by_itself(lambda: self.history.refine(after))
+            if self._at_work:
+                self._refined[key] = change
 
     def _by_itself(self, change: Callable[[], None]) -> None:
         before, was_saved, was_kept = self.state, not self.is_dirty, self.state.is_same_document(self._autosaved)
@@ -276,6 +314,8 @@ class Session(QObject):
         """Go to a place in the history."""
         before = self.state
         self.history.go_to(position)
+        if not self.state.is_same_document(before):
+            self._turn += 1
         if self.state is not before:
             self._announce(before)
 
@@ -400,6 +440,7 @@ class Session(QObject):
         if not overwrite and self.lock is not None and storage is self.storage and self.lock.is_lost:
             self.conflicted.emit(f"{storage.folder.name} was taken over by another window: {self.lock.holder()}.")
             return
+        self._saves.append((self.state, self._turn))
         self.saving.ask(storage, self.state, self.history, overwrite=overwrite, then=then)
 
     def _save_failed(self, error: Exception) -> None:
@@ -417,11 +458,13 @@ class Session(QObject):
             self.hold(lock if lock.take() or lock.take_over() else None)
         self.storage = storage
         self.is_read_only = False
-        self._saved = state
+        turn = next((turn for saved, turn in self._saves if saved is state), -1)
+        # A bake that came to its end meanwhile is nothing that is unsaved.
+        self._saved = self.state if turn == self._turn else state
         self._kept()
-        if self.state.is_same_document(state):
+        if self.state.is_same_document(self._saved):
             self._renew_autosave()
-            self._autosaved = state
+            self._autosaved = self._saved
         self.saved_changed.emit()
 
     def _kept(self) -> None:
@@ -462,3 +505,11 @@ class Session(QObject):
         self.tasks.stop()
         self._autosave.discard()
         self.hold(None)
+
+
+def _with_all(state: State, changes: list[Callable[[State], State]]) -> State:
+    """A state with what bakes made meanwhile; what is not there any more needs nothing."""
+    for change in changes:
+        with contextlib.suppress(EvenPaletteError):
+            state = change(state)
+    return state

@@ -92,7 +92,6 @@ def _bind_choice(raw: dict) -> None:
         ("damaged", lambda raw: first_region(raw)["source"].update(seed=[float("nan"), 0])),
         ("lacks", _bind_choice),
         ("Input to step|lacks|takes a", lambda raw: raw["sheets"][0]["steps"][0].update(inputs={"color": {"value": True}})),
-        ("no kind of step", lambda raw: raw["sheets"][0]["steps"][0].update(kind="glitter")),
         ("derives from itself", lambda raw: raw["variants"][0].update(parent=raw["variants"][0]["id"])),
         ("two regions have the id", lambda raw: raw["sheets"][0]["regions"]["divisions"][0]["regions"].append(first_region(raw))),
         ("outside the project or is a link", lambda raw: raw.update(mesh_file="mesh/loop/x.obj")),

@@ -126,15 +126,7 @@ class Gatherer(QObject):
         def work(_: object) -> tuple[Collection, list[Asset], tuple[int, int]]:
             mark = _mark(path)
             collection = file.read()
-            assets: list[Asset] = []
-            for collected in collection.projects:
-                asset = Asset(collected, file.folder / collected.path)
-                try:
-                    asset.folder = file.folder_of(collected)
-                    self.describe(asset)
-                except EvenPaletteError as error:
-                    asset.problem = str(error)
-                assets.append(asset)
+            assets = [Asset(collected, file.folder / collected.path) for collected in collection.projects]
             return collection, assets, mark
 
         def done(found: tuple[Collection, list[Asset], tuple[int, int]]) -> None:
@@ -226,6 +218,21 @@ class Gatherer(QObject):
         stop, assets = self._stop, self.assets
         file, size = self.file, self.picture_size
 
+        def describe(place: int) -> None:
+            if stop.is_set():
+                raise Cancelled("closed")
+            asset = assets[place]
+            if asset.project is not None or asset.problem:
+                return
+            try:
+                if file is not None:
+                    asset.folder = file.folder_of(asset.collected)
+                self.describe(asset)
+            except EvenPaletteError as error:
+                asset.problem = str(error)
+            if not stop.is_set():
+                self.known.emit(place)
+
         def picture(place: int) -> None:
             if stop.is_set():
                 raise Cancelled("closed")
@@ -259,8 +266,9 @@ class Gatherer(QObject):
                 self.known.emit(place)
 
         def work(_: object) -> None:
-            # Pictures of all come before anything that takes longer.
+            # What files say, then pictures of all, then what takes longer.
             try:
+                run_over(list(places), describe)
                 run_over(list(places), picture)
                 run_over(list(places), look)
             except Cancelled:
@@ -324,6 +332,8 @@ class Gatherer(QObject):
             return
         changed = []
         for place, asset in enumerate(self.assets):
+            if asset.project is None and not asset.problem:
+                continue  # it is on its way
             if _mark(asset.folder / PROJECT_FILE) != asset.mark:
                 try:
                     asset.problem = ""

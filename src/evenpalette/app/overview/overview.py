@@ -178,6 +178,7 @@ class Overview(QWidget):
         self.grid.blockSignals(False)
         for place in range(len(self.gatherer.assets)):
             self._show_tile(place)
+        self._say_facts()
         self._show_sets()
         self._show_current()
 
@@ -202,7 +203,6 @@ class Overview(QWidget):
         picture = self._pictures.get(asset.collected.id)
         pale = bool(self.gatherer.focus) and self._some_follow and not self.gatherer.follows_focus(asset)
         item.setIcon(_icon(picture, self.gatherer.picture_size, pale=pale))
-        self._say_facts()
 
     def _say_facts(self) -> None:
         assets = self.gatherer.assets
@@ -220,6 +220,7 @@ class Overview(QWidget):
     def _know(self, place: int) -> None:
         if place < len(self.gatherer.assets):
             self._show_tile(place)
+            self._say_facts()
             if self.grid.currentRow() == place:
                 self._show_current()
 

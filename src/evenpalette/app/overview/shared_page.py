@@ -8,6 +8,7 @@ from evenpalette.app.overview.gatherer import Gatherer
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
+from evenpalette.app.timers import timer
 from evenpalette.app.widgets.basics import button, counted, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.core.collection.across import Taken, add_shared, take_everywhere, with_shared
@@ -68,7 +69,10 @@ class SharedPage(QWidget):
         self.setObjectName("chrome")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         gatherer.listed.connect(self.refresh)
-        gatherer.known.connect(lambda _: self._say())
+        # Many become known one after the other.
+        self._soon = timer(self, 100)
+        self._soon.timeout.connect(self._say)
+        gatherer.known.connect(lambda _: self._soon.start())
         self.refresh()
 
     def current(self) -> SharedValue | None:

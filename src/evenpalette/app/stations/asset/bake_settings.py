@@ -201,10 +201,11 @@ class BakeSettings(QWidget):
         if texture is None or texture.bake is None or view is None:
             return
         bake, mesh = texture.bake, view.mesh
+        values = BAKES[ON_VERTICES].values(bake.settings)
         self._session.tasks.start(
             Task(
                 "Writing vertex colors",
-                lambda progress: write_openness(mesh, bake.settings, path, progress, bake.groups),
+                lambda progress: write_openness(mesh, values, path, progress, bake.groups),
                 lambda _: self._session.said.emit(f"Wrote {path}", False),
                 self._session.failed,
             )

@@ -288,7 +288,7 @@ class BakesPage(QWidget):
     def _again(self) -> None:
         texture = self.current()
         if texture is not None and texture.bake is not None:
-            self._session.refine(lambda s: edit.set_bake(s, texture.id, read=""))
+            self._session.refine(lambda s: edit.set_bake(s, texture.id, read=""), texture.id)
             edit.forget_made(self._session.state, texture)
             self._bakes.again(texture.id)
 
