@@ -18,6 +18,8 @@ from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.storage.demo_files import copy_demo
 from tests.helpers.hand import Hand
 
+NAMES = ["Moth Lantern", "Pennant", "Stall Sign", "Tea Tin"]
+
 
 def until(hand: Hand, so: Callable[[], object]) -> None:
     hand.wait_busy(so, 120)
@@ -65,7 +67,7 @@ def test_a_shared_color_is_seen_on_all_pictures_taken_and_taken_back(
     hand: Hand, overview: Overview, market: Path
 ) -> None:
     names = [item_text(overview, n).split("\n")[0] for n in range(4)]
-    assert names == ["Moth Lantern", "Pennant", "Stall Sign", "Tea Tin"]
+    assert names == NAMES
     values = hand.find("Shared values", QListWidget, overview)
     values.setFocus()
     values.setCurrentRow(0)
@@ -131,7 +133,7 @@ def test_a_value_follows_and_parts_and_the_open_project_is_changed_in_its_histor
     hand.window.project.open_path(market.parent / "moth-lantern")
     hand.wait(lambda: hand.session.path == market.parent / "moth-lantern")
     hand.window.show_collection(market)
-    until(hand, lambda: len(overview.gatherer.assets) == 4)
+    until(hand, lambda: [a.name for a in overview.gatherer.assets if a.project] == NAMES)
     overview.choose("moth-lantern")
     overview.shared.choose("guild-red")
     asset, shared = overview.current(), overview.shared.current()

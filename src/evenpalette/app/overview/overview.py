@@ -219,6 +219,7 @@ class Overview(QWidget):
 
     def _know(self, place: int) -> None:
         if place < len(self.gatherer.assets):
+            self._some_follow |= self.gatherer.follows_focus(self.gatherer.assets[place])
             self._show_tile(place)
             self._say_facts()
             if self.grid.currentRow() == place:
