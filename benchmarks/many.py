@@ -32,6 +32,9 @@ def market(folder: Path, count: int = PROJECTS) -> evenpalette.Collection:
         shutil.copytree(demos / name, place)
         with evenpalette.open(place) as project:
             project.name = f"{project.name} {number}"
+            for variant in list(project.variants):
+                for parameter in project.parameters:
+                    project.part(parameter, variant)
             for extra in list(project.variants)[VARIANTS:]:
                 del project.variants[extra]
             while len(project.variants) < VARIANTS:
