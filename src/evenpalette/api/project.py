@@ -37,7 +37,7 @@ from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.storage.held import check_free
-from evenpalette.core.storage.storage import Storage, project_folder
+from evenpalette.core.storage.storage import Storage, check_new, project_folder
 from evenpalette.core.variants.portrait import Sitting
 from evenpalette.core.variants.random_values import Chance, RollWay
 
@@ -356,8 +356,7 @@ def new(
     color. tile: the UV tile to work on. layout: by which packed textures are taken apart. Raises Error.
     """
     place = Path(folder)
-    if place.exists() and (not place.is_dir() or any(place.iterdir())):
-        raise ProjectError(f"{place} is there already and not an empty folder. Name another one.")
+    check_new(place)
     take_own()
     brought = [
         TextureFile(Path(path), role_named(role) if role is not None else None)

@@ -5,14 +5,15 @@ import contextlib
 import json
 import sys
 import time
+from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from evenpalette.cli.arguments import Verb, size
-from evenpalette.cli.named import Named, named_projects
+from evenpalette.cli.named import named_projects
 from evenpalette.cli.projects import maps_named
-from evenpalette.cli.saying import bar_of, note
+from evenpalette.cli.saying import bar_of, note, write_report
 from evenpalette.core.batch.deliver import FAILED, UNCHANGED, Asset, AssetReport, deliver_all
 from evenpalette.core.batch.executor import Executor
 from evenpalette.core.batch.executors import executor_named
@@ -20,7 +21,6 @@ from evenpalette.core.batch.wish import Wish
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.errors import EvenPaletteError, one_line
-from evenpalette.core.files import reason, write_atomically
 from evenpalette.core.findings.rules import Rules, Severity, read_rules
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.storage.storage import PROJECT_FILE
@@ -71,18 +71,26 @@ def _wish(options: argparse.Namespace) -> Wish:
     )  # fmt: skip
 
 
-def _deliver(options: argparse.Namespace) -> int:
+@contextlib.contextmanager
+def _begun(options: argparse.Namespace) -> Iterator[Callable[[], int]]:
+    """What delivers once all that is named, each time it is called; what runs the jobs is let go at the end."""
     rules = read_rules(options.rules) if options.rules is not None else Rules()
     wish, executor = _wish(options), executor_named(options.executor)
     try:
         for words in executor.notes:
             note(words)
-        return _once(options, named_projects(options.project), wish, executor, rules)
+        yield lambda: _once(options, wish, executor, rules)
     finally:
         executor.close()
 
 
-def _once(options: argparse.Namespace, named: list[Named], wish: Wish, executor: Executor, rules: Rules) -> int:
+def _deliver(options: argparse.Namespace) -> int:
+    with _begun(options) as deliver_once:
+        return deliver_once()
+
+
+def _once(options: argparse.Namespace, wish: Wish, executor: Executor, rules: Rules) -> int:
+    named = named_projects(options.project)
     began = time.perf_counter()
     progress, bar = bar_of("delivering")
     assets = [Asset(one.name, one.folder, options.out / one.name, one.error) for one in named]
@@ -118,10 +126,7 @@ def _write_report(path: Path, reports: list[AssetReport], rules: Rules, seconds:
         "format": REPORT_FORMAT, "version": REPORT_VERSION, "seconds": round(seconds, 3), "executor": executor or "here",
         "projects": rows,
     }  # fmt: skip
-    try:
-        write_atomically(path, (json.dumps(said, indent=1, ensure_ascii=False) + "\n").encode())
-    except OSError as error:
-        raise EvenPaletteError(f"{path} cannot be written: {reason(error)}.") from error
+    write_report(path, json.dumps(said, indent=1, ensure_ascii=False))
 
 
 def _marks(places: list[Path]) -> dict[str, tuple[int, int]]:
@@ -141,12 +146,9 @@ def _marks(places: list[Path]) -> dict[str, tuple[int, int]]:
 
 
 def _watch(options: argparse.Namespace) -> int:
-    rules = read_rules(options.rules) if options.rules is not None else Rules()
-    wish, executor = _wish(options), executor_named(options.executor)
-    try:
-        for words in executor.notes:
-            note(words)
-        code = _once(options, named_projects(options.project), wish, executor, rules)
+    code = 0
+    with _begun(options) as deliver_once, contextlib.suppress(KeyboardInterrupt):
+        code = deliver_once()
         sys.stdout.flush()
         seen = delivered = _marks(options.project)
         since = time.monotonic()
@@ -158,13 +160,10 @@ def _watch(options: argparse.Namespace) -> int:
             elif seen != delivered and time.monotonic() - since >= _CALM:
                 delivered = seen
                 try:
-                    code = _once(options, named_projects(options.project), wish, executor, rules)
+                    code = deliver_once()
                 except EvenPaletteError as error:
                     note(str(error))
                 sys.stdout.flush()
                 if options.once:
                     return code
-    except KeyboardInterrupt:
-        return code
-    finally:
-        executor.close()
+    return code

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
 from evenpalette.cli.named import Named, named_projects
-from evenpalette.cli.saying import bar_of, note
+from evenpalette.cli.saying import bar_of, note, write_report
 from evenpalette.core.collection.model import is_collection
 from evenpalette.core.consent import inside
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.files import read_regular, reason, write_atomically
+from evenpalette.core.files import read_regular, reason
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.findings.reports import Checked, as_data, as_junit, as_sarif, counted
 from evenpalette.core.findings.rules import Rules, Severity, read_rules
@@ -103,10 +103,7 @@ def _say(text: str, out: Path | None) -> None:
         if text:
             print(text)
         return
-    try:
-        write_atomically(out, (text + "\n").encode())
-    except OSError as error:
-        raise EvenPaletteError(f"{out} cannot be written: {reason(error)}.") from error
+    write_report(out, text)
 
 
 def _check_step(options: argparse.Namespace) -> int:

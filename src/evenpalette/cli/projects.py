@@ -24,7 +24,7 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
 from evenpalette.core.recipe.binding import Moment
-from evenpalette.core.storage.storage import Storage, project_folder
+from evenpalette.core.storage.storage import Storage, check_new, project_folder
 
 
 def add_verbs(verb: Verb) -> None:
@@ -224,8 +224,7 @@ def _roll(options: argparse.Namespace) -> None:
 
 def _new(options: argparse.Namespace) -> None:
     folder: Path = options.project
-    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise EvenPaletteError(f"{folder} is there already and not an empty folder. Name another one.")
+    check_new(folder)
     progress, bar = bar_of("making the project")
     with bar:
         state = create_project(

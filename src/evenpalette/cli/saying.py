@@ -1,10 +1,12 @@
 """What the command line says: errors and notes in one line, a bar for what takes long."""
 
 import sys
+from pathlib import Path
 
 from tqdm import tqdm
 
-from evenpalette.core.errors import one_line
+from evenpalette.core.errors import EvenPaletteError, one_line
+from evenpalette.core.files import reason, write_atomically
 from evenpalette.core.parallel import Progress
 
 
@@ -19,6 +21,14 @@ def refuse(message: str) -> int:
 def note(text: str) -> None:
     """Say what was done that may not be expected."""
     print(f"evenpalette: {one_line(text)}", file=sys.stderr)
+
+
+def write_report(path: Path, text: str) -> None:
+    """Write what was found, whole or not at all. Raises EvenPaletteError."""
+    try:
+        write_atomically(path, (text + "\n").encode())
+    except OSError as error:
+        raise EvenPaletteError(f"{path} cannot be written: {reason(error)}.") from error
 
 
 def bar_of(label: str) -> tuple[Progress, tqdm]:

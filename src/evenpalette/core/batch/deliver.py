@@ -21,7 +21,7 @@ from queue import SimpleQueue
 from typing import Any
 
 from evenpalette.core.batch.executor import Executor
-from evenpalette.core.batch.frames import made_from, made_said, read_frame, write_frame
+from evenpalette.core.batch.frames import made_from, made_said, read_frame, read_said, write_frame
 from evenpalette.core.batch.parts import CHECK, FORMS, PLAN, Made, Part
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.batch.work import Job
@@ -31,7 +31,8 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.storage.file_set import files_as_one
-from evenpalette.core.storage.pack import pack_project
+from evenpalette.core.storage.pack import packed, word_of
+from evenpalette.core.storage.storage import Storage
 
 #: Beside the files of a delivery: what they were made of as a whole, and parts of one that is not whole yet.
 RECORD_FILE = ".even-palette-batch.json"
@@ -128,7 +129,6 @@ class Batch:
     def run(self) -> list[AssetReport]:
         """Until all are done; what became of each."""
         ahead, next_one = _AHEAD * self._executor.width + 2, 0
-        waiting: set[Future[Made]] = set()
         while True:
             while len(self._ready) < ahead and next_one < len(self._deliveries):
                 self._begin(next_one)
@@ -137,10 +137,9 @@ class Batch:
             while self._ready and self._under_way < ahead:
                 _, _, delivery, part = heapq.heappop(self._ready)
                 if delivery.report.status != FAILED:
-                    waiting.add(self._submit(delivery, part))
+                    self._submit(delivery, part)
             if self._under_way:
                 delivery, part, future = self._done.get()
-                waiting.discard(future)
                 self._under_way -= 1
                 self._take(delivery, part, future)
                 self._say(self._numbers[id(delivery)])
@@ -173,12 +172,11 @@ class Batch:
             self._count += 1
             heapq.heappush(self._ready, (number, self._count, delivery, part))
 
-    def _submit(self, delivery: "Delivery", part: Part) -> Future[Made]:
+    def _submit(self, delivery: "Delivery", part: Part) -> None:
         self._under_way += 1
         job = Job(delivery.key, str(delivery.blob), self._wish.as_data(), part.as_data())
         future = self._executor.submit(job)
         future.add_done_callback(lambda f: self._done.put((delivery, part, f)))
-        return future
 
     def _take(self, delivery: "Delivery", part: Part, future: Future[Made]) -> None:
         try:
@@ -244,11 +242,12 @@ class Delivery:
         self._began = time.perf_counter()
         if self._asset.error:
             raise EvenPaletteError(self._asset.error)
-        self.key, content = pack_project(self._asset.folder)
+        content = Storage(self._asset.folder).contents()
+        self.key = word_of(content)
         if not self._again and self._is_unchanged():
             return []
         self.blob = blob
-        blob.write_bytes(content)
+        blob.write_bytes(packed(content))
         self._open = self._all = 2
         return [Part(PLAN, "plan"), Part(CHECK, "findings")]
 
@@ -332,8 +331,9 @@ class Delivery:
         forms, self._forms = self._forms, None
         maps = {name: said["map"] for name, said in self._former.taken.items() if "map" in said}
         for path in self._made:
-            said, _ = _read_part(path)
-            maps |= {name: note["map"] for name, note in said["notes"].items() if "map" in note}
+            with path.open("rb") as stream:
+                notes = read_said(stream)["notes"]
+            maps |= {name: note["map"] for name, note in notes.items() if "map" in note}
         return [replace(forms, maps=maps)]
 
     def _keep(self, part: Part, made: Made) -> None:
@@ -425,4 +425,4 @@ def is_delivered(project: Path, out: Path) -> bool | None:
     record = _read_record(out)
     if "project" not in record:
         return None
-    return record["project"] == pack_project(project)[0]
+    return record["project"] == word_of(Storage(project).contents())

@@ -21,10 +21,15 @@ def write_frame(stream: IO[bytes], said: Mapping[str, Any], files: Mapping[str, 
     stream.flush()
 
 
+def read_said(stream: IO[bytes]) -> dict[str, Any]:
+    """What is said in a piece, the bytes behind it left there. Raises EOFError where the other side is gone."""
+    length, _ = _HEAD.unpack(_whole(stream, _HEAD.size))
+    return dict(json.loads(_whole(stream, length)))
+
+
 def read_frame(stream: IO[bytes]) -> tuple[dict[str, Any], dict[str, bytes]]:
     """Take a piece. Raises EOFError where the other side is gone."""
-    length, _ = _HEAD.unpack(_whole(stream, _HEAD.size))
-    said = json.loads(_whole(stream, length))
+    said = read_said(stream)
     return said, {name: _whole(stream, size) for name, size in said.pop("files")}
 
 

@@ -17,7 +17,7 @@ from evenpalette.core.batch.wish import Wish
 from evenpalette.core.delivery.deliver import IMAGES
 from evenpalette.core.delivery.inputs import fingerprint, forms_word, images_word
 from evenpalette.core.delivery.kit_model import KitMap
-from evenpalette.core.delivery.layouts.write import PlannedFile, planned_files, write_files
+from evenpalette.core.delivery.layouts.write import by_surface, planned_files, write_files
 from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DeliveryPlan, planned
 from evenpalette.core.delivery.render import delivered_size
@@ -109,9 +109,7 @@ def parts_of(state: State, wish: Wish) -> list[Part]:
                 )
     layout = wish.files
     if layout is not None:
-        groups: dict[tuple[str, str | None, tuple[int, int]], list[PlannedFile]] = {}
-        for one in planned_files(state, layout, _ids(state, wish), wish.size):
-            groups.setdefault((one.sheet, one.variant, one.size), []).append(one)
+        groups = by_surface(planned_files(state, layout, _ids(state, wish), wish.size))
         called = {variant.id: variant.name for variant in plan.variants}
         for (sheet_id, variant_id, size), some in groups.items():
             on = state.on(sheet_id)

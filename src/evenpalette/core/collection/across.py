@@ -1,6 +1,6 @@
 """A shared value changed in all projects that follow it: what would change, and taking it."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,7 +11,7 @@ from evenpalette.core.document.project import Project
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import CollectionError, EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.storage.held import check_free, holder_of
+from evenpalette.core.storage.held import check_free
 from evenpalette.core.storage.storage import Storage
 from evenpalette.core.values import Value
 
@@ -19,13 +19,12 @@ from evenpalette.core.values import Value
 @dataclass(frozen=True)
 class Effect:
     """What a change of shared values does to one project. changes: those of its values that follow. problem: why it
-    cannot be said, or taken, '' where it can. held: who has it open in a window."""
+    cannot be said, '' where it can."""
 
     project: CollectedProject
     name: str
     changes: tuple[SharedChange, ...] = ()
     problem: str = ""
-    held: str = ""
 
     @property
     def count(self) -> int:
@@ -64,29 +63,14 @@ def add_shared(collection: Collection, name: str, value: Value) -> tuple[Collect
     return collection.model_copy(update={"shared": (*collection.shared, made)}), made
 
 
-def followers(state: State, path: Path, shared_id: str = "") -> list[tuple[str, str | None]]:
-    """The parameters, with their variants, that follow a collection's value, or any of them."""
-    return [
-        (f.parameter, f.variant)
-        for f in state.project.follows
-        if is_same_file(f.path, path) and shared_id in ("", f.shared)
-    ]
-
-
-def effects_of(
-    file: CollectionFile, collection: Collection, open_state: Callable[[CollectedProject], State] | None = None,
-    progress: Progress = no_progress,
-) -> list[Effect]:  # fmt: skip
-    """What the values of a collection, as it is given, would change in each project. open_state: gives a project that
-    is open already; else what its file says is read."""
+def effects_of(file: CollectionFile, collection: Collection, progress: Progress = no_progress) -> list[Effect]:
+    """What the values of a collection, as it is given, would change in each project, by what its file says."""
     found = []
     for number, project in enumerate(collection.projects):
         progress(number / len(collection.projects))
         try:
-            folder = file.folder_of(project)
-            state = open_state(project) if open_state is not None else State(Storage(folder).open_description())
-            changes = tuple(changes_in(state, file.path, collection))
-            found.append(Effect(project, state.project.name, changes, held=holder_of(folder)))
+            state = State(Storage(file.folder_of(project)).open_description())
+            found.append(Effect(project, state.project.name, tuple(changes_in(state, file.path, collection))))
         except EvenPaletteError as error:
             found.append(Effect(project, project.id, problem=str(error)))
     return found

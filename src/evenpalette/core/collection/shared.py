@@ -128,8 +128,3 @@ def take(state: State, changes: Sequence[SharedChange]) -> State:
         taken = one.model_copy(update={"taken": change.after})
         state = state.with_project(follows=tuple(taken if f == one else f for f in state.project.follows))
     return state
-
-
-def take_all(state: State, may_read: MayRead) -> State:
-    """Take all that has changed. Raises EvenPaletteError."""
-    return take(state, [change for change in changes_of(state, may_read) if change.changes])

@@ -416,6 +416,12 @@ def _first_place(error: Exception) -> str:
     return f"{' > '.join(str(part)[:60] for part in first['loc'])}: {first['msg'][:200]}"
 
 
+def check_new(folder: Path) -> None:
+    """Raises ProjectError for a folder that a new project cannot begin in: one that has something in it, or a file."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise ProjectError(f"{folder} is there already and not an empty folder. Name another one.")
+
+
 def project_folder(path: Path | str) -> Path:
     """The project folder for what a user points at: the folder or its project.json."""
     path = Path(path)

@@ -123,12 +123,17 @@ def write_files(
         progress((done + 1) / count)
 
 
-def _by_surface(state: State, planned: list[PlannedFile], workers: int) -> Iterator[tuple[list[PlannedFile], Surface]]:
-    """Files that are made of the same variant, sheet and size, together."""
+def by_surface(planned: Sequence[PlannedFile]) -> dict[tuple[str, str | None, tuple[int, int]], list[PlannedFile]]:
+    """Files by the sheet, the variant and the size that they are made of: those are evaluated together."""
     groups: dict[tuple[str, str | None, tuple[int, int]], list[PlannedFile]] = {}
     for one in planned:
         groups.setdefault((one.sheet, one.variant, one.size), []).append(one)
-    for (sheet, variant, size), some in groups.items():
+    return groups
+
+
+def _by_surface(state: State, planned: list[PlannedFile], workers: int) -> Iterator[tuple[list[PlannedFile], Surface]]:
+    """Files that are made of the same variant, sheet and size, together."""
+    for (sheet, variant, size), some in by_surface(planned).items():
         yield some, Surface(state.on(sheet), variant, size, workers)
 
 
