@@ -14,6 +14,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from evenpalette.cli import main
+from evenpalette.core.crowd import BY_PLACE, Laid, by_place, by_share, copies
+from evenpalette.core.delivery.crowd_kit import crowd_kit
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_files import read_kit
 from evenpalette.core.edits.variants import set_value
@@ -22,10 +24,9 @@ from evenpalette.core.pcg import pcg
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
-from evenpalette.gpu.crowd import by_place, by_share, copies
-from evenpalette.player.copies import BY_PLACE, Laid
+from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
+from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 from evenpalette.player.main import make_application
-from evenpalette.player.scene import KitScene, Moment, PlayLight
 from evenpalette.player.window import PlayerWindow
 from tests.helpers.glsl import apart
 
@@ -52,13 +53,15 @@ def test_unlit_on_a_square_every_variant_is_its_delivered_map(tmp_path: Path, na
 
     def draw() -> list[np.ndarray]:
         ctx = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
-        scene, size = KitScene(ctx, files), (told[0].shape[1], told[0].shape[0])
+        scene, stage = CrowdAsset(ctx, crowd_kit(files)), CrowdStage(ctx)
+        size = told[0].shape[1], told[0].shape[0]
         target = ctx.framebuffer([ctx.renderbuffer(size, 4)])
         made = []
         for row in range(1, len(told) + 1):
             one = copies(1, "grid", 1.0)
             one["row"], one["phase"] = row, 0
-            scene.draw(target, size, OrbitCamera((0.0, 0.5, 0.0), 0.0, 0.0, 1.0), one, PlayLight(unlit=True), Moment())
+            camera = OrbitCamera((0.0, 0.5, 0.0), 0.0, 0.0, 1.0)
+            stage.draw(target, (0, 0, *size), camera, [(scene, one)], CrowdLight(unlit=True), CrowdMoment())
             pixels = np.frombuffer(target.read(components=3), np.uint8).reshape(size[1], size[0], 3)
             made.append(pixels[::-1].astype(int))
         scene.release()
@@ -75,13 +78,13 @@ def test_a_thousand_copies_have_the_numbers_that_python_says_in_one_draw_call(ti
 
     def draw() -> tuple[np.ndarray, int]:
         ctx = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
-        scene = KitScene(ctx, files)
-        wanted = copies(1000, "grid", scene.step)
-        wanted["row"] = by_share(wanted["number"], [1.0] * len(scene.variants))
+        scene, stage = CrowdAsset(ctx, crowd_kit(files)), CrowdStage(ctx)
+        wanted = copies(1000, "grid", scene.kit.step)
+        wanted["row"] = by_share(wanted["number"], [1.0] * len(scene.kit.variants))
         target = ctx.framebuffer([ctx.renderbuffer((900, 900), 4)])
-        scene.draw(target, (900, 900), scene.camera(wanted), wanted, PlayLight(), Moment())
-        which = scene.shown().reshape(-1, 2)
-        return which[which[:, 0] >= 0], scene.draws
+        stage.draw(target, (0, 0, 900, 900), scene.camera(wanted), [(scene, wanted)], CrowdLight(), CrowdMoment())
+        which = stage.shown().reshape(-1, 2)
+        return which[which[:, 0] >= 0], stage.draws
 
     which, draws = apart(draw)
     assert draws == len(files.sheets)

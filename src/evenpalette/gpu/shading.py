@@ -23,11 +23,12 @@ from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look, Show
-from evenpalette.gpu.programs import LIGHTING, BoundTexture, DrawCall, ViewPrograms, ViewText
+from evenpalette.gpu.programs import BoundTexture, DrawCall, ViewPrograms
 from evenpalette.gpu.shader_files import CORNER, tell, tell_bytes
 from evenpalette.gpu.surface import SurfaceBuffer
 from evenpalette.gpu.textures import TextureCache
 from evenpalette.gpu.touched import Tiles
+from evenpalette.gpu.view_text import LIGHTING, ViewText
 
 #: What is read where there is nothing to read.
 WHITE = Raster(np.full((1, 1, 3), 255, np.uint8), Encoding.SRGB)

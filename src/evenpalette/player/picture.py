@@ -3,11 +3,13 @@
 import moderngl
 import numpy as np
 
+from evenpalette.core.crowd import by_share, copies
+from evenpalette.core.delivery.crowd_kit import crowd_kit
 from evenpalette.core.delivery.kit_files import KitFiles
 from evenpalette.core.errors import KitError
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.gpu.crowd import by_share, copies
-from evenpalette.player.scene import KitScene, Moment, PlayLight
+from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
+from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 
 
 def rows_named(files: KitFiles, names: list[str]) -> list[int]:
@@ -32,14 +34,15 @@ def picture(
         ctx = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
     except Exception as error:  # whatever the platform says
         raise KitError(f"There is no OpenGL without a window here (EGL): {str(error)[:120]}.") from error
-    scene = KitScene(ctx, files)
-    wanted = copies(count, laid, scene.step)
+    scene, stage = CrowdAsset(ctx, crowd_kit(files)), CrowdStage(ctx)
+    wanted = copies(count, laid, scene.kit.step)
     wanted["row"] = np.array(rows, np.int32)[by_share(wanted["number"], [1.0] * len(rows), 0)]
     if len(names) == 1 or count == 1:
         wanted["row"] = rows[0]
     wanted["phase"] = 0.0 if count == 1 else wanted["phase"]
     plain = ctx.framebuffer([ctx.renderbuffer(size, 4)])
-    scene.draw(plain, size, scene.camera(wanted), wanted, PlayLight(), Moment(seconds))
+    stage.draw(plain, (0, 0, *size), scene.camera(wanted), [(scene, wanted)], CrowdLight(), CrowdMoment(seconds))
     pixels = np.frombuffer(plain.read(components=3), np.uint8).reshape(size[1], size[0], 3)[::-1]
     scene.release()
+    stage.release()
     return Raster(np.ascontiguousarray(pixels), Encoding.SRGB)

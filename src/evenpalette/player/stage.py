@@ -9,14 +9,12 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from evenpalette.core.delivery.kit_files import KitFiles
+from evenpalette.core.crowd import Laid
+from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.errors import KitError
 from evenpalette.core.mesh.camera import OrbitCamera
-from evenpalette.player.copies import Laid
-from evenpalette.player.scene import KitScene, Moment, PlayLight
-
-#: Pixels that a pointer may be beside a copy's middle, at least.
-_NEAR = 14
+from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
+from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 
 
 class Stage(QOpenGLWidget):
@@ -35,19 +33,20 @@ class Stage(QOpenGLWidget):
         self.setMinimumSize(480, 320)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The kit at work")
-        self.scene: KitScene | None = None
+        self.scene: CrowdAsset | None = None
+        self.crowd: CrowdStage | None = None
         self.camera = OrbitCamera()
         self.laid: Laid | None = None
-        self.light, self.moment = PlayLight(), Moment()
+        self.light, self.moment = CrowdLight(), CrowdMoment()
         self.selected = -1
         self._ctx: moderngl.Context | None = None
-        self._wanted: KitFiles | None = None
+        self._wanted: CrowdKit | None = None
         self._pressed: QPointF | None = None
         self._carried = False
 
-    def take(self, files: KitFiles) -> None:
+    def take(self, kit: CrowdKit) -> None:
         """Draw this kit from now on; what is drawn stays where it does not compile."""
-        self._wanted = files
+        self._wanted = kit
         self.update()
 
     def frame_all(self) -> None:
@@ -58,6 +57,7 @@ class Stage(QOpenGLWidget):
 
     def initializeGL(self) -> None:
         self._ctx = moderngl.create_context()
+        self.crowd = CrowdStage(self._ctx)
 
     def paintGL(self) -> None:
         assert self._ctx is not None
@@ -68,17 +68,19 @@ class Stage(QOpenGLWidget):
             self._load(self._wanted)
             self._wanted = None
             target.use()
-        if self.scene is None or self.laid is None:
+        if self.scene is None or self.laid is None or self.crowd is None:
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
-        self.scene.draw(target, size, self.camera, self.laid.copies(), self.light, self.moment)
+        self.crowd.draw(target, (0, 0, *size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment)
         self._ctx.finish()
         self.painted.emit(time.perf_counter() - begin)
 
-    def _load(self, files: KitFiles) -> None:
+    def _load(self, kit: CrowdKit) -> None:
         assert self._ctx is not None
+        assert self.crowd is not None
         try:
-            made = KitScene(self._ctx, files)
+            made = CrowdAsset(self._ctx, kit)
+            self.crowd.prepare(made)
         except KitError as error:
             self.refused.emit(str(error))
             return
@@ -93,6 +95,8 @@ class Stage(QOpenGLWidget):
             self.makeCurrent()
             self.scene.release()
             self.scene = None
+            if self.crowd is not None:
+                self.crowd.release()
             self.doneCurrent()
 
     # --- hands -----------------------------------------------------------------------------------------------------
@@ -172,13 +176,10 @@ class Stage(QOpenGLWidget):
 
     def copy_at(self, place: QPointF) -> int:
         """The copy under a place of the widget, -1 for none."""
-        if self.scene is None or self.laid is None:
+        if self.scene is None or self.laid is None or self.crowd is None:
             return -1
-        wanted = self.laid.copies()
-        middle = (self.scene.low + self.scene.high) / 2
-        points = np.concatenate([wanted["place"][:, :1] + middle[0], np.full((len(wanted), 1), middle[1]), wanted["place"][:, 1:] + middle[2]], 1)  # fmt: skip
-        seen = self.camera.project_all(points, self.width(), self.height())
-        away = np.hypot(seen[:, 0] - place.x(), seen[:, 1] - place.y())
-        nearest = int(away.argmin())
-        reach = max(_NEAR, self.scene.radius / self.camera.span * min(self.width(), self.height()) * 0.8)
-        return self.laid.indices()[nearest] if away[nearest] <= reach else -1
+        ratio = self.devicePixelRatioF()
+        self.makeCurrent()
+        found = self.crowd.copy_at(int(place.x() * ratio), round(self.height() * ratio) - 1 - int(place.y() * ratio))
+        self.doneCurrent()
+        return self.laid.indices()[found[1]] if found is not None else -1

@@ -10,15 +10,21 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QMainWindow, QPushButton, QVBoxLayout, QWidget
 
 from evenpalette.app.widgets.basics import button, column, counted, label, row, scrolled
+from evenpalette.core.crowd import BY_ORDER, BY_PLACE, LAID, Laid
+from evenpalette.core.delivery.crowd_kit import CrowdKit, crowd_kit
 from evenpalette.core.delivery.kit_files import KitFiles, read_kit
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.gpu.crowd.scene import CrowdAsset
 from evenpalette.player.controls import Slide, boxed, values_of
-from evenpalette.player.copies import BY_ORDER, BY_PLACE, LAID, Laid
-from evenpalette.player.scene import KitScene
 from evenpalette.player.stage import Stage
 
 #: Milliseconds between looks at the files, and between pictures while time runs.
 _LOOK, _FRAME = 700, 33
+
+
+def _read(folder: Path) -> tuple[KitFiles, CrowdKit]:
+    files = read_kit(folder)
+    return files, crowd_kit(files)
 
 
 class PlayerWindow(QMainWindow):
@@ -30,7 +36,7 @@ class PlayerWindow(QMainWindow):
         self.resize(1280, 800)
         self._folder = folder
         self._threads = ThreadPoolExecutor(1)
-        self._reading: Future[KitFiles] | None = None
+        self._reading: Future[tuple[KitFiles, CrowdKit]] | None = None
         self._seen: tuple[object, ...] = ()
         self._files: tuple[Path, ...] = ()
         self.stage = Stage()
@@ -158,7 +164,7 @@ class PlayerWindow(QMainWindow):
             self.copy_facts.setText("Click a copy to choose it; Shift and a drag move it, Del takes it away.")
             return
         one = laid.copies()[known.index(self.stage.selected)]
-        names = ["Defaults", *scene.variants]
+        names = ["Defaults", *scene.kit.variants]
         at = int(one["row"])
         self.copy_facts.setText(
             f"Copy {self.stage.selected}: {names[at] if at < len(names) else 'Defaults'}, number {int(one['number'])}"
@@ -170,8 +176,8 @@ class PlayerWindow(QMainWindow):
         """The numbers of a parameter in a row of the table."""
         scene = self.stage.scene
         for sheet in scene.sheets if scene is not None else ():
-            for place in sheet.files.said.table.places:
-                if place.uniform == uniform and sheet.files.table is not None:
+            for place in sheet.sheet.said.table.places:
+                if place.uniform == uniform and sheet.sheet.rows is not None:
                     begin = "rgba".index(place.components[0])
                     return [float(v) for v in sheet.rows[row_, place.texel, begin : begin + len(place.components)]]
         return []
@@ -183,8 +189,8 @@ class PlayerWindow(QMainWindow):
             return
         self.stage.makeCurrent()
         for sheet in scene.sheets:
-            for place in sheet.files.said.table.places:
-                if place.uniform == uniform and sheet.files.table is not None:
+            for place in sheet.sheet.said.table.places:
+                if place.uniform == uniform and sheet.sheet.rows is not None:
                     begin = "rgba".index(place.components[0])
                     sheet.rows[row_, place.texel, begin : begin + len(numbers)] = numbers
                     sheet.tell()
@@ -196,7 +202,7 @@ class PlayerWindow(QMainWindow):
         if scene is None:
             return
         at = max(self.variant.currentIndex(), 0)
-        told = {p.uniform: p for sheet in scene.files.sheets for p in sheet.said.parameters}
+        told = {p.uniform: p for sheet in scene.kit.sheets for p in sheet.said.parameters}
         made = values_of(
             list(told.values()), lambda u: self.numbers(at, u), lambda u, numbers: self.set_numbers(at, u, numbers)
         )
@@ -204,10 +210,10 @@ class PlayerWindow(QMainWindow):
         self._values.deleteLater()
         self._values = made
 
-    def _show_shares(self, scene: KitScene) -> None:
+    def _show_shares(self, scene: CrowdAsset) -> None:
         shares = list(self._laid().shares)
         slides = []
-        for at, name in enumerate(scene.variants):
+        for at, name in enumerate(scene.kit.variants):
             slide = Slide(f"Share of {name}", 0, 100, shares[at] if at < len(shares) else 0, whole=True, unit="")
             slide.changed.connect(lambda v, at=at: self._share(at, v))
             slides += [label(name, "note"), slide]
@@ -243,18 +249,18 @@ class PlayerWindow(QMainWindow):
         now = self._signature()
         if now != self._seen or not self._files:
             self._seen = now
-            self._reading = self._threads.submit(read_kit, self._folder)
+            self._reading = self._threads.submit(_read, self._folder)
             QTimer.singleShot(50, self._look)
 
-    def _take(self, reading: "Future[KitFiles]") -> None:
+    def _take(self, reading: "Future[tuple[KitFiles, CrowdKit]]") -> None:
         try:
-            files = reading.result()
+            files, kit = reading.result()
         except EvenPaletteError as error:
             self._say(str(error))
             return
         self._files = files.files
         self._seen = self._signature()
-        self.stage.take(files)
+        self.stage.take(kit)
 
     def _say(self, text: str) -> None:
         """What is wrong; the last picture stays."""
@@ -265,16 +271,18 @@ class PlayerWindow(QMainWindow):
         scene = self.stage.scene
         assert scene is not None
         self.message.hide()
-        self.setWindowTitle(f"{scene.files.name} in the player")
-        count = len(scene.variants)
+        self.setWindowTitle(f"{scene.kit.name} in the player")
+        count = len(scene.kit.variants)
         old = self.stage.laid
         if old is None or len(old.shares) != count:
-            self.stage.laid = Laid(old.count if old else 1, old.laid if old else "grid", scene.step, (10.0,) * count)
+            self.stage.laid = Laid(
+                old.count if old else 1, old.laid if old else "grid", scene.kit.step, (10.0,) * count
+            )
             self.stage.camera = scene.camera(self.stage.laid.copies())
         chosen = self.variant.currentText()
         for box, first in ((self.variant, "Defaults"), (self.other, "nothing")):
             box.clear()
-            box.addItems([first, *(["Defaults"] if first == "nothing" else []), *scene.variants])
+            box.addItems([first, *(["Defaults"] if first == "nothing" else []), *scene.kit.variants])
         self.variant.setCurrentIndex(max(0, self.variant.findText(chosen)) if chosen else min(1, count))
         self.stage.moment = replace(self.stage.moment, to=-1)
         self._show_values()
@@ -297,7 +305,7 @@ class PlayerWindow(QMainWindow):
         self._last = now
         scene = self.stage.scene
         ends = (
-            [s.said.time.repeats_after for s in scene.files.sheets if s.said.time is not None]
+            [s.said.time.repeats_after for s in scene.kit.sheets if s.said.time is not None]
             if scene is not None
             else []
         )
@@ -311,7 +319,7 @@ class PlayerWindow(QMainWindow):
             return
         copies = len(self._laid().indices())
         self.facts.setText(
-            f"{counted(copies, 'copy', 'copies')}, {counted(scene.draws, 'draw call')}, {seconds * 1000:.1f} ms a picture, "
+            f"{counted(copies, 'copy', 'copies')}, {counted(self.stage.crowd.draws if self.stage.crowd else 0, 'draw call')}, {seconds * 1000:.1f} ms a picture, "
             f"{scene.memory / 2**20:.1f} MiB of textures, {scene.reads} texture reads a pixel"
         )
 

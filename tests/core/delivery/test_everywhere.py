@@ -15,13 +15,15 @@ from tests.helpers.kit_loader import Loader
 from tests.helpers.projects import on_two_sheets, with_choices
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.crowd import copies
+from evenpalette.core.delivery.crowd_kit import crowd_kit
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_files import read_kit
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.raster.image_read import read_image
-from evenpalette.gpu.crowd import copies
-from evenpalette.player.scene import KitScene, Moment, PlayLight
+from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
+from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 
 
 @pytest.fixture(scope="module")
@@ -82,13 +84,12 @@ def test_in_the_player(out: Path) -> None:
 
             def draw(only=only, row=row, shape=told.shape) -> np.ndarray:  # type: ignore[no-untyped-def]
                 ctx = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]
-                scene, size = KitScene(ctx, only), (shape[1], shape[0])
+                scene, stage, size = CrowdAsset(ctx, crowd_kit(only)), CrowdStage(ctx), (shape[1], shape[0])
                 target = ctx.framebuffer([ctx.renderbuffer(size, 4)])
                 one = copies(1, "grid", 1.0)
                 one["row"], one["phase"] = row, 0
-                scene.draw(
-                    target, size, OrbitCamera((0.0, 0.5, 0.0), 0.0, 0.0, 1.0), one, PlayLight(unlit=True), Moment()
-                )
+                camera = OrbitCamera((0.0, 0.5, 0.0), 0.0, 0.0, 1.0)
+                stage.draw(target, (0, 0, *size), camera, [(scene, one)], CrowdLight(unlit=True), CrowdMoment())
                 return np.frombuffer(target.read(components=3), np.uint8).reshape(*shape)[::-1]
 
             inner = np.s_[2:-2, 2:-2]

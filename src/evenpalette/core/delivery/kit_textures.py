@@ -9,7 +9,7 @@ from evenpalette.core.delivery.kit_model import KitTexture
 from evenpalette.core.delivery.layout import PlannedTexture, planned_textures
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.image_write import encode_image
-from evenpalette.core.raster.raster import Encoding
+from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.shader_text import ShaderText
 
 
@@ -29,29 +29,36 @@ def kit_textures(state: State, shader: ShaderText, longest: int = 0) -> list[Sto
 
 def _stored(planned: PlannedTexture, wraps: bool, longest: int) -> StoredTexture:
     raster = planned.raster.thumbnail(longest) if longest > 0 and not planned.exact else planned.raster
-    is_float = raster.pixels.dtype == np.float32
-    ending = ".exr" if is_float else ".png"
-    content = encode_image(raster, ending)
-    said = KitTexture(
+    content = encode_image(raster, _ending(raster))
+    return StoredTexture(said_of(planned, raster, wraps, hashlib.sha256(content).hexdigest()), content)
+
+
+def _ending(raster: Raster) -> str:
+    return ".exr" if raster.pixels.dtype == np.float32 else ".png"
+
+
+def said_of(planned: PlannedTexture, raster: Raster, wraps: bool, sha256: str = "") -> KitTexture:
+    """What is said of a texture whose pixels these are. wraps: whether UVs leave the first tile. sha256: of its
+    file."""
+    return KitTexture(
         sampler=planned.sampler,
-        file=planned.stem + ending,
+        file=planned.stem + _ending(raster),
         # Gray with alpha is stored as four channels: few formats of games have two.
         channels=4 if raster.channels == 2 else raster.channels,
         bits=raster.pixels.dtype.itemsize * 8,
-        encoding="srgb" if raster.encoding is Encoding.SRGB and not is_float else "data",
+        encoding="srgb" if raster.encoding is Encoding.SRGB and raster.pixels.dtype != np.float32 else "data",
         alpha="data" if raster.channels in (2, 4) else "none",
         wrap="repeat" if planned.repeats or wraps else "clamp",
         filter="nearest" if planned.exact else "linear",
         mips=not planned.exact,
         size=raster.size,
-        sha256=hashlib.sha256(content).hexdigest(),
+        sha256=sha256,
         holds=planned.holds,
         reads=planned.reads(raster.channels),
         regions=list(planned.planes),
         parameter=planned.parameter,
         choice=planned.choice,
     )
-    return StoredTexture(said, content)
 
 
 def leaves_tile(state: State) -> bool:
