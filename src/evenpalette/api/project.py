@@ -28,6 +28,7 @@ from evenpalette.core.edits import asset as asset_edits
 from evenpalette.core.edits import roll as rolling
 from evenpalette.core.edits import variants as edit
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
+from evenpalette.core.edits.limits import limit_of_text
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.findings.kinds import FINDINGS
@@ -197,13 +198,15 @@ class Project:
 
     def roll(
         self, count: int, seed: int = 1, apart: float = 0.0, parent: str | None = None, name: str = "Roll",
-        spread: float = 0.5, free: Iterable[str] | None = None, mix: bool = False,
+        spread: float = 0.5, free: Iterable[str] | None = None, mix: bool = False, limits: Iterable[str] = (),
     ) -> list[Variant]:  # fmt: skip
         """Add variants by chance; equal seeds give equal ones.
 
         count: 1 to 100. apart: units of CIEDE2000 over the whole surface that each is to be away from every other,
         where that can be. parent: derived from it. spread: how far values go, 0..1 of their ranges. free: names of the
         parameters that may change, None is all of them. mix: take each value from one of the variants that are there.
+        limits: what values keep to besides the project's own limits, a text for each parameter:
+        `Paper tint: lightness=0.4..0.8 chroma=0..0.2 hue=20..80 avoid=#c03020 apart=20 contrast=Frame:15`.
         """
         with self._lock:
             state = self._state
@@ -211,6 +214,7 @@ class Project:
             chance = Chance(
                 RollWay.MIX if mix else RollWay.VARY, min(max(spread, 0.0), 1.0),
                 frozenset(parameter_named(state, one).id for one in names),
+                {limit.parameter: limit for limit in (limit_of_text(state, text) for text in limits)},
             )  # fmt: skip
             base = variant_named(state, parent).id if parent is not None else None
             rolled = rolling.roll_variants(state, count, chance, seed, base=base, least=apart, name=name)

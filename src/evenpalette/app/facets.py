@@ -7,10 +7,12 @@ from evenpalette.core.recipe.recipe import Binding, Pick, Step
 from evenpalette.core.recipe.steps import KINDS
 
 #: What of a document can change; views listen for what they show.
-ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY = (
-    "asset", "regions", "coverages", "tone", "recipe", "values", "variants", "active", "name", "delivery",
+ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY, CROWD, REVIEW = (
+    "asset", "regions", "coverages", "tone", "recipe", "values", "variants", "active", "name", "delivery", "crowd", "review",
 )  # fmt: skip
-EVERYTHING = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY})
+EVERYTHING = frozenset(
+    {ASSET, REGIONS, COVERAGES, TONE, RECIPE, VALUES, VARIANTS, ACTIVE, NAME, DELIVERY, CROWD, REVIEW}
+)
 
 
 _NO_PICK = Pick()
@@ -60,11 +62,20 @@ def difference(before: State, after: State) -> frozenset[str]:
         found.add(RECIPE)
     if a.variants != b.variants:
         same_set = [(v.id, v.name, v.parent) for v in a.variants] == [(v.id, v.name, v.parent) for v in b.variants]
-        found.add(VALUES if same_set else VARIANTS)
+        if not same_set:
+            found.add(VARIANTS)
+        elif [v.values for v in a.variants] != [v.values for v in b.variants]:
+            found.add(VALUES)
+        if [(v.mark, v.note) for v in a.variants] != [(v.mark, v.note) for v in b.variants]:
+            found.add(REVIEW)
     if a.active_variant != b.active_variant:
         found.add(ACTIVE)
     if a.name != b.name:
         found.add(NAME)
     if a.delivery != b.delivery:
         found.add(DELIVERY)
+    if a.crowd != b.crowd:
+        found.add(CROWD)
+    if (a.locked, a.limits) != (b.locked, b.limits):
+        found.add(REVIEW)
     return frozenset(found)

@@ -108,6 +108,8 @@ class VariantRail(QWidget):
     pictures_wanted = pyqtSignal()
     #: All variants are to be seen side by side, or no longer.
     sheet_wanted = pyqtSignal()
+    #: All values of all variants are to be seen over the window, or no longer.
+    matrix_wanted = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QListWidgetItem, QVBoxLayout, QWidget
 
-from evenpalette.app.facets import NAME
+from evenpalette.app.facets import NAME, VALUES
 from evenpalette.app.picture_grid import Entry, PictureGrid
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
@@ -68,6 +68,7 @@ class SideBySide(QWidget):
         self.hide()
         views.installEventFilter(self)
         session.changed.connect(self._on_change)
+        views.shown.eyes_changed.connect(lambda: self._on_change(frozenset({VALUES})))
 
     def toggle(self) -> None:
         """Open it, or close it."""
@@ -108,7 +109,8 @@ class SideBySide(QWidget):
         """Show what there is now."""
         state, mode = self._session.state, self.mode.currentData()
         active = state.project.active_variant
-        look = Look(copy=self._views.shown.copy, light=self._views.shown.light)
+        shown = self._views.shown
+        look = Look(copy=shown.copy, light=shown.light, eyes=shown.eyes)
         if mode == VARIANTS:
             entries = [Entry("", DEFAULTS_NAME, look)]
             entries += [Entry(v.id, v.name, replace(look, variant=v.id)) for v in state.project.variants]

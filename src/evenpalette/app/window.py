@@ -24,6 +24,7 @@ from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.station import Workplace
 from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.asset.bring_in import bring_in
+from evenpalette.app.time_line import TimeLine
 from evenpalette.app.timers import timer
 from evenpalette.app.top_bar import TopBar
 from evenpalette.app.variant_offer import VariantOffer
@@ -41,6 +42,7 @@ from evenpalette.gpu.look import Look
 #: draws, and takes that one's OpenGL context away.
 if TYPE_CHECKING:
     from evenpalette.app.guide import Guide
+    from evenpalette.app.matrix import Matrix
     from evenpalette.app.overview import Overview
 
 _ALIVE: set["MainWindow"] = set()
@@ -60,6 +62,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1024, 680)
         self.project = ProjectActions(self.session, self, _begin_at)
         self.views = TwinViews(self.session, {place.key: place.look for place in STATIONS})
+        self.time = TimeLine(self.session, self.views)
         self.ledger = Ledger(self.session)
         self.rail = VariantRail(self.session)
         self.probe = ProbeBar(self.session)
@@ -69,6 +72,7 @@ class MainWindow(QMainWindow):
         self._sheet: SideBySide | None = None
         self._guide: Guide | None = None
         self._overview: Overview | None = None
+        self._matrix: Matrix | None = None
         self._after_painting = timer(self, 0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
@@ -82,7 +86,9 @@ class MainWindow(QMainWindow):
         self.views.hovered.connect(self.probe.set_texel)
         self.ledger.hovered.connect(self.views.shown.set_focus_region)
         self.rail.pictures_wanted.connect(self._draw_variants)
+        self.views.shown.eyes_changed.connect(self._draw_variants)
         self.rail.sheet_wanted.connect(self._show_sheet)
+        self.rail.matrix_wanted.connect(lambda: self.matrix.toggle())
         self.session.station_changed.connect(self._show_station)
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
@@ -97,8 +103,9 @@ class MainWindow(QMainWindow):
     def _lay_out(self) -> None:
         self._bench.setObjectName("bench")
         self._bench.setMinimumHeight(200)
-        upper, lower = QWidget(), QWidget()
-        _line(QHBoxLayout(upper), (self.views, 1), (self.rail, 0))
+        upper, lower, seen = QWidget(), QWidget(), QWidget()
+        _line(QVBoxLayout(seen), (self.views, 1), (self.time, 0))
+        _line(QHBoxLayout(upper), (seen, 1), (self.rail, 0))
         _line(QVBoxLayout(lower), (WalkLine(self.walk), 0), (VariantOffer(self.session), 0), (self._bench, 1))
         self._split.setChildrenCollapsible(False)
         self._split.setHandleWidth(3)
@@ -147,6 +154,8 @@ class MainWindow(QMainWindow):
             Verb("Views", "UV layout", "U", v.headers.lines.toggle),
             Verb("Views", "Compare by a wipe", "C", v.shown.toggle_compare),
             Verb("Views", "All of the texel", "I", self.probe.show_all),
+            Verb("Views", "Time line", "T", v.headers.clock.toggle),
+            Verb("Views", "Let time run or hold it", "Shift+T", self.time.toggle),
             Verb("Views", "Next stage on Form", "]", lambda: v.shown.next_stage(form=True)),
             Verb("Views", "Next stage on Flat", "[", lambda: v.shown.next_stage(form=False)),
         ]
@@ -219,7 +228,7 @@ class MainWindow(QMainWindow):
     def _draw_variants(self) -> None:
         for variant_id in self.rail.model.ids():
             self.views.pictures.request(
-                ("variant", variant_id), Look(variant=variant_id), PICTURE,
+                ("variant", variant_id), Look(variant=variant_id, eyes=self.views.shown.eyes), PICTURE,
                 lambda image, v=variant_id: self.rail.set_picture(v, image),  # type: ignore[misc]
             )  # fmt: skip
 
@@ -258,7 +267,7 @@ class MainWindow(QMainWindow):
     def _keep_place(self) -> None:
         remember_window({
             "geometry": self.saveGeometry().toHex().data().decode(), "split": self._split.saveState().toHex().data().decode(),
-            "views": f"{self.views.frame.split:.4f}",
+            "views": f"{self.views.split:.4f}",
         })  # fmt: skip
 
     def ask_files(self) -> None:
@@ -302,6 +311,16 @@ class MainWindow(QMainWindow):
             assert self._middle is not None
             self._overview = Overview(self.session, self._middle, self.project.open_path)
         return self._overview
+
+    @property
+    def matrix(self) -> "Matrix":
+        """All values of all variants over the window; made when it is first asked for."""
+        if self._matrix is None:
+            from evenpalette.app.matrix import Matrix  # not for the first picture
+
+            assert self._middle is not None
+            self._matrix = Matrix(self.session, self.views, self._middle)
+        return self._matrix
 
     def take_files(self, paths: list[Path]) -> None:
         """Bring in dropped files: one project is opened, meshes and images are brought in, others are refused."""

@@ -65,6 +65,10 @@ def seconds(text: str) -> float:
     return real(text, 1e9, "a time is a number of seconds from 0 on")
 
 
+def part(text: str) -> float:
+    return real(text, 1, "a part is a number from 0 to 1")
+
+
 def distance(text: str) -> float:
     return real(text, 1000, "a distance is a number from 0 to 1000")
 

@@ -5,7 +5,7 @@ import json
 import sys
 from pathlib import Path
 
-from evenpalette.cli.arguments import Verb, count, distance, jobs, seconds, size, whole
+from evenpalette.cli.arguments import Verb, count, distance, jobs, part, seconds, size, whole
 from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.delivery.cost import cheaper_from, costs
 from evenpalette.core.delivery.deliver import deliver
@@ -83,6 +83,14 @@ def add_verbs(verb: Verb) -> None:
     roll.add_argument(
         "--from", dest="parent", metavar="VARIANT", help="derive from this one; from the defaults if left out"
     )
+    roll.add_argument("--spread", type=part, default=0.5, help="how far values go, 0 to 1 of their ranges")
+    roll.add_argument("--free", action="append", metavar="NAME", help="a parameter that may change; all if left out")
+    roll.add_argument("--mix", action="store_true", help="values of the variants that are there, mixed anew")
+    roll.add_argument(
+        "--limit", action="append", default=[], metavar="'NAME: WORDS'",
+        help="what a parameter keeps to besides the project's limits: lightness=0.4..0.8 chroma=0..0.2 hue=20..80 numbers=0..1 "
+        "avoid=#c03020 apart=20 contrast=REGION:15",
+    )  # fmt: skip
     roll.add_argument("--json", action="store_true", help="print names and values, and change nothing")
     new = verb("new", _new, "make a project of a mesh and textures")
     new.add_argument(
@@ -212,7 +220,10 @@ def _roll(options: argparse.Namespace) -> None:
 
     progress, bar = bar_of("rolling")
     with bar, open_by_script(options.project) as project:
-        rolled = project.roll(options.count, options.seed, options.apart, options.parent)
+        rolled = project.roll(
+            options.count, options.seed, options.apart, options.parent, spread=options.spread, free=options.free, mix=options.mix,
+            limits=options.limit,
+        )  # fmt: skip
         progress(1.0)
         if options.json:
             print(json.dumps({variant.name: variant.own for variant in rolled}, indent=2, ensure_ascii=False))

@@ -52,8 +52,8 @@ def _compare(options: argparse.Namespace) -> int:
     regions = {r.id: r.name for sheet in state.project.sheets for r in sheet.regions.regions}
     rows = [
         {
-            "first": names[p.first], "second": names[p.second], "ciede2000": round(p.units, 3),
-            "region": regions.get(p.region, ""), "whole": round(p.whole, 3), "told_apart": p.units >= TOLD_APART,
+            "a": names[p.first], "b": names[p.second], "distance": round(p.whole, 3), "region": regions.get(p.region, ""),
+            "in_region": round(p.units, 3), "told_apart": p.units >= TOLD_APART,
         }
         for p in pairs
     ]  # fmt: skip
@@ -63,7 +63,7 @@ def _compare(options: argparse.Namespace) -> int:
         for row in rows:
             where = f" in {row['region']}" if row["region"] else ""
             mark = "" if row["told_apart"] else "  alike"
-            print(f"{row['ciede2000']:7.2f}  {row['first']}, {row['second']}{where}{mark}")
+            print(f"{row['distance']:7.2f}  {row['a']}, {row['b']}{where}{mark}")
     return 1 if any(not row["told_apart"] for row in rows) else 0
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from enum import IntEnum
 
+from evenpalette.core.color.vision import PLAIN, Vision
 from evenpalette.core.light.lamps import EVEN, Light
 
 
@@ -26,7 +27,8 @@ class Look:
     those runs. region: index whose coverage is shown, -1 is none. focus: index of the region that is not dimmed.
     overlay: how strong regions are laid over what is shown, 0 to 1; those of one division, of the region or the first.
     attribute: which one is shown as it is. texture: id of one that stands in for the painted one, as it is stored.
-    light: what Form is lit by. copy, seconds: the moment that picks and drifts are of.
+    light: what Form is lit by. copy, seconds: the moment that picks and drifts are of. eyes: who looks on. into,
+    turned: id of a variant that it turns into, and how far it has, 0 to 1.
     """
 
     show: Show = Show.RECIPE
@@ -42,3 +44,6 @@ class Look:
     overlay: float = 0.0
     texture: str = ""
     light: Light = EVEN
+    eyes: Vision = PLAIN
+    into: str = ""
+    turned: float = 0.0

@@ -20,6 +20,8 @@ from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import live_shader, made_attributes, written_values
 from evenpalette.core.recipe.shader_text import ShaderText
+from evenpalette.core.values import Value
+from evenpalette.core.variants.between import between
 from evenpalette.gpu.drawing import SURROUND, Viewport, begin
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look, Show
@@ -59,7 +61,7 @@ class Shading:
         before, self.state = getattr(self, "state", state), state
         if not values_only or before.project.sheet.steps is not state.project.sheet.steps:
             self._binder = Binder(state.project.recipe, state.region_ids)
-        self._bound: dict[tuple[str | None, Moment], list[BoundStep]] = {}
+        self._bound: dict[tuple[str | None, str, float, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
         if values_only and written_values(before.project.recipe) == written_values(state.project.recipe):
             return
@@ -170,7 +172,7 @@ class Shading:
         switches = {
             "INSPECT": inspect, "COMPARE": look.show is Show.DIFFERENCE, "FOCUS": look.focus >= 0, "LIT": lit,
             "NORMAL_MAP": NORMAL in self.state.starts, "OVERLAY": look.overlay > 0, "OTHERS": others,
-            "BLOOM": lit and blooms, "SIDED": not inspect and "float ep_side" in shader.text,
+            "BLOOM": lit and blooms, "EYES": not look.eyes.is_normal, "SIDED": not inspect and "float ep_side" in shader.text,
             "EP_ENVIRONED": lit and bool(look.light.environment), "EP_GRAINED": bool({STRANDS, ANISOTROPY} & set(shader.attributes)),
         }  # fmt: skip
         return self._text.of(shader, look.attribute, switches, inspect=inspect)
@@ -197,6 +199,8 @@ class Shading:
         flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]
         if flags:
             tell(program, "u_flags", flags if len(flags) > 1 else flags[0])
+        if not look.eyes.is_normal:
+            tell(program, "u_eyes", tuple(look.eyes.matrix().T.reshape(-1).tolist()))
         tell(program, "u_show", int(look.show))
         tell(program, "u_region", look.region)
         tell(program, "u_focus", look.focus)
@@ -207,12 +211,20 @@ class Shading:
     def bound(self, look: Look) -> list[BoundStep]:
         """The recipe with the values of a look, kept while the document stays: a turning camera asks again and
         again."""
-        key = look.variant, Moment(look.copy, look.seconds)
+        key = look.variant, look.into if look.turned else "", look.turned, Moment(look.copy, look.seconds)
         if key not in self._bound:
             if len(self._bound) > _MOST_BOUND:
                 self._bound.clear()
-            self._bound[key] = self._binder(self.state.values(key[0]), key[1])
+            self._bound[key] = self._binder(self._values(look), key[-1])
         return self._bound[key]
+
+    def _values(self, look: Look) -> dict[str, Value]:
+        """The value of every parameter in a look."""
+        values = self.state.values(look.variant)
+        if not look.into or not look.turned:
+            return values
+        parameters = self.state.project.recipe.parameters
+        return between(parameters, values, self.state.values(look.into), look.turned)
 
     def _overlaid(self, region: int) -> tuple[int, int]:
         """First and one past the last region of the division of a region, of the first division where there is none."""
@@ -231,7 +243,7 @@ class Shading:
         wanted = {BASE_SAMPLER: BoundTexture(self.textures.of(state.base))}
         for sampler, planes in by_sampler(list(state.sources.coverages)).items():
             wanted[sampler] = BoundTexture(self.textures.of_planes(list(planes)))
-        values = state.values(look.variant)
+        values = self._values(look)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)
             raster = state.read_textures.get(chosen, WHITE)

@@ -53,7 +53,10 @@ class OtherSheets:
     def picture(self, size: tuple[int, int], camera: OrbitCamera, look: Look, name: str) -> moderngl.Texture | None:
         """The parts of the other sheets as they look, each over what the one before left."""
         picture = None
-        plain = Look(Show.RECIPE, look.variant, lit=look.lit, copy=look.copy, seconds=look.seconds)
+        plain = Look(
+            Show.RECIPE, look.variant, lit=look.lit, copy=look.copy, seconds=look.seconds, eyes=look.eyes, into=look.into,
+            turned=look.turned,
+        )  # fmt: skip
         for scene in self:
             picture = scene.draw_as_other(size, camera, plain, picture, name)
         return picture

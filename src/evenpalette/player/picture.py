@@ -41,7 +41,7 @@ def picture(
         wanted["row"] = rows[0]
     wanted["phase"] = 0.0 if count == 1 else wanted["phase"]
     plain = ctx.framebuffer([ctx.renderbuffer(size, 4)])
-    stage.draw(plain, (0, 0, *size), scene.camera(wanted), [(scene, wanted)], CrowdLight(), CrowdMoment(seconds))
+    stage.draw(plain, (0, 0, *size), scene.camera(wanted, size), [(scene, wanted)], CrowdLight(), CrowdMoment(seconds))
     pixels = np.frombuffer(plain.read(components=3), np.uint8).reshape(size[1], size[0], 3)[::-1]
     scene.release()
     stage.release()

@@ -52,7 +52,7 @@ class Stage(QOpenGLWidget):
     def frame_all(self) -> None:
         """Show all copies."""
         if self.scene is not None and self.laid is not None:
-            self.camera = self.scene.camera(self.laid.copies())
+            self.camera = self.scene.camera(self.laid.copies(), (self.width(), self.height()))
             self.update()
 
     def initializeGL(self) -> None:

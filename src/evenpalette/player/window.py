@@ -278,7 +278,7 @@ class PlayerWindow(QMainWindow):
             self.stage.laid = Laid(
                 old.count if old else 1, old.laid if old else "grid", scene.kit.step, (10.0,) * count
             )
-            self.stage.camera = scene.camera(self.stage.laid.copies())
+            self.stage.camera = scene.camera(self.stage.laid.copies(), (self.stage.width(), self.stage.height()))
         chosen = self.variant.currentText()
         for box, first in ((self.variant, "Defaults"), (self.other, "nothing")):
             box.clear()

@@ -23,6 +23,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
 from evenpalette.app.views.awaited import Awaited
+from evenpalette.app.views.crowd_view import CrowdView
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.other_contexts import OtherContexts
@@ -30,17 +31,20 @@ from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.stages import StationLook
 from evenpalette.core.document.state import State
-from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
-from evenpalette.core.mesh.camera import OrbitCamera
+from evenpalette.core.errors import KitError, ShaderOnItsWay, ShaderRefused
+from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
+from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 
 #: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is
 #: wide.
 _FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
+#: Stations where a crowd may be looked at, and how much of the room it has.
+CROWD_STATIONS, _CROWD_SPLIT = ("variants", "delivery"), 0.85
 #: What a view shows from the left on, each up to a share of its width.
 Looks = list[tuple[Look, float]]
 #: Uploads go on for so long in one turn.
@@ -67,6 +71,10 @@ class Canvas(QOpenGLWidget):
         self._frame = Frame()
         self.headers = ViewHeaders(self)
         self.shown = Shown(session, self.headers, looks)
+        self.crowd = CrowdView(session, self.shown, self)
+        self._elsewhere: Elsewhere | None = None
+        #: Where the asset alone is looked at from, while the crowd is shown; whether the crowd has its own place.
+        self._alone: Frame | None = None
         #: The texel that both views mark, and the circle at the pointer.
         self.spot: tuple[float, float] | None = None
         self.circle: tuple[QPointF, float] | None = None
@@ -98,6 +106,11 @@ class Canvas(QOpenGLWidget):
         self._upload_timer = timer(self, 5)
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
+        self.crowd.changed.connect(self.update)
+        self.crowd.switched.connect(self._on_crowd)
+        self.crowd.came.connect(self._look_at_crowd)
+        self.headers.crowd.toggled.connect(self.crowd.switch)
+        session.station_changed.connect(self._offer_crowd)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.faces_changed.connect(self._on_faces)
@@ -116,8 +129,42 @@ class Canvas(QOpenGLWidget):
 
     def frame_all(self) -> None:
         """Show the whole model and the whole texture."""
+        if self.crowd.is_shown:
+            self.frame = replace(self.frame, camera=self._crowd_camera(), plane=PlaneView())
+            return
         view = self.session.state.mesh
         self.frame = self.frame.around(view.mesh.bounds if view is not None else None)
+
+    def _offer_crowd(self, station: str) -> None:
+        """The crowd belongs to the stations where variants are looked at."""
+        offers = station in CROWD_STATIONS
+        self.headers.crowd.setVisible(offers)
+        if not offers:
+            self.headers.crowd.setChecked(False)
+
+    def _on_crowd(self, on: bool) -> None:
+        self.headers.crowd.setChecked(on)
+        if not on and self._alone is not None:
+            alone, self._alone = self._alone, None
+            self.frame = replace(self.frame, camera=alone.camera, split=alone.split)
+        elif on and self.crowd.is_shown:
+            self._look_at_crowd()
+
+    def _look_at_crowd(self) -> None:
+        """The first look: all of it, in most of the room."""
+        if self._alone is None and self.crowd.is_shown:
+            self._alone = self.frame
+            self.frame = self.frame.split_to(_CROWD_SPLIT)
+            self.frame = replace(self.frame, camera=self._crowd_camera())
+
+    def _crowd_camera(self) -> OrbitCamera:
+        form = self.frame.form
+        return self.crowd.camera((form.width(), form.height()))
+
+    @property
+    def split(self) -> float:
+        """The share of Form in the width while the asset stands there alone."""
+        return (self._alone or self._frame).split
 
     def look_from(self, normal: NDArray[np.float32], u: float, v: float) -> None:
         """Take both views to a face with this normal and a texel."""
@@ -209,8 +256,8 @@ class Canvas(QOpenGLWidget):
 
     def initializeGL(self) -> None:
         shared = self.context()
-        elsewhere = OtherContexts(shared) if shared is not None else None
-        self._scene = SceneRenderer(moderngl.create_context(), elsewhere=elsewhere)
+        self._elsewhere = OtherContexts(shared) if shared is not None else None
+        self._scene = SceneRenderer(moderngl.create_context(), elsewhere=self._elsewhere)
         self._stale = True
 
     def _continue_uploads(self) -> None:
@@ -230,12 +277,16 @@ class Canvas(QOpenGLWidget):
         return self._scene is not None and (self._scene.is_waiting or self._awaited.is_any)
 
     def places(self) -> tuple[NDArray[np.int32], NDArray[np.float32]] | None:
-        """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom."""
+        """Face and (u, v) of every device pixel of Form as it is drawn now, rows from the bottom; None of a crowd."""
+        if self.crowd.is_shown:
+            return None
         with self._current() as scene:
             return scene.places() if scene is not None else None
 
     def faces_in(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32] | None:
-        """Faces in a rectangle of Form's device pixels from the bottom left, -1 for none."""
+        """Faces in a rectangle of Form's device pixels from the bottom left, -1 for none; None of a crowd."""
+        if self.crowd.is_shown:
+            return None
         with self._current() as scene:
             return scene.faces_in(x, y, width, height) if scene is not None else None
 
@@ -245,11 +296,18 @@ class Canvas(QOpenGLWidget):
         if frame.is_on_flat(place):
             u, v = frame.uv_on_flat(place)
             return (u, v) if 0 <= u <= 1 and 0 <= v <= 1 else None
-        if not frame.is_on_form(place):
+        if not frame.is_on_form(place) or self.crowd.is_shown:
             return None
         with self._current() as scene:
             found = scene.uv_at(*frame.form_pixel(place)) if scene is not None else None
         return (found[0] % 1.0, found[1] % 1.0) if found else None
+
+    def copy_under(self, place: QPointF) -> int:
+        """The copy of the crowd under a position of Form, -1 for none."""
+        if not self.crowd.is_shown or not self.frame.is_on_form(place):
+            return -1
+        with self._current() as scene:
+            return self.crowd.copy_at(*self.frame.form_pixel(place)) if scene is not None else -1
 
     def place_on_form(self, u: float, v: float) -> QPointF | None:
         """Where Form shows a texel, None where it is hidden or on no face."""
@@ -258,7 +316,7 @@ class Canvas(QOpenGLWidget):
 
     def _place_on_form(self, scene: SceneRenderer, u: float, v: float) -> QPointF | None:
         view = self.session.state.mesh
-        if view is None or view.mesh.uvs is None or not view.is_ready:
+        if view is None or view.mesh.uvs is None or not view.is_ready or self.crowd.is_shown:
             return None
         faces = view.faces_under_texels
         size = faces.shape[0]
@@ -276,7 +334,8 @@ class Canvas(QOpenGLWidget):
             return None
         view, frame = self.session.state.mesh, self.frame
         camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
-        camera = replace(camera, yaw=frame.camera.yaw, pitch=frame.camera.pitch)
+        seen_from = self._alone.camera if self._alone is not None else frame.camera
+        camera = replace(camera, yaw=seen_from.yaw, pitch=seen_from.pitch)
         made = []
         with self._current() as scene:
             if scene is None:
@@ -332,10 +391,15 @@ class Canvas(QOpenGLWidget):
             self._good, self._good_looks, self._undrawn = self._held, looks, frozenset()
         except ShaderOnItsWay:
             scene.drop_unwanted()
-            self._awaited.take(scene.compiling)
+            self._awaited.take([*scene.compiling, *self.crowd.compiling])
             self._go_back(scene)
             scene.patient = False
-            self._draw(scene, self._held, self._good_looks)
+            self._draw(scene, self._held, self._good_looks, crowd=False)
+        except KitError as error:
+            words = f"The crowd cannot be drawn: {error}"
+            QTimer.singleShot(0, lambda: self.session.said.emit(words, True))
+            QTimer.singleShot(0, lambda: self.crowd.switch(False))
+            self._draw(scene, self._held, looks, crowd=False)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
@@ -368,14 +432,19 @@ class Canvas(QOpenGLWidget):
         self._held, self._undrawn = self._good, EVERYTHING
         scene.set_state(self._held)
 
-    def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks]) -> None:
-        """Form and Flat of a state that the scene has, or of both only where other values can be seen."""
+    def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks], *, crowd: bool = True) -> None:
+        """Form and Flat of a state that the scene has, or of both only where other values can be seen. crowd: Form may
+        show the crowd."""
         frame, shown = self.frame, self.shown
+        has_crowd = crowd and self.crowd.is_shown
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
         marks_now = self.spot, self.circle, shown.against, shown.wipe
         now = frame, looks, shown.has_lines, *marks_now, id(self._extras), scene.is_waiting, scene.has_model
         partly = (
-            self._undrawn == _VALUES and now == self._drawn_as and not (self._waited_for or self._moving.isActive())
+            self._undrawn == _VALUES
+            and now == self._drawn_as
+            and not has_crowd
+            and not (self._waited_for or self._moving.isActive())
         )
         self._drawn_as = None
         if partly:
@@ -394,7 +463,14 @@ class Canvas(QOpenGLWidget):
         coarser = self._coarser if self._moving.isActive() else 1
         on_its_way: ShaderOnItsWay | None = None
         try:
-            scene.draw_form(target, frame.device(frame.form), frame.camera, looks[0], coarser=coarser)
+            if has_crowd:
+                self.crowd.draw(
+                    scene.ctx, self._elsewhere, target, frame.device(frame.form), frame.camera, coarser,
+                    patient=not self._waited_for,
+                )  # fmt: skip
+            else:
+                camera = frame.camera if self._alone is None else self._alone.camera
+                scene.draw_form(target, frame.device(frame.form), camera, looks[0], coarser=coarser)
         except ShaderOnItsWay as error:
             on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.
         if self._moving.isActive():
@@ -408,7 +484,7 @@ class Canvas(QOpenGLWidget):
             scene.draw_flat(target, frame.device(frame.flat), frame.plane, looks[1], lines=shown.has_lines)
         if on_its_way is not None:
             raise on_its_way
-        self._drawn_as = now if coarser == 1 else None
+        self._drawn_as = now if coarser == 1 and not has_crowd else None
 
     def _flat_now(self, scene: SceneRenderer, state: State, looks: Looks) -> tuple[object, ...]:
         """Everything that decides what is seen outside of Form."""
@@ -432,7 +508,7 @@ class Canvas(QOpenGLWidget):
         form, flat = frame.form, frame.flat
         marks.draw_divide(painter, form.right() + 1, frame.height)
         if self.shown.against:
-            for rect in (form, flat):
+            for rect in (flat,) if self.crowd.is_shown else (form, flat):
                 marks.draw_wipe(painter, rect.left() + rect.width() * self.shown.wipe, HEADER + 4, frame.height - 10)
         if self.circle is not None:
             marks.draw_circle(painter, *self.circle)
@@ -441,4 +517,6 @@ class Canvas(QOpenGLWidget):
             place = self._place_on_form(scene, *self.spot)
             if place is not None:
                 marks.draw_spot(painter, form, place)
+        if self.crowd.is_shown and 0 <= self.crowd.chosen < len(self.crowd.copies()):
+            marks.draw_spot(painter, form, frame.place_on_form(np.array(self.crowd.place_of(self.crowd.chosen))))
         painter.end()

@@ -57,8 +57,11 @@ class ViewHeaders:
         )
         self.overlay.valueChanged.connect(lambda _: self._views.update())
         self._overlay_name = label("Regions", "onview", views)
-        self.clock = self._toggle("play", "Let time run: textures that drift move")
+        self.clock = self._toggle("clock", "Time: what pulses and drifts, and a turn into another variant (T)")
         self.clock.setChecked(False)
+        self.crowd = self._toggle("users", "Crowd: many copies, as a game places them (K)")
+        self.crowd.setChecked(False)
+        self.crowd.hide()
         self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
         form, flat = label("Form", "onview"), label("Flat", "onview")
         for name in (form, flat):
@@ -70,6 +73,7 @@ class ViewHeaders:
             self.lit,
             self.light,
             self.clock,
+            self.crowd,
             self.copy,
             None,
             self.against_box,
@@ -89,6 +93,8 @@ class ViewHeaders:
         self._tag.hide()
         self._compiling = self._words("The new picture is being prepared ...", theme.NOTE)
         self._compiling.hide()
+        self._eyes = self._words("", theme.NOTE)
+        self._eyes.hide()
         self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
         self._begin_holder = QWidget(views)
         self._begin = QVBoxLayout(self._begin_holder)
@@ -166,7 +172,7 @@ class ViewHeaders:
             self._begin.addWidget(made)
 
     def show_moment(self, *, copies: bool, moves: bool) -> None:
-        """Show the copy's number and the clock where the recipe has values that follow them."""
+        """Show the copy's number and the time where there is anything that follows them."""
         self.copy.setVisible(copies)
         self.clock.setVisible(moves)
 
@@ -204,6 +210,13 @@ class ViewHeaders:
     def say_compiling(self, on: bool) -> None:
         """Say over Form that its picture is not yet that of the document."""
         self._compiling.setVisible(on)
+
+    def say_eyes(self, words: str) -> None:
+        """Say over the views whose eyes look on; '' for most people's."""
+        self._eyes.setText(f"Through other eyes: {words}")
+        self._eyes.setVisible(bool(words))
+        self._eyes.adjustSize()
+        self._eyes.move(12, HEADER + 8)
 
     def place(self, form: QRect, flat: QRect, wipe: float, compared: tuple[str, str] | None) -> None:
         """Put everything where it belongs; compared: the names on both sides of the wipe, None without one."""

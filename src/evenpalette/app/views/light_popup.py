@@ -1,4 +1,4 @@
-"""The light that Form is judged in: set-up, turn, exposure, curve."""
+"""The light that Form is judged in: set-up, turn, exposure, curve; and who looks on."""
 
 from dataclasses import replace
 
@@ -8,15 +8,17 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import caption
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
 from evenpalette.core.light.lamps import SET_UPS, Light
 
 
 class LightPopup(QWidget):
-    """A small window; `changed` with the light as it is set."""
+    """A small window; `changed` with the light as it is set, `eyes_changed` with who looks on."""
 
     changed = pyqtSignal(object)
+    eyes_changed = pyqtSignal(object)
 
-    def __init__(self, light: Light, parent: QWidget) -> None:
+    def __init__(self, light: Light, eyes: Vision, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -43,16 +45,31 @@ class LightPopup(QWidget):
         )
         self.bloom.set_value(light.bloom)
         self.bloom.edited.connect(lambda v: self._change(bloom=v))
+        self.kind, self.strength = QComboBox(), ValueSlider(0, 1, decimals=2)
+        for key, words in VISIONS.items():
+            self.kind.addItem(f"{words} ({key})" if key != NORMAL else words, key)
+        self.kind.setCurrentIndex(max(0, self.kind.findData(eyes.kind)))
+        self.kind.setToolTip(
+            "Both views, small pictures and the crowd as these eyes see them; nothing that is delivered"
+        )
+        self.strength.set_value(eyes.strength)
+        self.strength.setEnabled(eyes.kind != NORMAL)
+        self.kind.activated.connect(lambda _: self._look())
+        self.strength.edited.connect(lambda _: self._look())
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 10, 12, 10)
         grid.setHorizontalSpacing(10)
         for line, (words, widget) in enumerate((
             ("Light", self.set_up), ("Turn", self.turn), ("Exposure, stops", self.exposure), ("Highlights", self.filmic),
-            ("Bloom", self.bloom),
+            ("Bloom", self.bloom), ("Seen by", self.kind), ("Strength", self.strength),
         )):  # fmt: skip
             grid.addWidget(caption(words, widget), line, 0)
             grid.addWidget(widget, line, 1)
         self.setMinimumWidth(300)
+
+    def _look(self) -> None:
+        self.strength.setEnabled(self.kind.currentData() != NORMAL)
+        self.eyes_changed.emit(Vision(self.kind.currentData(), self.strength.value))
 
     def _change(self, **parts: object) -> None:
         self._light = replace(self._light, **parts)  # type: ignore[arg-type]

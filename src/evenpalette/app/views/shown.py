@@ -1,6 +1,5 @@
 """What Form and Flat show: the stage of each, how far the recipe goes, what is compared, the copy and the time."""
 
-import time
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -8,11 +7,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.session import Session
-from evenpalette.app.timers import timer
 from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED, TEXTURE, ViewHeaders
 from evenpalette.app.views.light_popup import LightPopup
 from evenpalette.app.views.stages import Stages, StationLook
 from evenpalette.app.widgets.popup import show_above
+from evenpalette.core.color.vision import VISIONS, Vision
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
 from evenpalette.core.light.lamps import Light
@@ -29,8 +28,9 @@ class Shown(QObject):
     #: Something else is to be drawn.
     changed = pyqtSignal()
 
-    #: Another copy is shown.
+    #: Another copy is shown, or others look on.
     copy_changed = pyqtSignal()
+    eyes_changed = pyqtSignal()
 
     def __init__(self, session: Session, headers: ViewHeaders, looks: Mapping[str, StationLook]) -> None:
         super().__init__(session)
@@ -44,12 +44,11 @@ class Shown(QObject):
         self.focus_region = -1
         self.step_limit: int | None = None
         self._alone = False
-        self._seconds, self._clock_began = 0.0, 0.0
-        self._clock = timer(self, 33, once=False)
-        self._clock.timeout.connect(self._run_clock)
+        #: The moment, and what the active variant turns into: (id, how far); '' for nothing.
+        self.seconds, self.into, self.turned = 0.0, "", 0.0
+        self.eyes = Vision()
         self._stages, self._station = Stages(looks), session.station
         headers.light.clicked.connect(self._ask_light)
-        headers.clock.toggled.connect(self._set_clock)
         headers.copy.valueChanged.connect(lambda _: self.copy_changed.emit())
         headers.against_box.activated.connect(lambda _: self.set_against(str(headers.against_box.currentData())))
         headers.show_overlay(self.overlays)
@@ -116,7 +115,7 @@ class Shown(QObject):
         overlay = float(self._headers.overlay.value()) / 100 if self.overlays and show not in _OF_REGIONS else 0.0
         return Look(
             show, state.project.active_variant, self.step_limit, self._alone, region, self.focus_region, lit,
-            attribute, self.copy, self._seconds, overlay, texture, self.light,
+            attribute, self.copy, self.seconds, overlay, texture, self.light, self.eyes, self.into, self.turned,
         )  # fmt: skip
 
     def _looks(self, stage: Show | str, *, lit: bool) -> list[tuple[Look, float]]:
@@ -141,14 +140,28 @@ class Shown(QObject):
         return ids.index(self._session.step) if self._session.step in ids else None
 
     def _ask_light(self) -> None:
-        popup = LightPopup(self.light, self._headers.light)
+        popup = LightPopup(self.light, self.eyes, self._headers.light)
         popup.changed.connect(self.set_light)
+        popup.eyes_changed.connect(self.set_eyes)
         show_above(popup, self._headers.light)
 
     def set_light(self, light: Light) -> None:
         """What Form is lit by from now on."""
         self.light = light
         self.changed.emit()
+
+    def set_eyes(self, eyes: Vision) -> None:
+        """Who looks on from now on: in both views, in small pictures, in the crowd."""
+        self.eyes = eyes
+        self._headers.say_eyes("" if eyes.is_normal else f"{VISIONS[eyes.kind]}, {eyes.strength:.0%}")
+        self.eyes_changed.emit()
+        self.changed.emit()
+
+    def set_moment(self, seconds: float, into: str = "", turned: float = 0.0) -> None:
+        """Show another moment, and how far the active variant has turned into another one."""
+        if (seconds, into, turned) != (self.seconds, self.into, self.turned):
+            self.seconds, self.into, self.turned = seconds, into, turned
+            self.changed.emit()
 
     def offer_extras(self, names: dict[str, str], laid_out: bool = True) -> None:
         """Offer pictures that are no textures of the document as stages: what a look calls them, and in words.
@@ -229,20 +242,6 @@ class Shown(QObject):
             self.step_limit, self._alone = None, False
         self.changed.emit()
 
-    def _run_clock(self) -> None:
-        """Time goes on while the clock runs."""
-        self._seconds = time.monotonic() - self._clock_began
-        self.changed.emit()
-
-    def _set_clock(self, runs: bool) -> None:
-        self._clock_began = time.monotonic() - self._seconds
-        if runs:
-            self._clock.start()
-        else:
-            self._clock.stop()
-            self._seconds = 0.0
-            self.changed.emit()
-
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets >= EVERYTHING:
             self.against = NOTHING
@@ -259,7 +258,7 @@ class Shown(QObject):
         state, headers = self._session.state, self._headers
         bindings = [b for step in state.project.recipe.steps for b in step.bindings]
         copies = any(binding.pick is not None for binding in bindings)
-        moves = is_moving(state.project.recipe, (variant.values for variant in state.project.variants))
+        moves = len(state.project.variants) > 0 or is_moving(state.project.recipe)
         textures = [(texture.id, texture.name) for texture in state.project.asset.textures]
         headers.fill_stages(state.attributes, [*textures, *self._extras.items()])
         headers.show_moment(copies=copies, moves=moves)

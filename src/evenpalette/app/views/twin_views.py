@@ -21,6 +21,7 @@ from evenpalette.app.views.pictures import PictureQueue
 from evenpalette.app.views.stages import StationLook
 from evenpalette.app.views.stroke_tool import StrokeTool
 from evenpalette.app.views.tools import Tool
+from evenpalette.core.edits.crowd import move_copy
 from evenpalette.core.regions.coverage import strongest_at
 
 _NUDGE = 24.0
@@ -28,6 +29,8 @@ _TURNS = {
     Qt.Key.Key_Left: (-_NUDGE, 0.0), Qt.Key.Key_Right: (_NUDGE, 0.0), Qt.Key.Key_Up: (0.0, -_NUDGE),
     Qt.Key.Key_Down: (0.0, _NUDGE),
 }  # fmt: skip
+#: Keys that choose the copy before and the next one of a crowd.
+_STEPS = {Qt.Key.Key_Comma: -1, Qt.Key.Key_Period: 1}
 _ZOOMS = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 1.15}
 
 
@@ -71,6 +74,8 @@ class TwinViews(Canvas):
     @property
     def tool(self) -> Tool | None:
         """What the left button works with instead of turning and moving."""
+        if self.crowd.is_shown:
+            return None
         tools: tuple[Tool, ...] = self.stroke_tool, self.face_tool
         return next((tool for tool in tools if tool.ready), None)
 
@@ -178,6 +183,9 @@ class TwinViews(Canvas):
             self._drag = "wipe"
         else:
             in_form = self.frame.is_on_form(place)
+            if in_form and self.crowd.is_shown and self._carries(event):
+                self._drag = "carry"
+                return
             turning = Qt.MouseButton.RightButton if self.tool is not None else Qt.MouseButton.LeftButton
             turn = event.button() == turning and in_form
             self._drag = "turn" if turn else "move form" if in_form else "move flat"
@@ -205,7 +213,9 @@ class TwinViews(Canvas):
         if not self._moved and abs(delta.x()) + abs(delta.y()) < 4:
             return
         self._moved, self._drag_from = True, place
-        if self._drag == "split":
+        if self._drag == "carry":
+            self._carry(delta.x(), delta.y())
+        elif self._drag == "split":
             self.frame = self.frame.split_at(place.x())
         elif self._drag == "wipe":
             rect = self.frame.form if self.frame.is_on_form(place) else self.frame.flat
@@ -224,9 +234,36 @@ class TwinViews(Canvas):
             for tool in (self.stroke_tool, self.face_tool):
                 tool.release()
             return
+        if drag == "carry":
+            self.session.history.seal()
+            return
         clicked = not self._moved and drag in ("turn", "move flat") and event.button() == Qt.MouseButton.LeftButton
+        if clicked and drag == "turn" and self.crowd.is_shown:
+            self.crowd.choose(self.copy_under(event.position()))
+            return
         if clicked and not self._take_up_sheet(event.position()):
             self._select_under(event.position())
+
+    def _carries(self, event: QMouseEvent) -> bool:
+        """Whether a drag that begins here moves the chosen copy."""
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        return shift and event.button() == Qt.MouseButton.LeftButton and self.crowd.chosen >= 0
+
+    def _carry(self, dx: float, dy: float) -> None:
+        """Move the chosen copy over the ground as the pointer moved."""
+        index, laid = self.crowd.chosen, self.crowd.laid
+        if laid is None or not 0 <= index < len(self.crowd.copies()):
+            return
+        camera, form = self.frame.camera, self.frame.form
+        right, _, back = camera.axes()
+        scale = camera.span / max(1, min(form.width(), form.height()))
+        ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        x, z = (float(v) for v in self.crowd.copies()["place"][index])
+        x += (float(right[0]) * dx + float(ahead[0]) * dy) * scale
+        z += (float(right[2]) * dx + float(ahead[1]) * dy) * scale
+        self.session.apply(
+            "Move a copy", lambda s: move_copy(s, index, x / laid.step, z / laid.step), f"copy {index}"
+        )  # fmt: skip
 
     def tabletEvent(self, event: QTabletEvent | None) -> None:
         """A pen paints with its pressure; whatever else it does, it does as a mouse."""
@@ -279,6 +316,12 @@ class TwinViews(Canvas):
         key = event.key()
         if key == Qt.Key.Key_Escape and self._pick is not None:
             self._stop_pick()
+        elif self.crowd.is_shown and key in _STEPS:
+            self.crowd.choose_next(_STEPS[Qt.Key(key)])
+        elif self.crowd.is_shown and key in _TURNS and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            dx, dy = _TURNS[Qt.Key(key)]
+            self._carry(dx, dy)
+            self.session.history.seal()
         elif key in _TURNS:
             self.frame = self.frame.turned(QPointF(*_TURNS[Qt.Key(key)]))
         elif key in _ZOOMS:

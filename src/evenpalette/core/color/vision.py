@@ -94,6 +94,10 @@ class Vision:
         return np.clip(linear @ self.matrix().T.astype(np.float32), 0, 1)
 
 
+#: As most see it.
+PLAIN = Vision()
+
+
 def vision_named(text: str) -> Vision:
     """A vision by its words: 'deuteranomaly', 'gray:0.5'. Raises ValueProblem."""
     kind, colon, strength = text.strip().lower().partition(":")

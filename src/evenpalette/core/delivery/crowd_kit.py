@@ -18,7 +18,7 @@ from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 
 #: Levels of fewer triangles: cells along the model, the coarsest first.
-FAR_CELLS = (12, 40)
+FAR_CELLS = (8, 12, 18, 27, 40, 60)
 #: Where there is no mesh: a square, as place, normal, tangent and uv of its corners.
 _SQUARE = np.array([[-0.5, 0, 0, 0, 0, 1, 1, 0, 0, 1, 0, 1], [0.5, 0, 0, 0, 0, 1, 1, 0, 0, 1, 1, 1], [0.5, 1, 0, 0, 0, 1, 1, 0, 0, 1, 1, 0], [-0.5, 1, 0, 0, 0, 1, 1, 0, 0, 1, 0, 0]], np.float32)  # fmt: skip
 

@@ -3,8 +3,8 @@
 Version 1 had one division, one sheet, and a step for each region. Neighboring steps of one kind with disjoint regions
 become one step with rows; what they have in common is set once. What version 2 says means the same in version 3, which
 says more: vectors, choices of textures, parts of textures; so does version 4 in version 5: forms of delivery; that in
-version 6: bakes; and that in version 7: values that are shared. Up to version 3 scratches and strands were turned the
-other way.
+version 6: bakes; that in version 7: values that are shared; and that in version 8: crowds, limits, marks. Up to version
+3 scratches and strands were turned the other way.
 """
 
 from typing import Any
@@ -18,7 +18,7 @@ from evenpalette.core.values import ChannelRef
 
 Tree = dict[str, Any]
 #: What these versions say means the same today, which says more.
-_SAME_MEANING = (4, 5, 6)
+_SAME_MEANING = (4, 5, 6, 7)
 _ONE: Tree = {"parameter": None, "value": 1.0}
 
 

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field
 
 from evenpalette.core.document.bake import Bake
+from evenpalette.core.document.crowd import Crowd, Limit
 from evenpalette.core.document.variant import Variant
 from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import Encoding
@@ -19,7 +20,7 @@ from evenpalette.core.tones.settings import StoredRamp, ToneSettings
 from evenpalette.core.values import Value
 
 #: Raised whenever an older version could not read the file; readers refuse newer ones.
-VERSION = 7
+VERSION = 8
 FORMAT = "even-palette-project"
 
 
@@ -197,6 +198,11 @@ class Project(Stored):
     active_variant: str | None = None
     #: Values that follow shared ones, each parameter of a variant once.
     follows: tuple[Follow, ...] = Field((), max_length=10_000)
+    #: Parameters by id that nothing changes for many variants at once.
+    locked: tuple[Annotated[str, Field(max_length=80)], ...] = Field((), max_length=1000)
+    #: What values by chance keep to, each parameter once.
+    limits: tuple[Limit, ...] = Field((), max_length=1000)
+    crowd: Crowd = Crowd()
     delivery: DeliverySettings = DeliverySettings()
     #: Keys of findings that the artist chose to leave as they are.
     ignored: tuple[Annotated[str, Field(max_length=300)], ...] = Field((), max_length=2000)
@@ -249,7 +255,7 @@ class Project(Stored):
 
     def users(self, parameter_id: str) -> list[Step]:
         """The steps of all sheets that read this parameter."""
-        return [s for sheet in self.sheets for s in sheet.steps if any(b.parameter == parameter_id for b in s.bindings)]
+        return [s for sheet in self.sheets for s in sheet.steps if any(b.follows == parameter_id for b in s.bindings)]
 
 
 def with_sources(project: Project, change: Callable[[str], str]) -> Project:

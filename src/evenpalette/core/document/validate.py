@@ -137,6 +137,9 @@ def _binding_problems(step: Step, input: Input, binding: Binding, parameters: Ma
     try:
         if binding.pick is not None:
             accepted_pick(binding.pick, input)
+            pin = parameters.get(binding.pick.pin) if binding.pick.pin else None
+            if pin is not None and pin.type is not ValueType.INTEGER:
+                yield f"step '{step.name}': the pick of {input.label} is pinned by '{pin.name}', which is no whole number"
         if binding.pulse is not None:
             accepted_pulse(binding.pulse, input)
         if parameter is None:

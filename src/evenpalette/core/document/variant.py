@@ -1,5 +1,7 @@
 """Variants and how their values come about."""
 
+from typing import Literal
+
 from pydantic import Field
 
 from evenpalette.core.recipe.recipe import Recipe
@@ -10,13 +12,20 @@ from evenpalette.core.values import Value
 DEFAULTS_NAME = "Defaults"
 
 
+#: What somebody who looked at a variant says of it.
+MARKS = {"keep": "Keep", "change": "Change", "drop": "Drop"}
+
+
 class Variant(Stored):
-    """A named set of values over those of its parent; without a parent, over the parameters' defaults."""
+    """A named set of values over those of its parent; without a parent, over the parameters' defaults. mark, note: what
+    somebody who looked at it said."""
 
     id: str
     name: str = Field(min_length=1, max_length=80)
     parent: str | None = None
     values: dict[str, Value] = {}
+    mark: Literal["", "keep", "change", "drop"] = ""
+    note: str = Field("", max_length=2000)
 
 
 def lineage(variants: tuple[Variant, ...], variant_id: str | None) -> list[Variant]:

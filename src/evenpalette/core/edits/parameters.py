@@ -137,7 +137,10 @@ def remove_parameter(state: State, parameter_id: str) -> State:
         v.model_copy(update={"values": {k: x for k, x in v.values.items() if k != parameter_id}})
         for v in state.project.variants
     )
-    state = state.with_project(variants=variants)
+    state = state.with_project(
+        variants=variants, locked=tuple(p for p in state.project.locked if p != parameter_id),
+        limits=tuple(limit for limit in state.project.limits if limit.parameter != parameter_id),
+    )  # fmt: skip
     return with_recipe(state, parameters=tuple(p for p in state.project.recipe.parameters if p.id != parameter_id))
 
 
@@ -145,6 +148,8 @@ def _released(step: Step, parameter: Parameter) -> Step:
     """The step with every input that follows the parameter kept at its default."""
 
     def free(key: str, binding: Binding) -> Binding:
+        if binding.pick is not None and binding.pick.pin == parameter.id:
+            return Binding(pick=binding.pick.model_copy(update={"pin": None}))
         if binding.parameter != parameter.id:
             return binding
         return Binding(value=input_of(step, key).accept(parameter.default))

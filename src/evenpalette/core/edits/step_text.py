@@ -28,6 +28,7 @@ def steps_as_text(state: State, step_ids: Sequence[str]) -> str:
     steps = [step for step in recipe.steps if step.id in step_ids]
     if not steps:
         raise RecipeError("Choose a step to copy.")
+    steps = [unpinned(step) for step in steps]
     followed = {b.parameter for step in steps for b in step.bindings if b.parameter}
     said = [step.model_dump_json(exclude={"link"}) for step in steps] + [
         p.model_dump_json() for p in recipe.parameters if p.id in followed
@@ -39,6 +40,23 @@ def steps_as_text(state: State, step_ids: Sequence[str]) -> str:
         "regions": {r.id: r.name for r in state.project.regions.regions if any(r.id in step.named_regions() for step in steps)},
         "textures": {t.id: t.name for t in state.project.asset.textures if any(t.id in text for text in said)},
     }, indent=1)  # fmt: skip
+
+
+def unpinned(step: Step) -> Step:
+    """The step with picks that go by the copy's number alone: what pins them is its project's own."""
+
+    def free(binding: Binding) -> Binding:
+        if binding.pick is None or binding.pick.pin is None:
+            return binding
+        return Binding(pick=binding.pick.model_copy(update={"pin": None}))
+
+    def freed(inputs: dict[str, Binding]) -> dict[str, Binding]:
+        return {key: free(binding) for key, binding in inputs.items()}
+
+    if not any(b.pick is not None and b.pick.pin for b in step.bindings):
+        return step
+    rows = tuple(r.model_copy(update={"amount": free(r.amount), "inputs": freed(r.inputs)}) for r in step.rows)
+    return step.model_copy(update={"amount": free(step.amount), "inputs": freed(step.inputs), "rows": rows})
 
 
 def paste_steps(state: State, text: str, at: int | None = None) -> tuple[State, list[str]]:

@@ -93,6 +93,22 @@ class OrbitCamera:
         target = np.array(self.target) + (-right * dx + up * dy) * self.span / shorter
         return replace(self, target=(float(target[0]), float(target[1]), float(target[2])))
 
+    def fitted(self, points: NDArray, width: int, height: int, margin: float = 0.06) -> "OrbitCamera":
+        """As near as it can be with all points (n, 3) in a view of this size, and a margin, 0..1, around them."""
+
+        def holds(camera: "OrbitCamera") -> bool:
+            seen = camera.project_all(points, width, height) / (width, height)
+            return bool((np.abs(seen - 0.5) <= 0.5 - margin).all())
+
+        low, high = self.span * 1e-3, self.span * 30
+        for _ in range(40):
+            middle = float(np.sqrt(low * high))
+            if holds(replace(self, span=middle)):
+                high = middle
+            else:
+                low = middle
+        return replace(self, span=high)
+
     def zoomed(self, factor: float) -> "OrbitCamera":
         """Nearer for factors above one."""
         return replace(self, span=min(max(self.span / factor, 1e-4), 1e5))

@@ -13,7 +13,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.recipe.pick import picked
+from evenpalette.core.recipe.pick import picked, pinned
 from evenpalette.core.recipe.pulse import pulsed, shown_value
 from evenpalette.core.recipe.recipe import Binding, Recipe, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
@@ -158,7 +158,7 @@ def read_binding(
     if binding is not None and binding.pulse is not None:
         return shown_value(binding.pulse, input, seconds)
     if binding is not None and binding.pick is not None:
-        return picked(binding.pick, input, copy)
+        return picked(binding.pick, input, pinned(binding.pick, values, copy))
     value: Value | None = None
     if binding is not None:
         value = values.get(binding.parameter) if binding.parameter else binding.value
@@ -254,9 +254,7 @@ class Binder:
     def __init__(self, recipe: Recipe, region_ids: list[str]) -> None:
         self._steps = recipe.steps
         self._index = {region: place for place, region in enumerate(region_ids)}
-        self._followed = [
-            tuple(dict.fromkeys(b.parameter for b in step.bindings if b.parameter)) for step in recipe.steps
-        ]
+        self._followed = [tuple(dict.fromkeys(b.follows for b in step.bindings if b.follows)) for step in recipe.steps]
         self._held: dict[tuple, BoundStep] = {}
 
     def __call__(self, values: Mapping[str, Value], at: Moment = NOW) -> list[BoundStep]:

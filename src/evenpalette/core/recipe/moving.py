@@ -19,6 +19,23 @@ def speeds(recipe: Recipe, values: Mapping[str, Value]) -> Iterator[float]:
                 yield from Placement.parse(str(held)).drift
 
 
+def moving_steps(recipe: Recipe) -> list[tuple[str, float]]:
+    """What changes with time with the defaults: names of steps with the seconds after which each comes back, 0 for what
+    drifts on; in the order of the recipe."""
+    values = {p.id: p.default for p in recipe.parameters}
+    found = []
+    for step in recipe.steps:
+        if not step.enabled:
+            continue
+        periods = [b.pulse.period for b in step.bindings if b.pulse is not None]
+        alone = recipe.model_copy(update={"steps": (step,)})
+        if periods:
+            found.append((step.name, max(periods)))
+        elif any(speeds(alone, values)):
+            found.append((step.name, 0.0))
+    return found
+
+
 def is_moving(recipe: Recipe, variants: Iterable[Mapping[str, Value]] = ()) -> bool:
     """Whether anything changes with time, with the defaults or with what variants say themselves."""
     bindings = [binding for step in recipe.steps for binding in step.bindings]

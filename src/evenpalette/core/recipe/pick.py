@@ -1,5 +1,7 @@
 """Picks by copy: a value for each placed copy of an asset, the same on CPU and GPU."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -34,6 +36,12 @@ def picked(pick: Pick, input: Input, copy: int) -> Value:
         return input.default
     low, high = np.float32(pick.low), np.float32(pick.high)
     return input.accept(float(low + (high - low) * pick_share(copy, pick.seed)))
+
+
+def pinned(pick: Pick, values: Mapping[str, Value], copy: int) -> int:
+    """The number that a pick goes by: of the parameter that pins it where that is 0 or more, else of the copy."""
+    held = values.get(pick.pin, -1) if pick.pin is not None else -1
+    return int(held) if isinstance(held, int | float) and held >= 0 else copy
 
 
 def accepted_pick(pick: Pick, input: Input) -> Pick:

@@ -17,13 +17,15 @@ class Pick(Stored):
     """A value for each placed copy, stable and evenly spread: one of `values`, or, without any, a number from low to
     high.
 
-    seed: picks of different seeds are independent of each other; of one seed they go together.
+    seed: picks of different seeds are independent of each other; of one seed they go together. pin: a whole-number
+    parameter that stands in the place of the copy's number where it is 0 or more.
     """
 
     values: tuple[Value, ...] = Field((), max_length=64)
     low: float = Field(0.0, ge=-1e9, le=1e9)
     high: float = Field(1.0, ge=-1e9, le=1e9)
     seed: int = Field(0, ge=0, lt=1 << 31)
+    pin: str | None = Field(None, max_length=80)
 
 
 class Pulse(Stored):
@@ -53,6 +55,11 @@ class Binding(Stored):
     value: Value | None = None
     pick: Pick | None = None
     pulse: Pulse | None = None
+
+    @property
+    def follows(self) -> str | None:
+        """The parameter that it depends on."""
+        return self.parameter or (self.pick.pin if self.pick is not None else None)
 
     @property
     def is_plain(self) -> bool:
@@ -149,4 +156,4 @@ class Recipe(Stored):
 
     def users(self, parameter_id: str) -> list[Step]:
         """The steps that read this parameter."""
-        return [s for s in self.steps if any(b.parameter == parameter_id for b in s.bindings)]
+        return [s for s in self.steps if any(b.follows == parameter_id for b in s.bindings)]

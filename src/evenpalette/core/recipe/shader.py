@@ -126,7 +126,7 @@ def _kit_builder(recipe: Recipe, reads: ShaderReads, packing: Packing | None) ->
 
     def as_text(_: int, __: int, input: Input, binding: Binding | None) -> str:
         if binding is not None and binding.pick is not None:
-            return _pick_text(binding.pick, input)
+            return _pick_text(binding.pick, input, names.get(binding.pick.pin or ""))
         if binding is not None and binding.pulse is not None:
             return pulse_text(binding.pulse, input)
         if binding is not None and binding.parameter in names:
@@ -172,19 +172,20 @@ def _constant(value: object, input: Input) -> str:
     return number_text(prepared) if isinstance(prepared, float) else str(prepared)
 
 
-def _pick_text(pick: Pick, input: Input) -> str:
-    """A pick as an expression of the copy's number."""
+def _pick_text(pick: Pick, input: Input, pin: str | None) -> str:
+    """A pick as an expression of the copy's number. pin: the uniform that may stand in its place."""
+    copy = f"({pin} >= 0 ? uint({pin}) : copy)" if pin else "copy"
     if not pick.values:
         if input.type not in (ValueType.NUMBER, ValueType.INTEGER):
             return _constant(input.default, input)
-        share = f"ep_pick_share(copy, {pick.seed}u)"
+        share = f"ep_pick_share({copy}, {pick.seed}u)"
         low, high = number_text(pick.low), number_text(pick.high)
         text = f"clamp({low} + ({high} - {low}) * {share}, {number_text(input.low)}, {number_text(input.high)})"
         return text if input.type is ValueType.NUMBER else f"int(floor({text} + 0.5))"
     texts = [_constant(input.accept(value), input) for value in pick.values]
     text = texts[-1]
     for index in range(len(texts) - 2, -1, -1):
-        text = f"ep_pick(copy, {pick.seed}u, {len(texts)}u) == {index}u ? {texts[index]} : {text}"
+        text = f"ep_pick({copy}, {pick.seed}u, {len(texts)}u) == {index}u ? {texts[index]} : {text}"
     return f"({text})" if len(texts) > 1 else text
 
 

@@ -69,7 +69,8 @@ class Comparison:
             progress((number + 1) / len(state.project.sheets))
 
     def pairs(self, vision: Vision | None = None, progress: Progress = no_progress) -> list[Pair]:
-        """Every pair, those that are nearest to each other first. vision: whose eyes look on, None is most people's."""
+        """Every pair, those that are nearest to each other over the whole first. vision: whose eyes look on, None is
+        most people's."""
         sheets = [_seen(sheet, vision or Vision()) for sheet in self._sheets]
         pairs = list(combinations(range(len(self._names)), 2))
         most, where = np.zeros(len(pairs)), np.full(len(pairs), -1)
@@ -101,7 +102,7 @@ class Comparison:
             )
             for k in range(len(pairs))
         ]  # fmt: skip
-        return sorted(named, key=lambda pair: (pair.units, pair.whole))
+        return sorted(named, key=lambda pair: (pair.whole, pair.units))
 
 
 def compared(

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32, decode_srgb
 from evenpalette.core.document.state import State
-from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import Binder
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
@@ -82,6 +82,15 @@ class Eye:
             pictures.append(seen := {key: as_seen(key, picture) for key, picture in made.items()})
             means.append({key: weights @ picture.reshape(weights.shape[1], -1) for key, picture in seen.items()})
         return Looks(tuple(pictures), tuple(means))
+
+    def color_of(self, look: Looks, region: str) -> F32 | None:
+        """The mean base color of a region, linear (3,); '' is the whole of the first sheet. None for one that is hardly
+        there."""
+        for (_, _, masks), means in zip(self._sheets, look.means, strict=True):
+            for place, (known, _) in enumerate(masks):
+                if known == region:
+                    return np.asarray(decode_srgb(means[BASE_COLOR][place]), np.float32)
+        return None
 
     def apart(self, first: Looks, second: Looks) -> Apart:
         """How far two looks are apart."""

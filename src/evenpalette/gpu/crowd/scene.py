@@ -23,8 +23,8 @@ from evenpalette.gpu.programs import BoundTexture, DrawCall, ViewPrograms
 from evenpalette.gpu.shader_files import CORNER, shader_file, tell
 
 F32 = NDArray[np.float32]
-#: Up to how many pixels a copy may be wide to be drawn with the triangles of FAR_CELLS.
-_FAR_PIXELS = (24.0, 110.0)
+#: How many pixels a cell of FAR_CELLS may be wide: at rest, and while a hand turns the camera.
+_CELL, _CELL_MOVING = 1.9, 3.2
 #: What is kept of each pixel before it is shaded once: texel and phase; slopes; normal and side; tangent; place and the
 #: copy, from 1; its row, number, group and sheet.
 _KEPT = (("kept_uv", 4, "f4"), ("kept_slopes", 4, "f4"), ("kept_normal", 4, "f2"), ("kept_tangent", 4, "f2"), ("kept_at", 4, "f4"), ("kept_which", 4, "i4"))  # fmt: skip
@@ -105,9 +105,9 @@ class CrowdAsset:
             for sheet in self.kit.sheets
         )
 
-    def camera(self, wanted: Copies) -> OrbitCamera:
-        """One that shows all copies."""
-        return camera_around([(self.kit, wanted)])
+    def camera(self, wanted: Copies, size: tuple[int, int] = (2, 1)) -> OrbitCamera:
+        """One that shows all copies in a view of this size."""
+        return camera_around([(self.kit, wanted)], size)
 
     def set_rows(self, rows: Sequence[F32]) -> None:
         """Have other values: the table of each sheet."""
@@ -229,7 +229,8 @@ class CrowdStage:
             wanted = given.copy()
             groups.append(asset.grouped(wanted))
             pixels = min(width, height) * asset.kit.radius / max(camera.span / 2, 1e-9)
-            level = next((len(FAR_CELLS) - at for at, most in enumerate(_FAR_PIXELS) if pixels < most), 0)
+            cell = _CELL if coarser == 1 else _CELL_MOVING
+            level = next((len(FAR_CELLS) - at for at, cells in enumerate(FAR_CELLS) if pixels < cells * cell), 0)
             self.draws += asset.keep(first, told, wanted, level)
             first += len(asset.sheets)
         kept.shaded.use()
@@ -335,16 +336,19 @@ class CrowdStage:
         self._corners.release()
 
 
-def camera_around(parts: Sequence[tuple[CrowdKit, Copies]]) -> OrbitCamera:
-    """A camera that shows all copies of assets."""
-    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+def camera_around(parts: Sequence[tuple[CrowdKit, Copies]], size: tuple[int, int] = (2, 1)) -> OrbitCamera:
+    """A camera that shows all copies of assets in a view of this size."""
+    corners = []
     for kit, wanted in parts:
-        near, far = kit.low.astype(float), kit.high.astype(float)
-        near[[0, 2]] += wanted["place"].min(0)
-        far[[0, 2]] += wanted["place"].max(0)
-        low, high = np.minimum(low, near), np.maximum(high, far)
-    camera = OrbitCamera.around(low, high)
-    return camera if sum(len(wanted) for _, wanted in parts) == 1 else camera.turned(0, 30).zoomed(1.4)
+        low, high = kit.low.astype(float), kit.high.astype(float)
+        low[[0, 2]] += wanted["place"].min(0)
+        high[[0, 2]] += wanted["place"].max(0)
+        corners.append(np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]))  # fmt: skip
+    points = np.concatenate(corners)
+    camera = OrbitCamera.around(points.min(0), points.max(0))
+    if sum(len(wanted) for _, wanted in parts) == 1:
+        return camera
+    return camera.turned(0, 30).fitted(points, *size)
 
 
 def tell_all(program: moderngl.Program, values: Mapping[str, Any]) -> None:

@@ -16,6 +16,9 @@ uniform int u_focus;
 uniform float u_overlay;     // how strong regions are laid over
 uniform ivec2 u_overlaid;    // first and one past the last region of the division that is
 uniform int u_opacity_use;   // 0: none, 1: cut out, 2: blended
+#if EYES
+uniform mat3 u_eyes;         // what linear colors are seen as
+#endif
 uniform sampler2D u_painted;
 uniform sampler2D u_tone;
 uniform vec3 u_flags[REGION_SLOTS];
@@ -33,6 +36,13 @@ float[REGION_COUNT] coverages(vec2 uv) {
 #endif
 
 vec3 encode_color(vec3 c) { return ep_encode_srgb(min(c, 1.0)); }
+
+#if EYES
+vec3 seen(vec3 e) {
+    vec3 c = mix(pow((e + 0.055) / 1.055, vec3(2.4)), e / 12.92, vec3(lessThanEqual(e, vec3(0.04045))));
+    return encode_color(clamp(u_eyes * c, 0.0, 1.0));
+}
+#endif
 
 // A rough perceptual length: the root of each channel, so that dark differences count.
 float difference(vec3 a, vec3 b) { return length(sqrt(max(a, 0.0)) - sqrt(max(b, 0.0))); }
@@ -139,6 +149,9 @@ void main() {
     vec3 e = encode_color(ep_exposed(in_light(LIT_FINISH, LIT_SLOPES, pixel, LIT_GRAIN) + LIT_EMISSIVE));
 #if BLOOM
     out_glow = vec4(LIT_EMISSIVE * ep_exposure * opacity, 1.0);
+#if EYES
+    out_glow.rgb = max(u_eyes * out_glow.rgb, 0.0);
+#endif
 #endif
 #else
     vec3 e = SHOWN;
@@ -170,6 +183,9 @@ void main() {
         float k[REGION_COUNT] = coverages(uv);
         e = mix(mix(vec3(dot(e, vec3(0.299, 0.587, 0.114))) * 0.5 + 0.23, e, 0.12), e, k[u_focus]);
     }
+#endif
+#if EYES
+    e = seen(e);
 #endif
     out_color = vec4(e, 1.0);
 }

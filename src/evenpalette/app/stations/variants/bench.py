@@ -27,6 +27,7 @@ from evenpalette.app.rail import VariantRail
 from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
+from evenpalette.app.stations.variants.crowd_line import CrowdLine
 from evenpalette.app.stations.variants.review_dialogs import CompareDialog, SheetDialog
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.verbs import Verb
@@ -219,6 +220,7 @@ class VariantsBench(QWidget):
             label("Variants", "heading"), self._facts, None, label("follows", "note"), self._parent, 8,
             button("New", rail.add, icon="plus", tip="New variant (Ctrl+Shift+N)"),
             button("Roll ...", self.roll, icon="dices", tip="Variants by chance that can be told apart (R)"),
+            button("Matrix", rail.matrix_wanted.emit, icon="table-properties", tip="All values of all variants, large (X)"),
             self._review,
             button("Derive", rail.derive, icon="git-branch", tip="A variant that follows the active one"),
             button("Duplicate", rail.duplicate, icon="copy"),
@@ -230,6 +232,8 @@ class VariantsBench(QWidget):
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(6)
         layout.addWidget(header)
+        self.crowd = CrowdLine(session, views)
+        layout.addWidget(self.crowd)
         layout.addWidget(self.table, 1)
         self.reach = ReachLine(session, views)
         layout.addWidget(self.reach)
@@ -253,6 +257,10 @@ class VariantsBench(QWidget):
         selection.currentChanged.connect(lambda *_: self._look())
         session.changed.connect(self._on_change)
         self.refresh()
+
+    def toggle_crowd(self) -> None:
+        """Show the asset many times in Form, or alone."""
+        self._views.headers.crowd.toggle()
 
     def roll(self) -> None:
         """Ask for variants by chance."""
@@ -452,11 +460,13 @@ def _verbs(room: Workplace, bench: Callable[[], VariantsBench]) -> list[Verb]:
         Verb("Variants", "Roll variants ...", "R", lambda: bench().roll()),
         Verb("Variants", "Who can tell them apart ...", "", lambda: bench().compare()),
         Verb("Variants", "Contact sheet ...", "", lambda: bench().contact_sheet()),
+        Verb("Variants", "Crowd", "K", lambda: bench().toggle_crowd()),
         Verb("Variants", "Copy the values of a variant", "", lambda: bench().copy_text()),
         Verb("Variants", "Paste a variant", "", lambda: bench().paste_text()),
         Verb("Variants", "Save values as a table ...", "", lambda: bench().save_table()),
         Verb("Variants", "Take values from a table ...", "", lambda: bench().load_table()),
         Verb("Variants", "All side by side", "G", rail.sheet_wanted.emit),
+        Verb("Variants", "Matrix", "X", rail.matrix_wanted.emit),
         Verb("Variants", "Next variant", "PgDown", lambda: rail.move_on(1)),
         Verb("Variants", "Previous variant", "PgUp", lambda: rail.move_on(-1)),
     ]

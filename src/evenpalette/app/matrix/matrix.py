@@ -1,0 +1,476 @@
+"""All values of all variants over the window: sorted, brought together, changed for many at once; what was said of
+each."""
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QPoint, Qt
+from PyQt6.QtGui import QAction, QImage, QKeyEvent
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QMenu,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, NAME, RECIPE, REVIEW, VALUES, VARIANTS
+from evenpalette.app.matrix.dialogs import FillDialog, HarmonyDialog, NoteDialog
+from evenpalette.app.matrix.drawing import PICTURE, CellDelegate, Columns, Names
+from evenpalette.app.matrix.model import ALL, BY_MARK, BY_PARENT, IN_ORDER, UNMARKED, MatrixModel
+from evenpalette.app.plain import plain
+from evenpalette.app.session import Session
+from evenpalette.app.tasks import Task
+from evenpalette.app.timers import timer
+from evenpalette.app.views import TwinViews
+from evenpalette.app.widgets.basics import button, counted, label, row, tool
+from evenpalette.app.widgets.color_field import ColorEditor
+from evenpalette.app.widgets.popup import show_above
+from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
+from evenpalette.core.color.hexcode import format_hex
+from evenpalette.core.document.state import State
+from evenpalette.core.document.variant import DEFAULTS_NAME, MARKS
+from evenpalette.core.edits import many_values as edit
+from evenpalette.core.edits.marks import mark_variants, marks_as_text, take_marks
+from evenpalette.core.edits.variants import activate
+from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.tones.palettes.reduce import Order, reduce_pictures
+from evenpalette.core.values import Value, ValueType, value_text
+from evenpalette.core.variants.harmony import Harmonized
+from evenpalette.gpu.look import Look
+
+#: Texels a side of a pasted picture that are looked at.
+_SIDE = 256
+
+
+class Matrix(QWidget):
+    """Covers the benches and the views while it is open."""
+
+    def __init__(self, session: Session, views: TwinViews, over: QWidget) -> None:
+        """over: what it covers."""
+        super().__init__(over)
+        self._session, self._views = session, views
+        self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.model = MatrixModel(session)
+        self.table = QTableView()
+        self.table.setAccessibleName("Matrix of variants and parameters")
+        self.table.setModel(self.model)
+        self.names, self.columns = Names(self.model), Columns(self.model)
+        self.table.setVerticalHeader(self.names)
+        self.table.setHorizontalHeader(self.columns)
+        self._delegate = CellDelegate(self.model, self.edit_cell)
+        self.table.setItemDelegate(self._delegate)
+        self.table.setShowGrid(False)
+        self.table.setCornerButtonEnabled(False)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.table.setEditTriggers(
+            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
+        )
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._menu)
+        self.columns.sectionClicked.connect(self.sort_by)
+        self.names.sectionClicked.connect(self._show_variant)
+        self.names.sectionDoubleClicked.connect(lambda _: self.ask_note())
+        self.shown, self.group = QComboBox(), QComboBox()
+        self.shown.setAccessibleName("Which variants")
+        for words, key in (("All variants", ALL), *((f"Marked: {word.lower()}", mark) for mark, word in MARKS.items()), ("Not marked", UNMARKED)):  # fmt: skip
+            self.shown.addItem(words, key)
+        self.group.setAccessibleName("Brought together")
+        for words, key in (
+            ("In their order", IN_ORDER),
+            ("By what they follow", BY_PARENT),
+            ("By their marks", BY_MARK),
+        ):
+            self.group.addItem(words, key)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Name or note")
+        self.search.setAccessibleName("Name or note")
+        self.search.setFixedWidth(130)
+        self.facts = label("", "note")
+        head = QWidget()
+        head.setObjectName("chrome")
+        inner = QVBoxLayout(head)
+        inner.setContentsMargins(12, 6, 8, 6)
+        inner.addWidget(
+            row(
+                label("Matrix", "heading"), self.shown, self.group, self.search, self.facts, None,
+                button("Set ...", self.edit_current, tip="One value for all chosen cells of a column (F2)"),
+                button("Harmony ...", self.ask_harmony, tip="Chosen colors as they go with the first (H)"),
+                button("Fill ...", self.ask_fill, tip="Variants between two chosen ones (B)"),
+                button("Mark ...", self.ask_note, tip="Keep, change or drop, and a note (N)"),
+                button("Paste", self.paste, tip="Colors, a picture's palette or a review from the clipboard (Ctrl+V)"),
+                tool("x", "Close (Esc)", self.close_matrix), spacing=6,
+            )
+        )  # fmt: skip
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(head)
+        layout.addWidget(self.table, 1)
+        self._actions = [
+            self._action("Set ...", "Return", self.edit_current), self._action("Follow the parent again", "Del", self.reset),
+            self._action("Harmony ...", "H", self.ask_harmony), self._action("Fill the gap between two ...", "B", self.ask_fill),
+            self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "N", self.ask_note),
+            self._action("Copy", "Ctrl+C", self.copy), self._action("Paste", "Ctrl+V", self.paste),
+            self._action("Copy the review", "Ctrl+Shift+C", self.copy_review),
+        ]  # fmt: skip
+        self._ask_pictures = timer(self, 60)
+        self._ask_pictures.timeout.connect(self._draw_pictures)
+        bar = self.table.verticalScrollBar()
+        assert bar is not None
+        bar.valueChanged.connect(lambda _: self._ask_pictures.start())
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.selectionChanged.connect(lambda *_: self._say())
+        self.shown.currentIndexChanged.connect(lambda _: self._arrange())
+        self.group.currentIndexChanged.connect(lambda _: self._arrange())
+        self.search.textChanged.connect(lambda _: self._arrange())
+        session.changed.connect(self._on_change)
+        views.shown.eyes_changed.connect(self._ask_pictures.start)
+        over.installEventFilter(self)
+        self.hide()
+
+    def _action(self, words: str, keys: str, run) -> QAction:  # type: ignore[no-untyped-def]
+        made = QAction(words, self.table)
+        made.setShortcut(keys)
+        made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        made.triggered.connect(lambda _=False: run())
+        self.table.addAction(made)
+        return made
+
+    # --- open and closed -----------------------------------------------------------------------------------------
+
+    def toggle(self) -> None:
+        """Open it, or close it."""
+        if self.isVisible():
+            self.close_matrix()
+            return
+        over = self.parentWidget()
+        assert over is not None
+        self.setGeometry(over.rect())
+        self.model.refresh()
+        self.show()
+        self.raise_()
+        self.table.setFocus()
+        if not self.table.currentIndex().isValid() and self.model.lines and self.model.columns:
+            active = self._session.state.project.active_variant
+            line = next((k for k, held in enumerate(self.model.lines) if held.id == active), 0)
+            self.table.setCurrentIndex(self.model.index(line, 0))
+        self._say()
+        self._ask_pictures.start()
+
+    def close_matrix(self) -> None:
+        """Show the views again."""
+        self.hide()
+        self._views.pictures.drop("matrix")
+        self._views.setFocus()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() is QEvent.Type.Resize and watched is self.parentWidget():
+            self.setGeometry(self.parentWidget().rect())  # type: ignore[union-attr]
+        return False
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.close_matrix()
+        else:
+            super().keyPressEvent(event)
+
+    def _on_change(self, facets: frozenset[str]) -> None:
+        if not self.isVisible():
+            return
+        if facets >= EVERYTHING:
+            self.close_matrix()
+            return
+        if facets & {VARIANTS, RECIPE, ASSET}:
+            self._arrange()
+        elif facets & {VALUES, REVIEW, ACTIVE}:
+            if REVIEW in facets and (self.model.shown != ALL or self.model.group == BY_MARK):
+                self._arrange()
+            self.model.refresh_values()
+            for header in (self.names.viewport(), self.columns.viewport()):
+                header.update()  # type: ignore[union-attr]
+        if facets - {ACTIVE, NAME, REVIEW}:
+            known = {line.id for line in self.model.lines}
+            self.names.pictures = {k: v for k, v in self.names.pictures.items() if k in known}
+            self._ask_pictures.start()
+
+    # --- what is shown -------------------------------------------------------------------------------------------
+
+    def _arrange(self) -> None:
+        """Lines and columns as they are wanted now; what was chosen stays chosen."""
+        chosen, now = self.places(), self.table.currentIndex()
+        current = self.model.place(now) if now.isValid() and now.row() < len(self.model.lines) else None
+        self.model.group, self.model.shown = self.group.currentData(), self.shown.currentData()
+        self.model.words = self.search.text().strip()
+        self.model.refresh()
+        self._choose(chosen, current)
+        self._say()
+        self._ask_pictures.start()
+
+    def _choose(self, places: list[tuple[str | None, str]], current: tuple[str | None, str] | None) -> None:
+        lines = {line.id: k for k, line in enumerate(self.model.lines)}
+        columns = {p.id: k for k, p in enumerate(self.model.columns)}
+        selection = QItemSelection()
+        for variant, key in places:
+            if variant in lines and key in columns:
+                index = self.model.index(lines[variant], columns[key])
+                selection.select(index, index)
+        held = self.table.selectionModel()
+        assert held is not None
+        if current is not None and current[0] in lines and current[1] in columns:
+            held.setCurrentIndex(
+                self.model.index(lines[current[0]], columns[current[1]]), QItemSelectionModel.SelectionFlag.NoUpdate
+            )
+        held.select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+
+    def sort_by(self, column: int) -> None:
+        """Sort lines by a column: up, then down, then as they are."""
+        key, by = self.model.columns[column].id, self.model.sorted_by
+        self.model.sorted_by = (key, False) if by is None or by[0] != key else (key, True) if not by[1] else None
+        self._arrange()
+
+    def places(self) -> list[tuple[str | None, str]]:
+        """Variant and parameter of the chosen cells, line by line."""
+        selection = self.table.selectionModel()
+        assert selection is not None
+        found = sorted(selection.selectedIndexes(), key=lambda index: (index.row(), index.column()))
+        return [self.model.place(index) for index in found if index.row() < len(self.model.lines)]
+
+    def _variants(self) -> list[str]:
+        """The variants of the chosen lines, in the order of the lines."""
+        return list(dict.fromkeys(variant for variant, _ in self.places() if variant is not None))
+
+    def _say(self) -> None:
+        chosen = self.places()
+        many = counted(len(chosen), "cell") if len(chosen) > 1 else ""
+        lines = counted(len(self.model.lines), "line")
+        self.facts.setText(f"{many} chosen" if many else f"{lines}; a corner: not the parent's")
+        self.facts.setToolTip(plain("Bold: its own value. A green corner: another value than its parent has."))
+
+    def _draw_pictures(self) -> None:
+        """Pictures of the lines that are seen."""
+        self._views.pictures.drop("matrix")
+        if not self.isVisible():
+            return
+        shown = self._views.shown
+        first = max(0, self.names.logicalIndexAt(0))
+        last = self.names.logicalIndexAt(self.names.height() - 1)
+        last = len(self.model.lines) - 1 if last < 0 else last
+        for line in self.model.lines[first : last + 1]:
+            look = Look(variant=line.id, light=shown.light, eyes=shown.eyes)
+            self._views.pictures.request(("matrix", line.id), look, PICTURE, lambda image, key=line.id: self._take(key, image))  # type: ignore[misc]  # fmt: skip
+
+    def _take(self, variant: str | None, image: QImage) -> None:
+        self.names.pictures[variant] = image
+        self.names.viewport().update()  # type: ignore[union-attr]
+
+    def _show_variant(self, line: int) -> None:
+        variant = self.model.lines[line].id
+        self._session.apply("Show variant", lambda s: activate(s, variant), "activate")
+
+    # --- changes -------------------------------------------------------------------------------------------------
+
+    def edit_current(self) -> None:
+        """Edit the current cell, and with it all chosen ones of its column."""
+        if self.table.currentIndex().isValid():
+            self.edit_cell(self.table.currentIndex())
+
+    def edit_cell(self, index: QModelIndex) -> None:
+        """Open the editor of a cell's type; what it sets all chosen cells of the column get."""
+        variant, key = self.model.place(index)
+        parameter = self.model.columns[index.column()]
+        chosen = [v for v, p in self.places() if p == key]
+        variants = chosen if variant in chosen else [variant]
+        viewport = self.table.viewport()
+        assert viewport is not None
+        if parameter.type is ValueType.COLOR:
+            color = ColorEditor(None, self)
+            color.set_color(str(self.model.value(index.row(), index.column())))
+            color.edited.connect(lambda value: self._set(key, variants, value))
+            color.finished.connect(self._session.history.seal)
+            show_above(color, viewport, self.table.visualRect(index))
+            return
+        editor = ValueEditor(parameter.input, lambda: self._session.state)
+        editor.setMinimumWidth(210)
+        editor.set_value(self.model.value(index.row(), index.column()))
+        editor.edited.connect(lambda value: self._set(key, variants, value))
+        editor.finished.connect(self._session.history.seal)
+        popup = ValuePopup(editor, self)
+        show_above(popup, viewport, self.table.visualRect(index))
+        editor.setFocus()
+
+    def _set(self, key: str, variants: list[str | None], value: Value) -> None:
+        parameter = next(p for p in self.model.columns if p.id == key)
+        where = f" in {counted(len(variants), 'variant')}" if len(variants) > 1 else ""
+        self._session.apply(
+            f"{parameter.name} to {value_text(value, parameter.unit)}{where}",
+            lambda s: edit.set_many(s, {(variant, key): value for variant in variants}),
+            f"matrix {key} {' '.join(str(v) for v in variants)[:400]}",
+        )
+
+    def reset(self) -> None:
+        """Let the chosen cells follow their parents again."""
+        places = self.places()
+        self._session.apply(
+            f"{counted(len(places), 'value')} to follow the parent", lambda s: edit.reset_many(s, places)
+        )
+
+    def toggle_lock(self) -> None:
+        """Lock the current column, or let it go."""
+        index = self.table.currentIndex()
+        if not index.isValid():
+            return
+        key, locked = self.model.columns[index.column()].id, self.model.is_locked(index.column())
+        self._session.apply("Unlock a parameter" if locked else "Lock a parameter", lambda s: edit.lock_parameter(s, key, not locked))  # fmt: skip
+
+    def ask_harmony(self) -> None:
+        """Ask how the chosen colors are to go together; the current cell is what the others go with."""
+        colors = {p.id for p in edit.color_parameters(self._session.state)}
+        places = [place for place in self.places() if place[1] in colors]
+        index = self.table.currentIndex()
+        current = self.model.place(index) if index.isValid() else None
+        if current in places:
+            places.remove(current)
+            places.insert(0, current)
+        if not places:
+            self._session.said.emit("Choose cells of colors that are not locked.", True)
+            return
+        state = self._session.state
+        values = [str(state.values(variant)[key]) for variant, key in places]
+
+        def made(found: list[Harmonized]) -> State:
+            pairs = zip(places, found, values, strict=True)
+            return edit.set_many(state, {place: one.color for place, one, before in pairs if one.color != before})
+
+        dialog = HarmonyDialog(values, lambda found: self._views.show_live(made(found)), self)
+        if dialog.exec():
+            found = dialog.found
+            self._session.apply("Colors that go together", lambda _: made(found))
+        self._views.show_live(None)
+        dialog.deleteLater()
+
+    def ask_fill(self) -> None:
+        """Ask how many variants stand between the two that are chosen."""
+        variants = self._variants()
+        if len(variants) != 2:
+            self._session.said.emit("Choose cells of two variants: the new ones stand between them.", True)
+            return
+        names = {line.id: line.name for line in self.model.lines}
+        first, second = variants
+        dialog = FillDialog(names[first], names[second], self)
+        if dialog.exec():
+            count = dialog.count.value()
+            self._session.apply(f"{counted(count, 'variant')} between two", lambda s: edit.fill_between(s, first, second, count))  # fmt: skip
+        dialog.deleteLater()
+
+    def ask_note(self) -> None:
+        """Ask what is said of the chosen variants."""
+        variants = self._variants()
+        held = {v.id: v for v in self._session.state.project.variants}
+        if not variants:
+            self._session.said.emit(f"Choose a variant: {DEFAULTS_NAME} have no mark.", True)
+            return
+        first = held[variants[0]]
+        words = first.name if len(variants) == 1 else counted(len(variants), "variant")
+        dialog = NoteDialog(words, first.mark, first.note, self)
+        if dialog.exec():
+            mark, note = str(dialog.mark.currentData()), dialog.note.toPlainText().strip()
+            self._session.apply(f"Mark {words}", lambda s: mark_variants(s, set(variants), mark, note))
+        dialog.deleteLater()
+
+    # --- the clipboard -------------------------------------------------------------------------------------------
+
+    def copy(self) -> None:
+        """The chosen cells as text, a line for each variant, for a spreadsheet."""
+        lines: dict[str | None, list[str]] = {}
+        for variant, key in self.places():
+            parameter = next(p for p in self.model.columns if p.id == key)
+            lines.setdefault(variant, []).append(value_text(self._session.state.values(variant)[key], parameter.unit))
+        _clipboard().setText("\n".join("\t".join(values) for values in lines.values()))
+        self._session.said.emit(f"Copied {counted(len(self.places()), 'value')}.", False)
+
+    def copy_review(self) -> None:
+        """Marks and notes of all variants as text."""
+        _clipboard().setText(marks_as_text(self._session.state))
+        self._session.said.emit("Copied what is said of the variants.", False)
+
+    def paste(self) -> None:
+        """What is on the clipboard: a review, colors, or the palette of a picture, onto the current line."""
+        index = self.table.currentIndex()
+        place = self.model.place(index) if index.isValid() else (None, "")
+        data = _clipboard().mimeData()
+        if data is not None and data.hasImage():
+            image = _clipboard().image().convertToFormat(QImage.Format.Format_RGB888).scaled(_SIDE, _SIDE, Qt.AspectRatioMode.KeepAspectRatio)  # fmt: skip
+            self._paste_picture(place, _pixels(image))
+            return
+        text = _clipboard().text()
+        if text.strip().startswith("Even Palette review:"):
+            self.take_review(text)
+            return
+        variant, key = place
+        colors = edit.colors_in(text)
+        line = next((line.name for line in self.model.lines if line.id == variant), "")
+        self._session.apply(f"Paste colors onto {line}", lambda s: edit.paste_colors(s, variant, colors, key))
+
+    def _paste_picture(self, place: tuple[str | None, str], pixels: np.ndarray) -> None:
+        """The main colors of a picture, as many as there are colors to set."""
+        variant, key = place
+        parameters = edit.color_parameters(self._session.state)
+        begin = next((k for k, p in enumerate(parameters) if p.id == key), 0)
+        wanted = max(1, min(len(parameters) - begin, 16))
+
+        def work(_: object) -> list[str]:
+            held = reduce_pictures([Raster(pixels, Encoding.SRGB)], max(2, wanted), order=Order.SHARE)
+            return [format_hex((int(r), int(g), int(b))) for r, g, b in held.palette[:wanted, :3]]
+
+        def done(colors: list[str]) -> None:
+            self._session.apply("Paste a picture's palette", lambda s: edit.paste_colors(s, variant, colors, key))
+
+        self._session.tasks.start(
+            Task("Finding a picture's palette", work, done, self._session.failed, exclusive=False)
+        )
+
+    def take_review(self, text: str) -> None:
+        """Marks and notes of a text put onto the variants."""
+        told: list[tuple[int, list[str]]] = []
+
+        def take(state: State) -> State:
+            made, count, missing = take_marks(state, text)
+            told.append((count, missing))
+            return made
+
+        if self._session.apply("Take a review", take) and told:
+            count, missing = told[-1]
+            more = f" But {'; '.join(missing[:3])}." if missing else ""
+            self._session.said.emit(f"Took what is said of {counted(count, 'variant')}.{more}", bool(missing))
+
+    def _menu(self, place: QPoint) -> None:
+        index = self.table.indexAt(place)
+        if not index.isValid():
+            return
+        if self.model.place(index) not in self.places():
+            self.table.setCurrentIndex(index)
+        menu = QMenu(self)
+        menu.addActions(self._actions)
+        menu.exec(self.table.viewport().mapToGlobal(place))  # type: ignore[union-attr]
+
+
+def _clipboard():  # type: ignore[no-untyped-def]
+    held = QApplication.clipboard()
+    assert held is not None
+    return held
+
+
+def _pixels(image: QImage) -> np.ndarray:
+    """uint8 (height, width, 3)."""
+    held = image.constBits()
+    assert held is not None
+    held.setsize(image.sizeInBytes())
+    lines = np.frombuffer(held, np.uint8).reshape(image.height(), image.bytesPerLine())  # type: ignore[call-overload]
+    return np.ascontiguousarray(lines[:, : image.width() * 3].reshape(image.height(), image.width(), 3))
