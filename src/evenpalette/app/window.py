@@ -153,6 +153,7 @@ class MainWindow(QMainWindow):
             Verb("Views", "Lit or unlit", "L", v.headers.lit.toggle),
             Verb("Views", "UV layout", "U", v.headers.lines.toggle),
             Verb("Views", "Compare by a wipe", "C", v.shown.toggle_compare),
+            Verb("Views", "Both sides of the wipe ...", "Shift+C", v.headers.compare.click),
             Verb("Views", "All of the texel", "I", self.probe.show_all),
             Verb("Views", "Time line", "T", v.headers.clock.toggle),
             Verb("Views", "Let time run or hold it", "Shift+T", self.time.toggle),

@@ -22,7 +22,7 @@ _FILES = {
     "checks": ("check", "check-step"),
     "projects": ("render", "export", "new", "cost", "roll"),
     "batch": ("deliver", "watch"),
-    "review": ("compare", "sheet"),
+    "review": ("compare", "sheet", "film"),
     "baking": ("bake",),
     "images": ("pick", "split", "merge", "unmix", "gray"),
     "kits": ("preview", "play"),

@@ -1,14 +1,15 @@
-"""The verbs compare and sheet: what is looked at before somebody says yes."""
+"""The verbs compare, sheet and film: what is looked at before somebody says yes."""
 
 import argparse
 import json
 from pathlib import Path
 
-from evenpalette.cli.arguments import Verb, whole
+from evenpalette.cli.arguments import Verb, seconds, whole
 from evenpalette.cli.projects import open_project
 from evenpalette.cli.saying import bar_of
 from evenpalette.core.color.vision import VISIONS, Vision, vision_named
 from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, write_sheet
+from evenpalette.core.delivery.film import INTO, TURN, WAYS, FilmWish, write_film
 from evenpalette.core.document.lookup import variant_ids
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.variants.compare import USUAL_SIZE, compared
@@ -25,6 +26,7 @@ def add_verbs(verb: Verb) -> None:
     compare.add_argument(
         "--size", type=whole(8, 1024, "a size in pixels"), default=USUAL_SIZE, help="pixels that the game shows it at"
     )
+    compare.add_argument("--night", action="store_true", help="by the light of a faint sky, with what glows")
     compare.add_argument("--json", action="store_true")
     sheet = verb("sheet", _sheet, "a contact sheet of variants, .pdf or .png")
     sheet.add_argument("project", type=Path)
@@ -34,6 +36,16 @@ def add_verbs(verb: Verb) -> None:
     sheet.add_argument("--sides", type=whole(1, 4, "a number of sides"), default=1)
     sheet.add_argument("--page", choices=tuple(PAGES), default="a4")
     sheet.add_argument("--ground", choices=tuple(GROUNDS), default="light")
+    film = verb("film", _film, "a moving picture of a variant, .webp or .png (APNG)")
+    film.add_argument("project", type=Path)
+    film.add_argument("--out", type=Path, required=True)
+    film.add_argument("--variant", required=True, help="name of a variant")
+    film.add_argument("--way", choices=tuple(WAYS), default=TURN, help="turned once around, over time, or into another")
+    film.add_argument("--into", metavar="VARIANT", help="the other variant, for --way into")
+    film.add_argument("--seconds", type=seconds, default=4.0)
+    film.add_argument("--rate", type=whole(1, 60, "a number of pictures a second"), default=12)
+    film.add_argument("--size", type=whole(32, 2048, "a size in pixels"), default=320)
+    film.add_argument("--ground", choices=tuple(GROUNDS), default="light")
 
 
 def _vision(text: str) -> Vision:
@@ -47,7 +59,7 @@ def _compare(options: argparse.Namespace) -> int:
     state = open_project(options.project)
     progress, bar = bar_of("comparing")
     with bar:
-        pairs = compared(state, options.vision, options.size, progress=progress)
+        pairs = compared(state, options.vision, options.size, progress=progress, night=options.night)
     names = {v.id: v.name for v in state.project.variants}
     regions = {r.id: r.name for sheet in state.project.sheets for r in sheet.regions.regions}
     rows = [
@@ -78,3 +90,15 @@ def _sheet(options: argparse.Namespace) -> None:
             SheetWish(options.columns, options.sides, options.page, options.ground, chosen),
             progress,
         )
+
+
+def _film(options: argparse.Namespace) -> None:
+    state = open_project(options.project)
+    (variant,) = variant_ids(state, [options.variant])
+    if options.way == INTO and not options.into:
+        raise EvenPaletteError("Say into which variant: --into NAME.")
+    into = variant_ids(state, [options.into])[0] if options.way == INTO else None
+    wish = FilmWish(options.way, into, options.seconds, float(options.rate), options.size, options.ground)
+    progress, bar = bar_of("drawing")
+    with bar:
+        write_film(state, variant, options.out, wish, progress)

@@ -20,6 +20,7 @@ from evenpalette.app.matrix.dialogs import FillDialog, HarmonyDialog, NoteDialog
 from evenpalette.app.matrix.drawing import PICTURE, CellDelegate, Columns, Names
 from evenpalette.app.matrix.model import ALL, BY_MARK, BY_PARENT, IN_ORDER, UNMARKED, MatrixModel
 from evenpalette.app.plain import plain
+from evenpalette.app.reviewing import take_review
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
@@ -32,7 +33,7 @@ from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME, MARKS
 from evenpalette.core.edits import many_values as edit
-from evenpalette.core.edits.marks import mark_variants, marks_as_text, take_marks
+from evenpalette.core.edits.marks import HEAD, mark_variants, marks_as_text
 from evenpalette.core.edits.variants import activate
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.tones.palettes.reduce import Order, reduce_pictures
@@ -410,8 +411,8 @@ class Matrix(QWidget):
             self._paste_picture(place, _pixels(image))
             return
         text = _clipboard().text()
-        if text.strip().startswith("Even Palette review:"):
-            self.take_review(text)
+        if text.strip().startswith(HEAD):
+            take_review(self._session, text)
             return
         variant, key = place
         colors = edit.colors_in(text)
@@ -435,20 +436,6 @@ class Matrix(QWidget):
         self._session.tasks.start(
             Task("Finding a picture's palette", work, done, self._session.failed, exclusive=False)
         )
-
-    def take_review(self, text: str) -> None:
-        """Marks and notes of a text put onto the variants."""
-        told: list[tuple[int, list[str]]] = []
-
-        def take(state: State) -> State:
-            made, count, missing = take_marks(state, text)
-            told.append((count, missing))
-            return made
-
-        if self._session.apply("Take a review", take) and told:
-            count, missing = told[-1]
-            more = f" But {'; '.join(missing[:3])}." if missing else ""
-            self._session.said.emit(f"Took what is said of {counted(count, 'variant')}.{more}", bool(missing))
 
     def _menu(self, place: QPoint) -> None:
         index = self.table.indexAt(place)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.overview.asset_page import AssetPage
 from evenpalette.app.overview.gatherer import Asset, Gatherer
+from evenpalette.app.overview.scene import Member, SceneDialog
 from evenpalette.app.overview.shared_page import SharedPage
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
@@ -38,6 +39,8 @@ from evenpalette.core.parallel import Progress
 
 #: Around a picture, and beneath it for its words.
 _AROUND, _WORDS = 28, 66
+#: Assets that stand in one scene.
+_MOST_IN_SCENE = 24
 #: How much of an asset that does not follow the chosen value is seen.
 _PALE = 0.22
 
@@ -60,6 +63,9 @@ class Overview(QWidget):
         self.sets.setMinimumWidth(170)
         self.sets.activated.connect(self._take_set)
         self.keep_set = button("Keep as a set ...", self.ask_set, "link", "The variants that are shown now, by a name")
+        self.scene = button(
+            "In one scene ...", self.show_scene, tip="All assets as they are shown now beside each other"
+        )
         self._facts = label("", "note")
         add = button(
             "Add projects ...", self.ask_projects, tip="Projects that lie in the collection's folder or beneath"
@@ -73,7 +79,19 @@ class Overview(QWidget):
         inner.setContentsMargins(12, 5, 8, 5)
         close = tool("x", "Close the collection (Esc)", self.close_overview)
         inner.addWidget(
-            row(self._title, 8, self.sets, self.keep_set, self._facts, None, add, self.deliver_all, close, spacing=8)
+            row(
+                self._title,
+                8,
+                self.sets,
+                self.keep_set,
+                self.scene,
+                self._facts,
+                None,
+                add,
+                self.deliver_all,
+                close,
+                spacing=8,
+            )
         )
         self.grid = QListWidget()
         self.grid.setAccessibleName("Assets")
@@ -275,6 +293,23 @@ class Overview(QWidget):
         for place in range(len(self.gatherer.assets)):
             self._show_tile(place)
         self._show_current()
+
+    def show_scene(self) -> None:
+        """Show the assets in the variants that are shown now in one scene."""
+        key = self.sets.currentData()
+        chosen = next((one for one in self.gatherer.collection.sets if one.id == key), None)
+        members = [
+            Member(a.folder, self._session.state if self.gatherer.is_open_here(a) else None, self.gatherer.shown_variant(a))
+            for a in self.gatherer.assets
+            if a.project is not None and (chosen is None or a.collected.id in chosen.members)
+        ]  # fmt: skip
+        if not members:
+            self._session.said.emit("This set has no assets that can be shown.", True)
+            return
+        name = chosen.name if chosen is not None else self.gatherer.collection.name
+        dialog = SceneDialog(self._session, name, members[:_MOST_IN_SCENE], self)
+        dialog.exec()
+        dialog.deleteLater()
 
     def ask_set(self) -> None:
         """Ask for the name of a set."""

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 import moderngl
 import numpy as np
@@ -28,8 +29,9 @@ from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
-from evenpalette.app.views.shown import Shown
+from evenpalette.app.views.shown import BESIDE, Shown
 from evenpalette.app.views.stages import StationLook
+from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import KitError, ShaderOnItsWay, ShaderRefused
 from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
@@ -39,6 +41,9 @@ from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
+
+if TYPE_CHECKING:
+    from evenpalette.app.views.compare_popup import ComparePopup
 
 #: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is
 #: wide.
@@ -96,6 +101,7 @@ class Canvas(QOpenGLWidget):
         self._awaited.lasts.connect(self.headers.say_compiling)
         self._patches: list[tuple[set[str], Box]] = []
         self._extras: dict[str, Raster] = {}
+        self._beside: tuple[tuple[int, int], dict[str, Raster]] | None = None
         self._copies: list[tuple[NDArray, NDArray]] = []
         #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
         self._moving = timer(self, _AT_REST)
@@ -110,6 +116,8 @@ class Canvas(QOpenGLWidget):
         self.crowd.switched.connect(self._on_crowd)
         self.crowd.came.connect(self._look_at_crowd)
         self.headers.crowd.toggled.connect(self.crowd.switch)
+        self._sides: ComparePopup | None = None
+        self.headers.compare.clicked.connect(lambda: self.ask_sides())
         session.station_changed.connect(self._offer_crowd)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
@@ -134,6 +142,16 @@ class Canvas(QOpenGLWidget):
             return
         view = self.session.state.mesh
         self.frame = self.frame.around(view.mesh.bounds if view is not None else None)
+
+    def ask_sides(self) -> "ComparePopup":
+        """Ask what lies on both sides of the wipe's line."""
+        if self._sides is None:
+            from evenpalette.app.views.compare_popup import ComparePopup  # not for the first picture
+
+            self._sides = ComparePopup(self.session, self.shown, self)
+        self._sides.fill()
+        show_above(self._sides, self.headers.compare)
+        return self._sides
 
     def _offer_crowd(self, station: str) -> None:
         """The crowd belongs to the stations where variants are looked at."""
@@ -217,6 +235,15 @@ class Canvas(QOpenGLWidget):
         self._extras = {key: raster for key, (_, raster) in pictures.items()}
         self.shown.offer_extras({key: name for key, (name, _) in pictures.items()}, laid_out)
 
+    def _with_beside(self) -> dict[str, Raster]:
+        """Pictures that are no textures of the document, those from elsewhere among them; the same one for the same
+        ones."""
+        key = id(self._extras), id(self.shown.beside)
+        if self._beside is None or self._beside[0] != key:
+            held = {BESIDE + name: picture for name, (_, picture) in self.shown.beside.items()}
+            self._beside = key, {**self._extras, **held}
+        return self._beside[1]
+
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
         """Texels of coverages of the live state changed in place."""
         self._patches += [(regions, box) for box in boxes]
@@ -230,8 +257,9 @@ class Canvas(QOpenGLWidget):
             self._undrawn, self._changed = self._undrawn | self._changed, frozenset()
         # A picture of the same model stands there until a new shader is compiled.
         scene.patient = not self._strokes and not self._waited_for and self._good.mesh is self._held.mesh is not None
-        if scene.extras is not self._extras:
-            scene.extras = self._extras
+        extras = self._extras if not self.shown.beside else self._with_beside()
+        if scene.extras is not extras:
+            scene.extras = extras
         for old, new in self._copies:
             scene.adopt(old, new)
         self._copies.clear()
@@ -341,16 +369,17 @@ class Canvas(QOpenGLWidget):
             if scene is None:
                 return None
             self._bring_up_to_date(scene)
-            for look, size in wanted:
+            for look, size, turn in wanted:
+                turned = replace(camera, yaw=camera.yaw + turn)
                 width, height = round(size[0] * frame.ratio), round(size[1] * frame.ratio)
                 try:
-                    data = scene.thumbnail(look, camera, (width, height))
+                    data = scene.thumbnail(look, turned, (width, height))
                 except ShaderOnItsWay:
                     self._awaited.take(scene.compiling)
                     return None
                 except ShaderRefused:
                     self._go_back(scene)
-                    data = scene.thumbnail(replace(look, steps=None), camera, (width, height))
+                    data = scene.thumbnail(replace(look, steps=None), turned, (width, height))
                 image = QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
                 image.setDevicePixelRatio(frame.ratio)
                 made.append(image)

@@ -1,7 +1,6 @@
 """The asset many times in Form, drawn as a game would: from the kit that would be delivered of the document."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import moderngl
 import numpy as np
@@ -12,7 +11,7 @@ from evenpalette.app.facets import ASSET, COVERAGES, CROWD, EVERYTHING, RECIPE, 
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
 from evenpalette.app.views.shown import Shown
-from evenpalette.core.crowd import Copies, Laid, copies
+from evenpalette.core.crowd import Copies, Laid
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.delivery.live_kit import live_kit, live_rows
 from evenpalette.core.document.state import State
@@ -28,16 +27,6 @@ from evenpalette.gpu.elsewhere import Elsewhere
 #: What a kit is made anew for. Values alone go into its table.
 _ANEW = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VARIANTS})
 _PAUSE = 120
-
-
-@dataclass(frozen=True, eq=False)
-class Guest:
-    """Another asset in the scene. row: of its variant in its kit. x, z: where it stands."""
-
-    kit: CrowdKit
-    row: int
-    x: float
-    z: float
 
 
 class CrowdView(QObject):
@@ -58,11 +47,9 @@ class CrowdView(QObject):
         self._kit: CrowdKit | None = None
         self._made_of: State | None = None
         self._rows: list[NDArray[np.float32]] | None = None
-        self._guests: tuple[Guest, ...] = ()
         self._laid: tuple[State, Laid] | None = None
         self._stage: CrowdStage | None = None
         self._asset: CrowdAsset | None = None
-        self._guest_assets: dict[int, CrowdAsset] = {}
         self._newest = Newest(session, "Laying the crowd", _PAUSE, self._wish, self)
         session.changed.connect(self._on_change)
 
@@ -85,15 +72,8 @@ class CrowdView(QObject):
         self.is_on, self.chosen = on, -1
         if on:
             self._newest.ask()
-        else:
-            self._guests = ()
         self.switched.emit(on)
         self.chosen_changed.emit()
-        self.changed.emit()
-
-    def invite(self, guests: Sequence[Guest]) -> None:
-        """Other assets that stand in the scene too."""
-        self._guests = tuple(guests)
         self.changed.emit()
 
     @property
@@ -155,9 +135,7 @@ class CrowdView(QObject):
     def camera(self, size: tuple[int, int]) -> OrbitCamera:
         """One that shows all in a view of this size."""
         assert self._kit is not None
-        parts: list[tuple[CrowdKit, Copies]] = [(self._kit, self.copies())]
-        parts += [(guest.kit, _placed(guest)) for guest in self._guests]
-        return camera_around(parts, size)
+        return camera_around([(self._kit, self.copies())], size)
 
     # --- what it is drawn from -----------------------------------------------------------------------------------
 
@@ -234,10 +212,6 @@ class CrowdView(QObject):
             self._asset.set_rows(self._rows)
             self._rows = None
         parts = [(self._asset, self.copies())]
-        for guest in self._guests:
-            if id(guest.kit) not in self._guest_assets:
-                self._guest_assets[id(guest.kit)] = CrowdAsset(ctx, guest.kit)
-            parts.append((self._guest_assets[id(guest.kit)], _placed(guest)))
         shown = self._shown
         variants = self._session.state.project.variants
         row = next((k for k, v in enumerate(variants, 1) if v.id == shown.into), -1) if shown.turned else -1
@@ -258,10 +232,3 @@ class CrowdView(QObject):
         if found is None or found[0] >= len(self._kit.sheets) or found[1] >= len(self.copies()):
             return -1
         return found[1]
-
-
-def _placed(guest: Guest) -> Copies:
-    """The one copy of a guest."""
-    made = copies(1, "grid", 1.0)
-    made["place"], made["row"], made["phase"] = (guest.x, guest.z), guest.row, 0.0
-    return made

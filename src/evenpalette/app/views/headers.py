@@ -63,6 +63,11 @@ class ViewHeaders:
         self.crowd.setChecked(False)
         self.crowd.hide()
         self.against_box = self._box("Compare with", "Compare by a wipe: drag the line (C)")
+        self.against_box.setMaximumWidth(170)
+        self.compare = self._toggle(
+            "columns-2", "Both sides of the wipe: variants, a former save, a delivery (Shift+C)"
+        )
+        self.compare.setCheckable(False)
         form, flat = label("Form", "onview"), label("Flat", "onview")
         for name in (form, flat):
             name.setFont(theme.font(15))
@@ -77,6 +82,7 @@ class ViewHeaders:
             self.copy,
             None,
             self.against_box,
+            self.compare,
             spacing=6,
             margins=margins,
         )
@@ -187,8 +193,9 @@ class ViewHeaders:
         made.toggled.connect(lambda _: self._views.update())
         return made
 
-    def fill_against(self, variants: Sequence[Variant], chosen: str) -> bool:
-        """Offer the painted original, the defaults and these variants; whether the chosen one is among them."""
+    def fill_against(self, variants: Sequence[Variant], pictures: Sequence[tuple[str, str]], chosen: str) -> bool:
+        """Offer the painted original, the defaults, these variants, and pictures from elsewhere, (name, key) each;
+        whether the chosen one is among them."""
         box = self.against_box
         box.blockSignals(True)
         box.clear()
@@ -198,6 +205,8 @@ class ViewHeaders:
         box.addItem(DEFAULTS_NAME, DEFAULTS)
         for variant in variants:
             box.addItem(variant.name, variant.id)
+        for name, key in pictures:
+            box.addItem(name, key)
         found = box.findData(chosen)
         box.setCurrentIndex(max(0, found))
         box.blockSignals(False)

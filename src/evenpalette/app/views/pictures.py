@@ -11,8 +11,8 @@ from evenpalette.gpu.look import Look
 
 #: Pictures drawn in one turn, so that the window answers in between.
 _A_TURN = 2
-#: A picture asked for: how the model looks, and its size in logical pixels.
-Wanted = tuple[Look, tuple[int, int]]
+#: A picture asked for: how the model looks, its size in logical pixels, and degrees that it is turned by.
+Wanted = tuple[Look, tuple[int, int], float]
 
 
 class PictureQueue(QObject):
@@ -31,9 +31,9 @@ class PictureQueue(QObject):
         """Whether all pictures are drawn."""
         return not self._wanted
 
-    def request(self, key: object, look: Look, size: tuple[int, int], callback: Callable[[QImage], None]) -> None:
-        """Draw the model small, seen from where Form is seen, and hand the picture over."""
-        self._wanted[key] = ((look, size), callback)
+    def request(self, key: object, look: Look, size: tuple[int, int], callback: Callable[[QImage], None], turn: float = 0.0) -> None:  # fmt: skip
+        """Draw the model small, seen from where Form is seen and turned by degrees, and hand the picture over."""
+        self._wanted[key] = ((look, size, turn), callback)
         self._timer.start(60)
 
     def drop(self, prefix: str) -> None:

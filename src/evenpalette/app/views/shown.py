@@ -15,9 +15,12 @@ from evenpalette.core.color.vision import VISIONS, Vision
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
 from evenpalette.core.light.lamps import Light
+from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.moving import is_moving
 from evenpalette.gpu.look import Look, Show
 
+#: Before the key of a picture that is held beside the document.
+BESIDE = "beside:"
 #: Stages that show regions already, so that none are laid over.
 _OF_REGIONS = (Show.ID, Show.COVERAGE, Show.DIFFERENCE)
 
@@ -40,7 +43,10 @@ class Shown(QObject):
         self._laid_out = True
         self.light = Light()
         self._before: tuple[Show | str, ...] = ()
-        self.against = NOTHING
+        #: What lies right and left of the wipe's line; the active variant where nothing is said of the left.
+        self.against = self.first = NOTHING
+        #: Pictures from elsewhere that can be compared with: name and pixels, by key.
+        self.beside: dict[str, tuple[str, Raster]] = {}
         self.focus_region = -1
         self.step_limit: int | None = None
         self._alone = False
@@ -92,9 +98,14 @@ class Shown(QObject):
             place = self._step_place()
             step = state.project.recipe.steps[place] if place is not None else None
             return (f"After {step.name}", f"Before {step.name}") if step is not None else None
-        names = {PAINTED: "Painted original", DEFAULTS: DEFAULTS_NAME}
-        other, active = find_variant(state, self.against), find_variant(state, state.project.active_variant)
-        return active.name if active else names[DEFAULTS], other.name if other else names.get(self.against, "")
+        return self._name(self.first or state.project.active_variant or DEFAULTS), self._name(self.against)
+
+    def _name(self, key: str) -> str:
+        """What lies on a side of the line, in words."""
+        known = {PAINTED: "Painted original", DEFAULTS: DEFAULTS_NAME}
+        known |= {BESIDE + held: name for held, (name, _) in self.beside.items()}
+        variant = find_variant(self._session.state, key)
+        return variant.name if variant is not None else known.get(key, "")
 
     def _look(self, stage: Show | str, *, lit: bool) -> Look:
         """What a view shows of the active variant: a stage, or an attribute by its key."""
@@ -128,11 +139,17 @@ class Shown(QObject):
                 return [(first, 1.0)]
             shown = replace(first, steps=place + 1, alone=False)
             return [(shown, self.wipe), (replace(shown, steps=place), 1.0)]
-        if self.against == PAINTED:
-            other = replace(first, show=Show.PAINTED, texture="")
-        else:
-            other = replace(first, variant=None if self.against == DEFAULTS else self.against)
-        return [(first, self.wipe), (other, 1.0)]
+        return [(self._beside(first, self.first), self.wipe), (self._beside(first, self.against), 1.0)]
+
+    def _beside(self, look: Look, key: str) -> Look:
+        """What is shown of a side of the line."""
+        if key == NOTHING:
+            return look
+        if key == PAINTED:
+            return replace(look, show=Show.PAINTED, texture="")
+        if key.startswith(BESIDE):
+            return replace(look, show=Show.PAINTED, texture=key)
+        return replace(look, variant=None if key == DEFAULTS else key, into="", turned=0.0)
 
     def _step_place(self) -> int | None:
         """Where the chosen step is in the recipe."""
@@ -194,8 +211,21 @@ class Shown(QObject):
     def set_against(self, against: str) -> None:
         """Compare with 'painted', 'defaults', a variant's id, or nothing ('')."""
         self.against = against
+        if not against:
+            self.first = NOTHING
         self._headers.show_against(against)
         self.changed.emit()
+
+    def set_first(self, first: str) -> None:
+        """What lies left of the line: as for `set_against`; the active variant for nothing."""
+        self.first = first
+        self.changed.emit()
+
+    def hold_beside(self, key: str, name: str, picture: Raster) -> None:
+        """Have a picture from elsewhere, and compare with it."""
+        self.beside = {**self.beside, key: (name, picture)}
+        self._fill_against()
+        self.set_against(BESIDE + key)
 
     def toggle_compare(self) -> None:
         """Compare with the painted original, or with nothing."""
@@ -244,7 +274,8 @@ class Shown(QObject):
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets >= EVERYTHING:
-            self.against = NOTHING
+            self.against = self.first = NOTHING
+            self.beside = {}
             self.step_limit, self._alone = None, False
             self._stages.forget()
         if facets & {VARIANTS, ASSET, ACTIVE}:
@@ -269,5 +300,9 @@ class Shown(QObject):
 
     def _fill_against(self) -> None:
         """Offer what there is to compare with; what is gone is not compared with any more."""
-        if not self._headers.fill_against(self._session.state.project.variants, self.against):
+        pictures = [(name, BESIDE + key) for key, (name, _) in self.beside.items()]
+        if not self._headers.fill_against(self._session.state.project.variants, pictures, self.against):
             self.against = NOTHING
+        ids = {v.id for v in self._session.state.project.variants}
+        if self.first not in (NOTHING, PAINTED, DEFAULTS, *(key for _, key in pictures), *ids):
+            self.first = NOTHING

@@ -3,7 +3,7 @@
 import io
 import math
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import cache
@@ -22,6 +22,7 @@ from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.files import reason, write_atomically
 from evenpalette.core.parallel import Progress, no_progress, run_over
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import ValueType, value_text
 from evenpalette.core.variants.portrait import Sitting
 
@@ -36,6 +37,8 @@ _TURN = 90.0
 #: Pixels of a picture for each point that it takes.
 _DENSITY = 2.0
 _MOST_VALUES = 12
+#: Types of parameters whose values are said.
+_TOLD = (ValueType.COLOR, ValueType.NUMBER, ValueType.INTEGER, ValueType.SWITCH, ValueType.CHOICE)
 _FONT = "source-sans-3-latin-400-normal.woff"
 
 
@@ -82,26 +85,49 @@ def _grid(wish: SheetWish, count: int, lines: int) -> _Grid:
     return _Grid(columns, max(1, int(room // tall)), (cell, tall), picture)
 
 
-def entries_of(state: State, wish: SheetWish, progress: Progress = no_progress) -> list[Entry]:
-    """What stands on the sheet, each picture as Form begins and turned by quarters."""
+def named_variants(state: State, wish: SheetWish) -> list[tuple[str | None, str]]:
+    """Id and name of what stands on the sheet."""
     chosen = [v for v in state.project.variants if wish.variants is None or v.id in wish.variants]
-    named: list[tuple[str | None, str]] = [(v.id, v.name) for v in chosen] or [(None, DEFAULTS_NAME)]
-    told = [
-        p
-        for p in state.project.parameters
-        if p.type in (ValueType.COLOR, ValueType.NUMBER, ValueType.INTEGER, ValueType.SWITCH, ValueType.CHOICE)
-    ]
+    return [(v.id, v.name) for v in chosen] or [(None, DEFAULTS_NAME)]
+
+
+def picture_size(state: State, wish: SheetWish) -> int:
+    """Pixels a side of a picture."""
+    told = [p for p in state.project.parameters if p.type in _TOLD]
     lines = _lines(min(len(told), _MOST_VALUES))
-    size = max(32, min(512, round(_grid(wish, len(named), lines).picture * _DENSITY)))
+    return max(32, min(512, round(_grid(wish, len(named_variants(state, wish)), lines).picture * _DENSITY)))
+
+
+def entries_of(
+    state: State, wish: SheetWish, progress: Progress = no_progress,
+    given: Mapping[tuple[str | None, int], NDArray[np.uint8]] | None = None,
+) -> list[Entry]:  # fmt: skip
+    """What stands on the sheet, each picture as Form begins and turned by quarters. given: pictures by variant and
+    side, RGBA of `picture_size`, in the place of ours, as the views draw them."""
+    named = named_variants(state, wish)
+    told = [p for p in state.project.parameters if p.type in _TOLD]
+    size = picture_size(state, wish)
+    pictures: dict[tuple[int, int], NDArray[np.uint8]] = {}
+    if given is not None:
+        pictures = {
+            (number, side): given[key, side] for number, (key, _) in enumerate(named) for side in range(wish.sides)
+        }
+        return _entries(state, named, told, pictures, wish.sides)
     begin = Sitting(state, 8).yaw
     sittings = [Sitting(state, size, begin + _TURN * side) for side in range(wish.sides)]
-    pictures: dict[tuple[int, int], NDArray[np.uint8]] = {}
 
     def draw(side: int) -> None:
         for number, (key, _) in enumerate(named):
             pictures[number, side] = sittings[side].picture(state.values(key))
 
     run_over(range(wish.sides), draw, progress)
+    return _entries(state, named, told, pictures, wish.sides)
+
+
+def _entries(
+    state: State, named: Sequence[tuple[str | None, str]], told: Sequence[Parameter],
+    pictures: Mapping[tuple[int, int], NDArray[np.uint8]], sides: int,
+) -> list[Entry]:  # fmt: skip
     made = []
     for number, (key, name) in enumerate(named):
         values = state.values(key)
@@ -109,7 +135,7 @@ def entries_of(state: State, wish: SheetWish, progress: Progress = no_progress) 
             (p.name, value_text(values[p.id], p.unit), str(values[p.id]) if p.type is ValueType.COLOR else "")
             for p in told[:_MOST_VALUES]
         )
-        made.append(Entry(name, tuple(pictures[number, side] for side in range(wish.sides)), said))
+        made.append(Entry(name, tuple(pictures[number, side] for side in range(sides)), said))
     return made
 
 
@@ -117,15 +143,18 @@ def _lines(values: int) -> int:
     return math.ceil(values / 2)
 
 
-def write_sheet(state: State, path: Path, wish: SheetWish, progress: Progress = no_progress) -> int:
+def write_sheet(
+    state: State, path: Path, wish: SheetWish, progress: Progress = no_progress,
+    given: Mapping[tuple[str | None, int], NDArray[np.uint8]] | None = None,
+) -> int:  # fmt: skip
     """Write a contact sheet by its ending, .pdf or .png; returns its pages (of a PNG one, as long as it must be).
-    Raises EvenPaletteError."""
+    given: as for `entries_of`. Raises EvenPaletteError."""
     ending = path.suffix.lower()
     if ending not in (".pdf", ".png"):
         raise EvenPaletteError(f"A contact sheet is a .pdf or a .png, not {path.name}.")
     if not 1 <= wish.sides <= 4 or not 0 <= wish.columns <= 12:
         raise EvenPaletteError("A contact sheet shows 1 to 4 sides in at most 12 columns.")
-    entries = entries_of(state, wish, lambda done: progress(0.9 * done))
+    entries = entries_of(state, wish, lambda done: progress(0.9 * done), given)
     content, pages = (_pdf if ending == ".pdf" else _png)(state.project.name, entries, wish)
     try:
         write_atomically(path, content)
@@ -160,7 +189,7 @@ def _said(text: str) -> str:
     return "".join(c if ord(c) in _letters() else anyascii(c) or "?" for c in one_line(text))
 
 
-def _over(picture: NDArray[np.uint8], ground: str) -> NDArray[np.uint8]:
+def over_ground(picture: NDArray[np.uint8], ground: str) -> NDArray[np.uint8]:
     """A picture over a plain ground; edges are mixed as they are stored, as a screen does it."""
     alpha = picture[..., 3:].astype(np.float32) / 255
     behind = np.array(parse_hex(ground), np.float32)
@@ -200,7 +229,7 @@ def _pdf(project: str, entries: Sequence[Entry], wish: SheetWish) -> tuple[bytes
             page = number
             _pdf_page(pdf, project, page, pages, (width, height), (ground, ink, muted))
         for side, picture in enumerate(entry.pictures):
-            shown = Image.fromarray(_over(picture, ground))
+            shown = Image.fromarray(over_ground(picture, ground))
             stream = io.BytesIO()
             shown.save(stream, "PNG")
             pdf.image(stream, left + side * grid.picture, top, grid.picture, grid.picture)
@@ -271,7 +300,7 @@ def _png(project: str, entries: Sequence[Entry], wish: SheetWish) -> tuple[bytes
         top = (_MARGIN + _HEAD + line * grid.cell[1]) * scale
         side_pixels = entry.pictures[0].shape[0]
         for side, picture in enumerate(entry.pictures):
-            page.paste(Image.fromarray(_over(picture, ground)), (round(left + side * side_pixels), round(top)))
+            page.paste(Image.fromarray(over_ground(picture, ground)), (round(left + side * side_pixels), round(top)))
         below = top + grid.picture * scale
         draw.text((left, below), _fit(name.getlength, entry.name, grid.cell[0] * scale), ink, name)
         half = grid.cell[0] * scale / 2

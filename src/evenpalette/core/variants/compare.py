@@ -14,8 +14,9 @@ from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.vision import Vision
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RecipeError
+from evenpalette.core.light.lamps import SET_UPS
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
-from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
+from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, EMISSIVE, Holds
 from evenpalette.core.recipe.binding import Binder
 from evenpalette.core.variants.perceptual_difference import FINISH_UNITS
 from evenpalette.core.variants.small_surface import as_seen, small_sources, small_surface, wanted_attributes
@@ -56,16 +57,18 @@ class Comparison:
     """All variants of a document, looked at once; then through any eyes."""
 
     def __init__(
-        self, state: State, size: int = USUAL_SIZE, variants: Sequence[str] | None = None, progress: Progress = no_progress
+        self, state: State, size: int = USUAL_SIZE, variants: Sequence[str] | None = None, progress: Progress = no_progress,
+        *, night: bool = False,
     ) -> None:  # fmt: skip
         """size: pixels a side that the asset is seen at: what is smaller than a pixel is averaged in linear light.
-        variants: ids, None is all. Raises RecipeError where there are fewer than two."""
+        variants: ids, None is all. night: colors in the light of the set-up Night, with what glows. Raises
+        RecipeError where there are fewer than two."""
         self._names = [v.id for v in state.project.variants if variants is None or v.id in variants]
         if len(self._names) < 2:
             raise RecipeError("There are no two variants to compare.")
         self._sheets = []
         for number, sheet in enumerate(state.sheets()):
-            self._sheets.append(_looked_at(sheet, self._names, size))
+            self._sheets.append(_looked_at(sheet, self._names, size, night))
             progress((number + 1) / len(state.project.sheets))
 
     def pairs(self, vision: Vision | None = None, progress: Progress = no_progress) -> list[Pair]:
@@ -107,14 +110,14 @@ class Comparison:
 
 def compared(
     state: State, vision: Vision | None = None, size: int = USUAL_SIZE, variants: Sequence[str] | None = None,
-    progress: Progress = no_progress,
+    progress: Progress = no_progress, *, night: bool = False,
 ) -> list[Pair]:  # fmt: skip
     """`Comparison.pairs` through one pair of eyes."""
-    looked = Comparison(state, size, variants, part_of(progress, 0, 0.5))
+    looked = Comparison(state, size, variants, part_of(progress, 0, 0.5), night=night)
     return looked.pairs(vision, part_of(progress, 0.5, 0.5))
 
 
-def _looked_at(sheet: State, names: Sequence[str], size: int) -> _Sheet:
+def _looked_at(sheet: State, names: Sequence[str], size: int, night: bool) -> _Sheet:
     small, used = small_sources(sheet, size)
     if not used.any():
         used = np.ones_like(used)
@@ -141,9 +144,19 @@ def _looked_at(sheet: State, names: Sequence[str], size: int) -> _Sheet:
                 flat = np.asarray(decode_srgb(flat), np.float32)
             values[key].append(np.asarray(flat, np.float32))
     stacked = {key: np.stack(held) for key, held in values.items()}
+    if night:
+        # What is lit and what glows are one color to the eye.
+        glow = stacked.pop(EMISSIVE, np.float32(0))
+        stacked[BASE_COLOR] = np.asarray(np.clip(stacked[BASE_COLOR] * np.float32(_night()) + glow, 0, 1), np.float32)
     # What all have alike tells none apart.
     kept = {key: held for key, held in stacked.items() if (held != held[:1]).any()}
     return _Sheet(kept, np.stack(masks).astype(np.float32), regions, int(used.sum()))
+
+
+def _night() -> float:
+    """How bright white is by night: faced half by every lamp, under the mean of the sky."""
+    made = SET_UPS["night"]
+    return 0.5 * sum(strength for _, strength in made.lamps) + sum(made.sky) / 2
 
 
 def _seen(sheet: _Sheet, vision: Vision) -> _Sheet:

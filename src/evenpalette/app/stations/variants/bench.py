@@ -25,14 +25,15 @@ from evenpalette.app.facets import ACTIVE, ASSET, RECIPE, VALUES, VARIANTS
 from evenpalette.app.plain import plain
 from evenpalette.app.rail import VariantRail
 from evenpalette.app.reach_line import ReachLine
+from evenpalette.app.reviewing import take_review
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
 from evenpalette.app.stations.variants.crowd_line import CrowdLine
-from evenpalette.app.stations.variants.review_dialogs import CompareDialog, SheetDialog
+from evenpalette.app.stations.variants.review_dialogs import CompareDialog, FilmDialog, SheetDialog
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, label, row, tool
 from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.app.widgets.placement_field import placement_words
 from evenpalette.app.widgets.popup import show_above
@@ -223,9 +224,8 @@ class VariantsBench(QWidget):
             button("Matrix", rail.matrix_wanted.emit, icon="table-properties", tip="All values of all variants, large (X)"),
             self._review,
             button("Derive", rail.derive, icon="git-branch", tip="A variant that follows the active one"),
-            button("Duplicate", rail.duplicate, icon="copy"),
-            button("Reset", rail.reset, icon="rotate-ccw", tip="Let every value follow the parent again"),
-            button("Delete", rail.remove, icon="trash-2"),
+            tool("copy", "Duplicate", rail.duplicate), tool("rotate-ccw", "Reset: let every value follow the parent again", rail.reset),
+            tool("trash-2", "Delete the variant", rail.remove),
             spacing=6,
         )  # fmt: skip
         layout = QVBoxLayout(self)
@@ -277,6 +277,8 @@ class VariantsBench(QWidget):
         menu = QMenu(self)
         menu.addAction("Who can tell them apart ...", self.compare)
         menu.addAction("Contact sheet ...", self.contact_sheet)
+        menu.addAction("Moving picture ...", self.film)
+        menu.addAction("Take a review from the clipboard", self.take_review)
         menu.exec(self._review.mapToGlobal(QPoint(0, self._review.height())))
 
     def compare(self) -> None:
@@ -290,9 +292,21 @@ class VariantsBench(QWidget):
 
     def contact_sheet(self) -> None:
         """Ask for a contact sheet of all variants."""
-        dialog = SheetDialog(self._session, self)
+        dialog = SheetDialog(self._session, self._views, self)
         dialog.exec()
         dialog.deleteLater()
+
+    def film(self) -> None:
+        """Ask for a moving picture of the active variant."""
+        dialog = FilmDialog(self._session, self)
+        dialog.exec()
+        dialog.deleteLater()
+
+    def take_review(self) -> None:
+        """What is said of variants in the text on the clipboard, as the page of a kit copies it."""
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        take_review(self._session, clipboard.text())
 
     def copy_text(self) -> None:
         """Every value of the active variant as text, for the page of a kit, a mail, another copy of the project."""
@@ -460,6 +474,8 @@ def _verbs(room: Workplace, bench: Callable[[], VariantsBench]) -> list[Verb]:
         Verb("Variants", "Roll variants ...", "R", lambda: bench().roll()),
         Verb("Variants", "Who can tell them apart ...", "", lambda: bench().compare()),
         Verb("Variants", "Contact sheet ...", "", lambda: bench().contact_sheet()),
+        Verb("Variants", "Moving picture ...", "", lambda: bench().film()),
+        Verb("Variants", "Take a review from the clipboard", "", lambda: bench().take_review()),
         Verb("Variants", "Crowd", "K", lambda: bench().toggle_crowd()),
         Verb("Variants", "Copy the values of a variant", "", lambda: bench().copy_text()),
         Verb("Variants", "Paste a variant", "", lambda: bench().paste_text()),

@@ -2,9 +2,12 @@
 
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -21,14 +24,17 @@ from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
+from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import counted, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
-from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, write_sheet
+from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, named_variants, picture_size, write_sheet
+from evenpalette.core.delivery.film import INTO, WAYS, FilmWish, write_film
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import activate
 from evenpalette.core.variants.compare import USUAL_SIZE, Comparison, Pair
 from evenpalette.core.variants.perceptual_difference import TOLD_APART
+from evenpalette.gpu.look import Look
 
 _SIZES = (32, 64, 128, 256, 512)
 #: Units of CIEDE2000 that fill a line's bar.
@@ -44,7 +50,9 @@ class CompareDialog(QDialog):
         self.setWindowTitle("Who can tell them apart")
         self.resize(720, 520)
         self._session = session
-        self._looked: tuple[State, int, Comparison] | None = None
+        self._looked: tuple[State, int, bool, Comparison] | None = None
+        self.night = QCheckBox("by night")
+        self.night.setToolTip("In the light of a faint sky, with what glows")
         self.vision = QComboBox()
         self.vision.setAccessibleName("Seen by")
         for key, words in VISIONS.items():
@@ -67,7 +75,7 @@ class CompareDialog(QDialog):
         layout.setSpacing(8)
         strength = row(label("Strength", "note"), self.strength)
         strength.setFixedWidth(260)
-        layout.addWidget(row(self.vision, strength, self.pixels, None, spacing=12))
+        layout.addWidget(row(self.vision, strength, self.pixels, self.night, None, spacing=12))
         layout.addWidget(self.list, 1)
         layout.addWidget(self._facts)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
@@ -76,19 +84,24 @@ class CompareDialog(QDialog):
         self.vision.currentIndexChanged.connect(lambda _: self._newest.ask())
         self.pixels.currentIndexChanged.connect(lambda _: self._newest.ask())
         self.strength.edited.connect(lambda _: self._newest.ask())
+        self.night.toggled.connect(lambda _: self._newest.ask())
         self._newest.ask()
 
     def _wish(self) -> Wish | None:
-        state, size = self._session.state, self.pixels.currentData()
+        state, size, night = self._session.state, self.pixels.currentData(), self.night.isChecked()
         vision, held = Vision(self.vision.currentData(), self.strength.value), self._looked
         self.strength.setEnabled(vision.kind != NORMAL)
 
         def work() -> tuple[Comparison, list[Pair]]:
-            known = held[2] if held is not None and held[:2] == (state, size) else Comparison(state, size)
+            known = (
+                held[3]
+                if held is not None and held[:3] == (state, size, night)
+                else Comparison(state, size, night=night)
+            )
             return known, known.pairs(vision)
 
         def show(found: tuple[Comparison, list[Pair]]) -> None:
-            self._looked = state, size, found[0]
+            self._looked = state, size, night, found[0]
             self._show(state, found[1])
 
         return work, show
@@ -132,10 +145,10 @@ def _bar(units: float) -> QIcon:
 class SheetDialog(QDialog):
     """Asks how a contact sheet is to look, and where it goes."""
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(self, session: Session, views: TwinViews, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Contact sheet")
-        self._session = session
+        self._session, self._views = session, views
         self.sides, self.columns = QSpinBox(), QSpinBox()
         self.sides.setRange(1, 4)
         self.columns.setRange(0, 12)
@@ -173,11 +186,111 @@ class SheetDialog(QDialog):
             self.accept()
 
     def write(self, path: Path) -> None:
-        """Write it beside the work."""
+        """Write it beside the work, with the pictures that the views draw."""
+        state, wish, session, views = self._session.state, self.wish, self._session, self._views
+        size, ratio, shown = picture_size(state, wish), views.devicePixelRatioF(), views.shown
+        wanted = [(key, side) for key, _ in named_variants(state, wish) for side in range(wish.sides)]
+        found: dict[tuple[str | None, int], NDArray[np.uint8]] = {}
+
+        def take(key: tuple[str | None, int], image: QImage) -> None:
+            found[key] = rgba_of(image, size)
+            if len(found) < len(wanted):
+                return
+            session.tasks.start(
+                Task(
+                    "Writing a contact sheet", lambda progress: write_sheet(state, path, wish, progress, found),
+                    lambda pages: session.said.emit(f"Saved {path}: {counted(pages, 'page')}.", False), session.failed,
+                )
+            )  # fmt: skip
+
+        side_of = max(8, round(size / ratio)), max(8, round(size / ratio))
+        for key in wanted:
+            look = Look(variant=key[0], copy=shown.copy, light=shown.light, eyes=shown.eyes)
+            views.pictures.request(("contact sheet", key), look, side_of, lambda image, key=key: take(key, image), 90.0 * key[1])  # type: ignore[misc]  # fmt: skip
+        session.said.emit(f"Drawing {counted(len(wanted), 'picture')} for {path.name} ...", False)
+
+
+def rgba_of(image: QImage, size: int) -> NDArray[np.uint8]:
+    """A picture as uint8 (size, size, 4), all of it opaque."""
+    exact = image if image.width() == size else image.scaled(size, size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)  # fmt: skip
+    plain = exact.convertToFormat(QImage.Format.Format_RGBA8888)
+    held = plain.constBits()
+    assert held is not None
+    held.setsize(plain.sizeInBytes())
+    lines = np.frombuffer(held, np.uint8).reshape(size, plain.bytesPerLine())  # type: ignore[call-overload]
+    return np.ascontiguousarray(lines[:, : size * 4].reshape(size, size, 4))
+
+
+class FilmDialog(QDialog):
+    """Asks for a moving picture of the active variant."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Moving picture")
+        self._session = session
+        state = session.state
+        self.way, self.into, self.ground = QComboBox(), QComboBox(), QComboBox()
+        for key, words in WAYS.items():
+            self.way.addItem(words, key)
+        for variant in state.project.variants:
+            if variant.id != state.project.active_variant:
+                self.into.addItem(variant.name, variant.id)
+        for key in GROUNDS:
+            self.ground.addItem(key, key)
+        self.seconds, self.rate, self.size_box = QSpinBox(), QSpinBox(), QSpinBox()
+        for box, low, high, value, unit in (
+            (self.seconds, 1, 20, 4, " s"), (self.rate, 4, 30, 12, " a second"), (self.size_box, 64, 1024, 320, " pixels"),
+        ):  # fmt: skip
+            box.setRange(low, high)
+            box.setValue(value)
+            box.setSuffix(unit)
+        form = QFormLayout()
+        for words, widget in (
+            ("What moves", self.way), ("Into", self.into), ("Length", self.seconds), ("Pictures", self.rate),
+            ("Side", self.size_box), ("Ground", self.ground),
+        ):  # fmt: skip
+            widget.setAccessibleName(words)
+            form.addRow(words, widget)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self._save = buttons.addButton("Save ...", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self._ask)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addWidget(label("The active variant, to be sent around: APNG or animated WebP.", "note"))
+        layout.addLayout(form)
+        layout.addWidget(buttons)
+        self.way.currentIndexChanged.connect(lambda _: self._fit())
+        self._fit()
+
+    def _fit(self) -> None:
+        goes_into = self.way.currentData() == INTO
+        self.into.setEnabled(goes_into)
+        assert self._save is not None
+        self._save.setEnabled(not goes_into or self.into.count() > 0)
+
+    @property
+    def wish(self) -> FilmWish:
+        """What was asked for."""
+        return FilmWish(
+            self.way.currentData(), self.into.currentData(), float(self.seconds.value()), float(self.rate.value()),
+            self.size_box.value(), self.ground.currentData(),
+        )  # fmt: skip
+
+    def _ask(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Save a moving picture", "variant.webp", "WebP (*.webp);;APNG (*.png *.apng)"
+        )
+        if path:
+            self.write(Path(path))
+            self.accept()
+
+    def write(self, path: Path) -> None:
+        """Write it beside the work, with progress."""
         state, wish, session = self._session.state, self.wish, self._session
+        variant = state.project.active_variant
         session.tasks.start(
             Task(
-                "Drawing a contact sheet", lambda progress: write_sheet(state, path, wish, progress),
-                lambda pages: session.said.emit(f"Saved {path}: {counted(pages, 'page')}.", False), session.failed,
+                "Drawing a moving picture", lambda progress: write_film(state, variant, path, wish, progress),
+                lambda count: session.said.emit(f"Saved {path}: {counted(count, 'picture')}.", False), session.failed,
             )
         )  # fmt: skip

@@ -387,6 +387,14 @@ class One extends Copies {
   constructor() { super([{ x: 0, z: 0, turn: 0, row: 0, copy: 0, phase: 0 }]); this.row = 0; }
   set(row) { this.row = row; gl.bindBuffer(gl.ARRAY_BUFFER, this.buffer); gl.bufferSubData(gl.ARRAY_BUFFER, 16, new Int32Array([row])); }
 }
+// The hash that picks go by, and the variant of a copy by its number: each as often as the others, as in the player.
+function pcg(v) {
+  const state = (Math.imul(v, 747796405) + 2891336453) >>> 0, word = Math.imul((state >>> ((state >>> 28) + 4)) ^ state, 277803737) >>> 0;
+  return ((word >>> 22) ^ word) >>> 0;
+}
+function rowOfCopy(copy) {
+  return variants.length ? 1 + Math.floor(pcg(pcg((copy + pcg(11)) >>> 0)) / 4294967296 * variants.length) : 0;
+}
 class Many {
   constructor(n) {
     const side = Math.ceil(Math.sqrt(n)), step = radius * 1.5;
@@ -394,7 +402,7 @@ class Many {
     this.list = [];
     for (let k = 0; k < n; ++k) {
       const x = (k % side - (side - 1) / 2) * step - middle[0], z = (Math.floor(k / side) - (side - 1) / 2) * step - middle[2];
-      this.list.push({ x, z, turn: 0, row: 1 + (k * 7 + Math.floor(k / side) * 3) % Math.max(1, variants.length), copy: k, phase: k * 0.37 % 5 });
+      this.list.push({ x, z, turn: 0, row: rowOfCopy(k), copy: k, phase: k * 0.37 % 5 });
     }
     this.made = new Map();
   }
@@ -557,6 +565,7 @@ function show(name) {
   for (const button of byId("variants").children) { const on = button.dataset.name === name; button.classList.toggle("on", on); button.setAttribute("aria-selected", on); }
   for (const p of parameters) if (p.refresh) p.refresh();
   byId("values").value = valueText();
+  showMarks();
   redraw();
 }
 function crowd(n) {
@@ -625,6 +634,41 @@ function control(p) {
     p.refresh = () => pairs.forEach(([slider, number], k) => { const v = many ? values[p.uniform][k] : values[p.uniform]; slider.value = v; number.value = +(+v).toFixed(4); });
   }
   return line;
+}
+// What is said of each variant: kept by the browser where it lets a page do so, and copied out as text.
+let marks = {};
+const keptAs = () => `Even Palette review: ${told.name}`;
+function review() {
+  try { marks = JSON.parse(localStorage.getItem(keptAs()) || "{}"); } catch { marks = {}; }
+  fill(byId("mark"), [["", "no mark"], ["keep", "keep"], ["change", "change"], ["drop", "drop"]]);
+  const took = () => mark(shownName, byId("mark").value, byId("note").value);
+  byId("mark").onchange = took;
+  byId("note").oninput = took;
+  byId("copyreview").onclick = () => {
+    const text = byId("values");
+    text.value = reviewText();
+    text.select();
+    (navigator.clipboard ? navigator.clipboard.writeText(text.value) : Promise.reject()).catch(() => document.execCommand("copy"));
+  };
+}
+function mark(name, word, note = "") {
+  if (rowOf[name] === undefined) return;
+  if (word || note.trim()) marks[name] = { mark: word, note: note.trim() }; else delete marks[name];
+  try { localStorage.setItem(keptAs(), JSON.stringify(marks)); } catch { /* it is kept until the page is closed */ }
+  showMarks();
+}
+function showMarks() {
+  for (const button of byId("variants").children) button.querySelector("span").dataset.mark = button.dataset.mark = marks[button.dataset.name]?.mark || "";
+  const held = marks[shownName] || { mark: "", note: "" }, there = rowOf[shownName] !== undefined;
+  byId("mark").value = held.mark;
+  if (document.activeElement !== byId("note")) byId("note").value = held.note;
+  byId("mark").disabled = byId("note").disabled = !there;
+  byId("marked").textContent = `${Object.keys(marks).filter(name => rowOf[name] !== undefined).length} of ${variants.length}`;
+}
+// What the application takes: a line a variant.
+function reviewText() {
+  const lines = variants.filter(name => marks[name]).map(name => `${name}: ${[marks[name].mark, marks[name].note.replace(/\s+/g, " ")].filter(Boolean).join(", ")}`);
+  return [keptAs(), ...lines].join("\n");
 }
 // The small pictures, one at a time, so that nobody waits for them.
 async function pictures() {
@@ -750,6 +794,7 @@ async function start() {
     if (d && at >= 0) { event.preventDefault(); all[Math.min(all.length - 1, Math.max(0, at + d))].focus(); }
   };
   hands();
+  review();
   show(entries[0]);
   paint();
   gl.finish();
@@ -763,6 +808,7 @@ window.evenPalette = {
   get attributes() { return sheets.length ? [...sheets[0].attributes] : []; },
   set, show, crowd, pixels,
   get draws() { return draws; },
-  paint, valueText,
+  paint, valueText, mark, reviewText,
+  rowsOf: n => Array.from({ length: n }, (_, k) => rowOfCopy(k)),
 };
 })();
