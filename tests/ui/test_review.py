@@ -35,7 +35,7 @@ def test_pairs_are_listed_worst_first_through_the_eyes_that_are_chosen(hand: Han
 
     def wanted(vision: Vision) -> str:
         pair = compared(state, vision, 64)[0]
-        return f"{pair.units:6.1f}   {names[pair.first]} and {names[pair.second]}"
+        return f"{pair.whole:6.1f}   {names[pair.first]} and {names[pair.second]}"
 
     hand.wait(lambda: first().startswith(wanted(Vision())))
     assert pairs.count() == count * (count - 1) // 2
@@ -53,7 +53,7 @@ def test_pairs_are_listed_worst_first_through_the_eyes_that_are_chosen(hand: Han
 
 
 def test_a_contact_sheet_is_saved_beside_the_work(hand: Hand, tmp_path: Path) -> None:
-    dialog = SheetDialog(hand.session, bench(hand))
+    dialog = SheetDialog(hand.session, hand.window.views, bench(hand))
     dialog.sides.setValue(2)
     choose(dialog.ground, "dark")
     said: list[str] = []

@@ -169,7 +169,9 @@ def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
     clock = hand.window.views.headers.clock
     assert clock.isVisible()
     clock.setChecked(True)
-    hand.wait(lambda: np.abs(hand.form_and_flat()[1] - still).max() > 20)
+    hand.wait()
+    first = hand.form_and_flat()[1]
+    hand.wait(lambda: np.abs(hand.form_and_flat()[1] - first).max() > 20)
     clock.setChecked(False)
     hand.wait()
     assert np.abs(hand.form_and_flat()[1] - still).max() <= 1

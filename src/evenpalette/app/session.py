@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
-from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, difference
+from evenpalette.app.facets import ACTIVE, ASSET, CROWD, EVERYTHING, REVIEW, difference
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
@@ -333,7 +333,7 @@ class Session(QObject):
         self._fit_faces()
         self.changed.emit(facets)
         self.saved_changed.emit()
-        if facets - {ACTIVE} or before.project.ignored != self.state.project.ignored:
+        if facets - {ACTIVE, CROWD, REVIEW} or before.project.ignored != self.state.project.ignored:
             self._findings_timer.start()
 
     def find_again(self) -> None:

@@ -17,14 +17,17 @@ import pytest
 from evenpalette.core import files
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.shared import value_now
-from evenpalette.core.delivery.render import render_map
+from evenpalette.core.delivery.render import render_map, render_maps
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project
 from evenpalette.core.edits.bakes import baked_textures, outdated
+from evenpalette.core.edits.crowd import picks
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.placement import Placement
 from evenpalette.core.raster import image_write
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.recipe.attributes import ROUGHNESS
+from evenpalette.core.recipe.binding import Moment
 from evenpalette.core.recipe.evaluate import evaluate, evaluate_surface
 from evenpalette.core.storage.autosave import Autosave, find_recoverable, recover
 from evenpalette.core.storage.storage import Storage
@@ -219,6 +222,28 @@ def test_a_project_of_version_7_opens_for_good(tmp_path: Path) -> None:
     assert CollectionFile(follow.path).read().shared_value("Guild red").id == follow.shared
     old = Storage(Path(__file__).parents[2] / "data" / "version-4" / "ribbon").open()
     assert np.array_equal(render_map(state, follow.variant, None).pixels, render_map(old, follow.variant, None).pixels)
+
+
+def test_a_project_of_version_8_opens_for_good(tmp_path: Path) -> None:
+    """Saved at 0.8.0: a crowd with a moved copy, a limit, a mark, a lock, a copy kept as a variant."""
+    folder = Path(__file__).parents[2] / "data" / "version-8" / "ribbon"
+    assert json.loads((folder / "project.json").read_text())["version"] == 8
+    state = Storage(folder).open()
+    project = state.project
+    assert (project.crowd.laid, project.crowd.count, project.crowd.moved[0].x) == ("street", 24, 1.5)
+    assert (project.limits[0].hue, project.locked) == ((340.0, 40.0), (project.parameters[0].id,))
+    day, kept = project.variants[:2]
+    assert (day.mark, day.note) == ("change", "lighter")
+    pick = next(pick for *_, pick in picks(state) if pick.pin)
+    assert state.values(kept.id)[pick.pin or ""] == 12
+    made = [
+        render_maps(state, v.id, (ROUGHNESS,), None, at=Moment(copy))[ROUGHNESS].raster.pixels
+        for v, copy in ((day, 12), (kept, 3), (day, 3))
+    ]
+    assert np.array_equal(made[0], made[1])
+    assert not np.array_equal(made[0], made[2])
+    Storage(tmp_path / "again").save(state)
+    assert Storage(tmp_path / "again").open().project == project
 
 
 def test_the_published_schema_describes_the_demo(demo_folder: Path) -> None:

@@ -78,7 +78,7 @@ def test_pairs_are_those_of_brute_force_worst_first(pennant: State, vision: Visi
         means = {region: float(units[mask].mean()) for region, mask in masks.items()}
         wanted[one, two] = max(means.values())
     found = compared(pennant, vision, 24)
-    assert [pair.units for pair in found] == sorted(pair.units for pair in found)
+    assert [pair.whole for pair in found] == sorted(pair.whole for pair in found)
     for pair in found:
         # What differs beside the color counts too; the pennant's finish does not.
         assert abs(pair.units - wanted[pair.first, pair.second]) < 0.15
@@ -120,7 +120,8 @@ def test_the_command_line_compares(pennant: State, tmp_path: Path, capsys: pytes
     assert main(["compare", str(folder), "--json", "--vision", "tritanomaly:0.7", "--size", "48"]) == 0
     rows = json.loads(capsys.readouterr().out)
     assert len(rows) == 6
-    assert [row["ciede2000"] for row in rows] == sorted(row["ciede2000"] for row in rows)
+    assert [row["distance"] for row in rows] == sorted(row["distance"] for row in rows)
+    assert {"a", "b", "distance", "region"} <= set(rows[0])
     with pytest.raises(SystemExit, match="2"):
         main(["compare", str(folder), "--vision", "green"])
 

@@ -102,7 +102,7 @@ class Matrix(QWidget):
                 button("Set ...", self.edit_current, tip="One value for all chosen cells of a column (F2)"),
                 button("Harmony ...", self.ask_harmony, tip="Chosen colors as they go with the first (H)"),
                 button("Fill ...", self.ask_fill, tip="Variants between two chosen ones (B)"),
-                button("Mark ...", self.ask_note, tip="Keep, change or drop, and a note (N)"),
+                button("Mark ...", self.ask_note, tip="Keep, change or drop, and a note (M)"),
                 button("Paste", self.paste, tip="Colors, a picture's palette or a review from the clipboard (Ctrl+V)"),
                 tool("x", "Close (Esc)", self.close_matrix), spacing=6,
             )
@@ -115,7 +115,7 @@ class Matrix(QWidget):
         self._actions = [
             self._action("Set ...", "Return", self.edit_current), self._action("Follow the parent again", "Del", self.reset),
             self._action("Harmony ...", "H", self.ask_harmony), self._action("Fill the gap between two ...", "B", self.ask_fill),
-            self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "N", self.ask_note),
+            self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "M", self.ask_note),
             self._action("Copy", "Ctrl+C", self.copy), self._action("Paste", "Ctrl+V", self.paste),
             self._action("Copy the review", "Ctrl+Shift+C", self.copy_review),
         ]  # fmt: skip
@@ -183,10 +183,15 @@ class Matrix(QWidget):
             super().keyPressEvent(event)
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        if not self.isVisible():
-            return
         if facets >= EVERYTHING:
+            # Another document.
             self.close_matrix()
+            self.model.sorted_by = None
+            for box in (self.shown, self.group):
+                box.setCurrentIndex(0)
+            self.search.clear()
+            self.names.pictures.clear()
+        if not self.isVisible():
             return
         if facets & {VARIANTS, RECIPE, ASSET}:
             self._arrange()

@@ -29,8 +29,8 @@ _TURNS = {
     Qt.Key.Key_Left: (-_NUDGE, 0.0), Qt.Key.Key_Right: (_NUDGE, 0.0), Qt.Key.Key_Up: (0.0, -_NUDGE),
     Qt.Key.Key_Down: (0.0, _NUDGE),
 }  # fmt: skip
-#: Keys that choose the copy before and the next one of a crowd.
-_STEPS = {Qt.Key.Key_Comma: -1, Qt.Key.Key_Period: 1}
+#: Keys that choose the copy before and the next one of a crowd, with Ctrl.
+_STEPS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
 _ZOOMS = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 1.15}
 
 
@@ -316,7 +316,7 @@ class TwinViews(Canvas):
         key = event.key()
         if key == Qt.Key.Key_Escape and self._pick is not None:
             self._stop_pick()
-        elif self.crowd.is_shown and key in _STEPS:
+        elif self.crowd.is_shown and key in _STEPS and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.crowd.choose_next(_STEPS[Qt.Key(key)])
         elif self.crowd.is_shown and key in _TURNS and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             dx, dy = _TURNS[Qt.Key(key)]

@@ -19,7 +19,7 @@ from evenpalette.core.variants.random_values import Chance, roll
 #: Rolls for one variant; the one that is farthest from all others is taken where none is far enough. More where a
 #: contrast is to be kept, which a roll cannot know beforehand.
 _TRIES, _TRIES_FOR_CONTRAST = 16, 160
-#: Units of CIEDE2000 over the whole surface that variants stay away from one that was disliked.
+#: Units of CIEDE2000 over the whole surface that variants stay away from one that was disliked, where that can be.
 FROM_DISLIKED = 8.0
 MOST = 100
 
@@ -73,24 +73,25 @@ class _Roller:
         """Values, what they look like, and which other one is nearest and how near. Raises RecipeError where no roll
         keeps the contrast that was asked for."""
         best: tuple[dict[str, Value], Looks, tuple[int, float] | None] | None = None
-        tries, wants_more = 0, self._least > 0 or bool(self._disliked)
-        for _ in range(_TRIES_FOR_CONTRAST if self._contrasts else _TRIES if wants_more else 1):
+        #: How good the best is: away from what was disliked, then how far from all others.
+        score, tries = (-1.0, -1.0), 0
+        wants_more = self._least > 0 or bool(self._disliked)
+        most = _TRIES_FOR_CONTRAST if self._contrasts or self._disliked else _TRIES if wants_more else 1
+        for _ in range(most):
             values = roll(self._parameters, self._begin, self._known, self._chance, self._source)
             look = self.eye.look({**self._begin, **values})
             if not all(self._keeps_contrast(look, limit, own) for limit, own in self._contrasts):
                 continue
             tries += 1
+            bad = self.eye.nearest(look, self._disliked)
+            away = min(bad[1].whole, FROM_DISLIKED) if bad is not None else FROM_DISLIKED
             # Once it is no farther than the best so far it is not wanted, however near the others are.
-            near = self.eye.nearest(look, others, best[2][1] if best is not None and best[2] is not None else 0.0)
+            near = self.eye.nearest(look, others, score[1] if away <= score[0] else 0.0)
             found = (near[0], near[1].whole) if near is not None else None
             far = found[1] if found is not None else float("inf")
-            away = self.eye.nearest(look, self._disliked)
-            if away is not None and away[1].whole < FROM_DISLIKED:
-                # Worse than any that is not disliked, better than nothing.
-                far = min(far, away[1].whole / FROM_DISLIKED * 1e-3)
-            if best is None or far > (best[2][1] if best[2] is not None else float("inf")):
-                best = values, look, (found[0], min(found[1], far)) if found is not None else None
-            if (far >= self._least and far > 1e-3) or tries >= _TRIES:
+            if (away, far) > score:
+                best, score = (values, look, found), (away, far)
+            if away >= FROM_DISLIKED and (far >= self._least or tries >= _TRIES):
                 break
         if best is None:
             raise RecipeError("No roll keeps the contrast that the limits ask for. Let more change, or ask for less.")

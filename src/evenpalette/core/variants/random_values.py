@@ -25,7 +25,7 @@ _DARKEST, _LIGHTEST = 0.18, 0.93
 #: A color with less chroma has no hue that could be turned.
 _GRAY = 0.02
 #: Rolls that may miss a limit before one is made within it.
-_TRIES = 12
+_TRIES = 4
 
 
 class RollWay(StrEnum):

@@ -117,7 +117,7 @@ class CrowdLine(QWidget):
             return
         if index < 0:
             alike = laid.alike
-            text = "Click a copy to choose it, or , and . on the views; Shift and a drag or an arrow moves it."
+            text = "Click a copy to choose it, or Ctrl and an arrow; Shift and a drag or an arrow moves it."
             if alike:
                 text = f"{counted(alike, 'pair')} side by side are alike: there are too few variants for where copies stand. {text}"
             self.facts.setText(text)

@@ -111,30 +111,30 @@ class CompareDialog(QDialog):
         regions = {r.id: r.name for sheet in state.project.sheets for r in sheet.regions.regions}
         self.list.clear()
         for pair in pairs[:_MOST_SHOWN]:
-            where = f", most in {regions[pair.region]}" if pair.region in regions else ""
+            where = f", most in {regions[pair.region]} ({pair.units:.1f})" if pair.region in regions else ""
             item = QListWidgetItem(
-                _bar(pair.units), f"{pair.units:6.1f}   {names[pair.first]} and {names[pair.second]}{where}"
+                _bar(pair), f"{pair.whole:6.1f}   {names[pair.first]} and {names[pair.second]}{where}"
             )
             item.setData(Qt.ItemDataRole.UserRole, pair.second)
-            item.setToolTip(plain(f"Over the whole surface {pair.whole:.1f}"))
+            item.setToolTip(plain(f"Over the whole surface {pair.whole:.1f}, in that region {pair.units:.1f}"))
             self.list.addItem(item)
         alike = sum(pair.units < TOLD_APART for pair in pairs)
         words = f"{counted(alike, 'pair')} cannot be told apart" if alike else "All can be told apart"
-        self._facts.setText(f"{words}. CIEDE2000, mean over the region that differs most; Enter shows the second one.")
+        self._facts.setText(f"{words}. CIEDE2000 over what is seen, root mean square; Enter shows the second one.")
 
     def _show_second(self, item: QListWidgetItem) -> None:
         variant = str(item.data(Qt.ItemDataRole.UserRole))
         self._session.apply("Show variant", lambda s: activate(s, variant), "activate")
 
 
-def _bar(units: float) -> QIcon:
+def _bar(pair: Pair) -> QIcon:
     """How far apart, as a bar; one that is too near is dark red."""
     width, height = _BAR
     picture = QPixmap(width, height)
     picture.fill(QColor("#d8d8d8"))
     painter = QPainter(picture)
-    filled = max(2, round(min(units / _FULL, 1.0) * width))
-    painter.fillRect(0, 0, filled, height, QColor("#9a2f2f" if units < TOLD_APART else "#5c5c5c"))
+    filled = max(2, round(min(pair.whole / _FULL, 1.0) * width))
+    painter.fillRect(0, 0, filled, height, QColor("#9a2f2f" if pair.units < TOLD_APART else "#5c5c5c"))
     painter.end()
     icon = QIcon()
     for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):

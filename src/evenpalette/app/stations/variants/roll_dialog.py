@@ -215,7 +215,7 @@ class RollDialog(QDialog):
         liked, disliked = len(self._liked), len(self._disliked)
         self._rule.setText(
             f"{liked} liked, {disliked} not. The next roll keeps each value within the span of what was liked, a little wider, and "
-            f"{FROM_DISLIKED:.0f} units away from what was not." if liked or disliked else ""
+            f"{FROM_DISLIKED:.0f} units away from what was not, where that can be." if liked or disliked else ""
         )  # fmt: skip
 
     def _held(self, variant: str, among: dict[str, dict[str, Value]]) -> bool:
