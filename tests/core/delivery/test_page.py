@@ -11,9 +11,11 @@ import pytest
 from tests.helpers.browser import Browser
 
 from evenpalette.cli import main
+from evenpalette.core.crowd import by_share
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import rename_project
+from evenpalette.core.edits.marks import take_marks
 from evenpalette.core.edits.variants import rename_variant, set_value
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
@@ -101,6 +103,38 @@ def test_parameters_crowd_and_values_are_worked_as_a_visitor_does(browser: Brows
     time.sleep(0.5)
     assert np.abs(browser.picture().astype(int) - before).max() > 50
     assert browser.said() == []
+
+
+def test_marks_are_kept_copied_out_and_taken_by_the_project(browser: Browser, tmp_path: Path) -> None:
+    """Typed as a visitor does, read again after the page was closed, pasted where it came from."""
+    _, state = delivered("pennant", tmp_path)
+    page = tmp_path / "mail" / "page.html"
+    assert browser.open(page) == "ok"
+    names = [v.name for v in state.project.variants]
+    browser.ask(
+        "window.evenPalette.show(given[0]); const m = document.getElementById('mark'), n = document.getElementById('note');"
+        "m.value = 'change'; m.onchange(); n.value = 'a little  lighter\\nplease'; n.oninput(); window.evenPalette.show(given[1]);"
+        "if (n.value || m.value) throw new Error('the mark of another variant is shown'); m.value = 'keep'; m.onchange();",
+        names[0], names[2],
+    )  # fmt: skip
+    assert browser.open(page) == "ok"
+    text = browser.ask("return window.evenPalette.reviewText()")
+    assert text.splitlines() == [
+        "Even Palette review: Pennant", f"{names[0]}: change, a little lighter please", f"{names[2]}: keep"
+    ]  # fmt: skip
+    made, count, missing = take_marks(state, text)
+    assert (count, missing) == (2, [])
+    assert [v.mark for v in made.project.variants[:3]] == ["change", "", "keep"]
+    browser.ask("window.evenPalette.mark(given[0], ''); window.evenPalette.mark(given[1], '')", names[0], names[2])
+    assert browser.ask("return window.evenPalette.reviewText()") == "Even Palette review: Pennant"
+
+
+def test_the_variants_of_a_hundred_thousand_copies_are_those_of_the_player(browser: Browser, tmp_path: Path) -> None:
+    _, state = delivered("tea-tin", tmp_path)
+    assert browser.open(tmp_path / "mail" / "page.html") == "ok"
+    rows = browser.ask("return window.evenPalette.rowsOf(100000)")
+    wanted = by_share(np.arange(100_000, dtype=np.uint32), [1.0] * len(state.project.variants))
+    assert rows == wanted.tolist()
 
 
 def test_names_of_any_kind_do_no_harm(browser: Browser, tmp_path: Path) -> None:
