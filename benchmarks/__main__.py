@@ -25,6 +25,7 @@ def main() -> None:
         ("shaders",),
         ("painting",),
         ("many",),
+        ("review",),
     ):
         sys.stdout.flush()
         subprocess.run([sys.executable, "-m", f"benchmarks.{words[0]}", *words[1:]], check=False)

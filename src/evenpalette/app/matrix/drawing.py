@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from evenpalette.app import theme
@@ -15,6 +15,8 @@ from evenpalette.core.values import ValueType
 LINE, NAMES, COLUMN = 52, 236, 124
 PICTURE = (54, 44)
 _HEAD = 40
+#: Letters that have room in any cell, and how far the base of words is below their top.
+_SHORT, _BASELINE = 9, 14.5
 _MARK_COLORS = {"keep": "#17605c", "change": "#8a5a00", "drop": "#9a2f2f"}
 
 
@@ -24,6 +26,12 @@ class CellDelegate(QStyledItemDelegate):
     def __init__(self, model: MatrixModel, edit: Callable[[QModelIndex], None]) -> None:
         super().__init__()
         self._model, self._edit = model, edit
+        # Made once: a cell is drawn a hundred times for each line that is scrolled.
+        self._fonts = [theme.font(theme.NOTE, strong=strong) for strong in (False, True)]
+        self._metrics = [QFontMetricsF(font) for font in self._fonts]
+        self._line, self._edge = QPen(QColor("#dcdcdc"), 1), QPen(QColor("#8c8c8c"), 1)
+        self._grounds = [QColor(color) for color in (theme.SURFACE, theme.ACCENT_SOFT, "#ececec")]
+        self._inks = QColor(theme.MUTED), QColor(theme.INK)
 
     def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         return QSize(COLUMN, LINE)
@@ -46,15 +54,15 @@ class CellDelegate(QStyledItemDelegate):
         box = QRectF(option.rect)
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
         locked = model.is_locked(column)
-        painter.fillRect(box, QColor(theme.ACCENT_SOFT if selected else "#ececec" if locked else theme.SURFACE))
-        painter.setPen(QPen(QColor("#dcdcdc"), 1))
+        painter.fillRect(box, self._grounds[1 if selected else 2 if locked else 0])
+        painter.setPen(self._line)
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         parameter, value, own = model.columns[column], model.value(line, column), model.is_own(line, column)
         left, text_top = box.left() + 10, box.top() + 28
         if parameter.type is ValueType.COLOR:
             swatch = QRectF(left, box.top() + 6, box.width() - 20, 22)
             painter.fillRect(swatch, QColor(str(value)))
-            painter.setPen(QPen(QColor("#8c8c8c"), 1))
+            painter.setPen(self._edge)
             painter.drawRect(swatch)
         elif parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
             track = QRectF(left, box.top() + 14, box.width() - 20, 4)
@@ -63,12 +71,12 @@ class CellDelegate(QStyledItemDelegate):
             painter.fillRect(QRectF(track.left(), track.top(), max(2.0, track.width() * min(max(share, 0), 1)), 4), QColor("#6a6a6a"))  # fmt: skip
         else:
             text_top = box.top() + 16
-        painter.setFont(theme.font(theme.NOTE, strong=own))
-        painter.setPen(QColor(theme.INK if own else theme.MUTED))
-        words = painter.fontMetrics().elidedText(
-            model.text(line, column), Qt.TextElideMode.ElideRight, round(box.width() - 18)
-        )
-        painter.drawText(QRectF(left, text_top, box.width() - 16, 20), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)  # fmt: skip
+        painter.setFont(self._fonts[own])
+        painter.setPen(self._inks[own])
+        words, room = model.text(line, column), box.width() - 18
+        if len(words) > _SHORT and self._metrics[own].horizontalAdvance(words) > room:
+            words = self._metrics[own].elidedText(words, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(left, text_top + _BASELINE), words)
         if model.differs(line, column):
             right, top = box.right() - 1, box.top() + 1
             painter.setPen(Qt.PenStyle.NoPen)

@@ -1,8 +1,9 @@
-"""All values of all variants over the window: sorted, brought together, changed for many at once; what was said of
-each."""
+"""All values of all variants, large: sorted, brought together, changed for many at once; what was said of each."""
+
+from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QPoint, Qt
+from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QAction, QImage, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -46,12 +47,14 @@ _SIDE = 256
 
 
 class Matrix(QWidget):
-    """Covers the benches and the views while it is open."""
+    """A window of its own, over the benches and the views when it is opened first."""
 
     def __init__(self, session: Session, views: TwinViews, over: QWidget) -> None:
-        """over: what it covers."""
-        super().__init__(over)
+        """over: what it lies over when it is opened first."""
+        super().__init__(over, Qt.WindowType.Window)
+        self.setWindowTitle("Matrix")
         self._session, self._views = session, views
+        self._over: QWidget | None = over
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.model = MatrixModel(session)
@@ -117,7 +120,8 @@ class Matrix(QWidget):
             self._action("Harmony ...", "H", self.ask_harmony), self._action("Fill the gap between two ...", "B", self.ask_fill),
             self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "M", self.ask_note),
             self._action("Copy", "Ctrl+C", self.copy), self._action("Paste", "Ctrl+V", self.paste),
-            self._action("Copy the review", "Ctrl+Shift+C", self.copy_review),
+            self._action("Copy the review", "Ctrl+Shift+C", self.copy_review), self._action("Undo", "Ctrl+Z", session.undo),
+            self._action("Redo", "Ctrl+Shift+Z", session.redo),
         ]  # fmt: skip
         self._ask_pictures = timer(self, 60)
         self._ask_pictures.timeout.connect(self._draw_pictures)
@@ -132,7 +136,6 @@ class Matrix(QWidget):
         self.search.textChanged.connect(lambda _: self._arrange())
         session.changed.connect(self._on_change)
         views.shown.eyes_changed.connect(self._ask_pictures.start)
-        over.installEventFilter(self)
         self.hide()
 
     def _action(self, words: str, keys: str, run) -> QAction:  # type: ignore[no-untyped-def]
@@ -150,12 +153,15 @@ class Matrix(QWidget):
         if self.isVisible():
             self.close_matrix()
             return
-        over = self.parentWidget()
-        assert over is not None
-        self.setGeometry(over.rect())
+        if self._over is not None:
+            # A window of its own: it may go to another screen, and views are not composed with it at every key.
+            corner = self._over.mapToGlobal(QPoint(0, 0))
+            self.setGeometry(corner.x(), corner.y(), self._over.width(), self._over.height())
+            self._over = None
         self.model.refresh()
         self.show()
         self.raise_()
+        self.activateWindow()
         self.table.setFocus()
         if not self.table.currentIndex().isValid() and self.model.lines and self.model.columns:
             active = self._session.state.project.active_variant
@@ -168,12 +174,10 @@ class Matrix(QWidget):
         """Show the views again."""
         self.hide()
         self._views.pictures.drop("matrix")
+        window = self._views.window()
+        if window is not None:
+            window.activateWindow()
         self._views.setFocus()
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() is QEvent.Type.Resize and watched is self.parentWidget():
-            self.setGeometry(self.parentWidget().rect())  # type: ignore[union-attr]
-        return False
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -298,20 +302,21 @@ class Matrix(QWidget):
         if parameter.type is ValueType.COLOR:
             color = ColorEditor(None, self)
             color.set_color(str(self.model.value(index.row(), index.column())))
-            color.edited.connect(lambda value: self._set(key, variants, value))
+            color.edited.connect(lambda value: self.set_values(key, variants, value))
             color.finished.connect(self._session.history.seal)
             show_above(color, viewport, self.table.visualRect(index))
             return
         editor = ValueEditor(parameter.input, lambda: self._session.state)
         editor.setMinimumWidth(210)
         editor.set_value(self.model.value(index.row(), index.column()))
-        editor.edited.connect(lambda value: self._set(key, variants, value))
+        editor.edited.connect(lambda value: self.set_values(key, variants, value))
         editor.finished.connect(self._session.history.seal)
         popup = ValuePopup(editor, self)
         show_above(popup, viewport, self.table.visualRect(index))
         editor.setFocus()
 
-    def _set(self, key: str, variants: list[str | None], value: Value) -> None:
+    def set_values(self, key: str, variants: Sequence[str | None], value: Value) -> None:
+        """Have one value of a parameter in variants."""
         parameter = next(p for p in self.model.columns if p.id == key)
         where = f" in {counted(len(variants), 'variant')}" if len(variants) > 1 else ""
         self._session.apply(

@@ -60,12 +60,17 @@ class MatrixModel(QAbstractTableModel):
         self.endResetModel()
 
     def refresh_values(self) -> None:
-        """Take up values alone: lines and columns stay where they are."""
+        """Take up values alone: lines and columns stay where they are, and only lines that differ are drawn anew."""
+        before, parents = self._values, self._parents
         self._look()
         known = {v.id: v for v in self.session.state.project.variants}
         self.lines = [Line(known.get(line.id or "", line.variant) if line.variant else None, line.group) for line in self.lines]  # fmt: skip
-        if self.lines and self.columns:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self.lines) - 1, len(self.columns) - 1))
+        for row, line in enumerate(self.lines):
+            alike = before.get(line.id) == self._values.get(line.id) and parents.get(line.id) == self._parents.get(
+                line.id
+            )
+            if not alike and self.columns:
+                self.dataChanged.emit(self.index(row, 0), self.index(row, len(self.columns) - 1))
 
     def _look(self) -> None:
         state = self.session.state

@@ -126,6 +126,13 @@ class State:
         found = self._values_of_variants.get(variant_id or "")
         return dict(found) if found is not None else {p.id: p.default for p in self.project.recipe.parameters}
 
+    def value(self, variant_id: str | None, parameter: str) -> Value:
+        """One parameter's value in a variant; None is the defaults. Raises KeyError for one that is not there."""
+        found = self._values_of_variants.get(variant_id or "")
+        if found is not None:
+            return found[parameter]
+        return {p.id: p.default for p in self.project.parameters}[parameter]
+
     @cached_property
     def _values_of_variants(self) -> dict[str, dict[str, Value]]:
         return resolve_all(self.project.recipe, self.project.variants)

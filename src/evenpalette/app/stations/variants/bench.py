@@ -61,10 +61,14 @@ class ValueTable(QAbstractTableModel):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._columns: tuple[object, list[str | None]] | None = None
 
     def columns(self) -> list[str | None]:
         """The variant of each column; None is the defaults."""
-        return [None, *(v.id for v in self.session.state.project.variants)]
+        variants = self.session.state.project.variants
+        if self._columns is None or self._columns[0] is not variants:
+            self._columns = variants, [None, *(v.id for v in variants)]
+        return self._columns[1]
 
     def parameter(self, line: int) -> Parameter:
         """The parameter of a row."""
@@ -86,7 +90,7 @@ class ValueTable(QAbstractTableModel):
 
     def value(self, index: QModelIndex) -> Value:
         """The value shown in a cell."""
-        return self.session.state.values(self.columns()[index.column()])[self.parameter(index.row()).id]
+        return self.session.state.value(self.columns()[index.column()], self.parameter(index.row()).id)
 
     def is_own(self, index: QModelIndex) -> bool:
         """Whether the variant says this value itself."""
