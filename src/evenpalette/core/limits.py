@@ -7,6 +7,8 @@ larger files raises them all by one factor: the environment variable EVENPALETTE
 import contextlib
 import math
 import os
+from collections.abc import Iterator
+from contextvars import ContextVar
 from dataclasses import dataclass
 
 from evenpalette.core.errors import EvenPaletteError
@@ -37,6 +39,8 @@ class Limits:
 
 
 _factor = 1.0
+#: Of the work that is done here, whatever the process has; 0 where it has none of its own.
+_own: ContextVar[float] = ContextVar("limits", default=0.0)
 
 
 def set_factor(factor: float) -> None:
@@ -47,13 +51,30 @@ def set_factor(factor: float) -> None:
     _factor = factor
 
 
-def limits() -> Limits:
-    """The limits in force. The environment variable counts where it is larger than what was set."""
+@contextlib.contextmanager
+def own_factor(factor: float) -> Iterator[None]:
+    """Work that is begun inside has limits of its own, whatever the process has."""
+    token = _own.set(min(max(factor, 1.0), MOST))
+    try:
+        yield
+    finally:
+        _own.reset(token)
+
+
+def factor_in_force() -> float:
+    """By how much limits are raised here. The environment variable counts where it is larger than what was set."""
+    if _own.get():
+        return _own.get()
     factor = _factor
     with contextlib.suppress(ValueError):
         asked = float(os.environ.get(VARIABLE, "1"))
         factor = max(factor, min(asked, MOST)) if math.isfinite(asked) else factor
-    return Limits().times(factor)
+    return factor
+
+
+def limits() -> Limits:
+    """The limits in force, see `factor_in_force`."""
+    return Limits().times(factor_in_force())
 
 
 def readable_bytes(count: int) -> str:

@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from contextvars import ContextVar
+from contextvars import ContextVar, copy_context
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -61,7 +61,8 @@ def run_over(
             work(piece)
 
     with ThreadPoolExecutor(workers) as pool:
-        futures = [pool.submit(guarded, piece) for piece in todo]
+        # What the work has of its own (threads, limits, pictures) its pieces have too.
+        futures = [pool.submit(copy_context().run, guarded, piece) for piece in todo]
         try:
             for done, future in enumerate(futures, 1):
                 future.result()

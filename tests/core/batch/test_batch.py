@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from concurrent.futures import Future
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 import evenpalette
@@ -27,6 +28,9 @@ from evenpalette.core.batch.wish import Wish
 from evenpalette.core.batch.work import Job, work
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.limits import limits, own_factor
+from evenpalette.core.parallel import run_over, threads, threads_of_work
+from evenpalette.core.raster.reading import DerivedPictures, own_derived, plane_at
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.pack import pack_project, unpack_project
 
@@ -393,3 +397,40 @@ def test_watch_delivers_when_something_is_saved(market: Path, tmp_path: Path) ->
         assert process.wait(60) == 0
     finally:
         process.kill()
+
+
+def test_a_task_has_threads_limits_and_pictures_of_its_own() -> None:
+    """Two at once in one process: neither sees what the other has, the pieces of each see theirs, and the process has
+    what it had."""
+    told: dict[str, list[object]] = {}
+    meet = threading.Barrier(2)
+    plane = np.zeros((64, 64), np.uint8)
+
+    def task(name: str, factor: float, count: int) -> None:
+        seen: list[object] = []
+
+        def piece(_: int) -> None:
+            meet.wait(20) if not seen else None
+            seen.append(
+                (limits().image_side_texels, limits().mesh_faces, threads_of_work(), id(plane_at(plane, (8, 8))))
+            )
+
+        with threads(count), own_factor(factor), own_derived(DerivedPictures()):
+            run_over([0], piece)
+            run_over(range(8), lambda _: seen.append((limits().image_side_texels, limits().mesh_faces, threads_of_work(), id(plane_at(plane, (8, 8))))))  # fmt: skip
+        told[name] = seen
+
+    before = limits(), threads_of_work(), plane_at(plane, (8, 8))
+    both = [threading.Thread(target=task, args=given) for given in (("one", 2.0, 2), ("other", 8.0, 3))]
+    for thread in both:
+        thread.start()
+    for thread in both:
+        thread.join()
+    one, other = (set(told[name]) for name in ("one", "other"))
+    assert len(one) == len(other) == 1
+    (_, faces, count, held), (_, more_faces, more, others) = *one, *other
+    assert (faces, more_faces) == (2 * before[0].mesh_faces, 8 * before[0].mesh_faces)
+    assert (count, more) == (2, 3)
+    assert len({held, others, id(before[2])}) == 3
+    assert (limits(), threads_of_work()) == before[:2]
+    assert plane_at(plane, (8, 8)) is before[2]

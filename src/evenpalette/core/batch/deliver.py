@@ -29,6 +29,7 @@ from evenpalette.core.delivery.deliver import IMAGES
 from evenpalette.core.delivery.manifest import MANIFEST_FILE, Former, Report, settle
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.files import read_regular, reason, write_atomically
+from evenpalette.core.limits import factor_in_force
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.storage.file_set import files_as_one
 from evenpalette.core.storage.pack import packed, word_of
@@ -174,7 +175,7 @@ class Batch:
 
     def _submit(self, delivery: "Delivery", part: Part) -> None:
         self._under_way += 1
-        job = Job(delivery.key, str(delivery.blob), self._wish.as_data(), part.as_data())
+        job = Job(delivery.key, str(delivery.blob), self._wish.as_data(), part.as_data(), limits=factor_in_force())
         future = self._executor.submit(job)
         future.add_done_callback(lambda f: self._done.put((delivery, part, f)))
 

@@ -25,7 +25,7 @@ def serve() -> None:
         files: dict[str, bytes] = {}
         try:
             job = Job(**said["job"])
-            made = work(job.project, job.blob(), job.wish, job.part, job.threads)
+            made = work(job.project, job.blob(), job.wish, job.part, job.threads, job.limits)
             answer, files = made_said(made), made.files
         except EvenPaletteError as error:
             answer = {"error": str(error)}

@@ -7,7 +7,9 @@ the largest half float. Resizing averages areas down and is bilinear up, in line
 import threading
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any, Protocol, TypeVar
 
 import cv2
@@ -87,11 +89,11 @@ class _Sized(Protocol):
 T = TypeVar("T", bound=_Sized)
 
 
-class _Derived:
+class DerivedPictures:
     """What was made from pictures: it goes with the first of them that is gone, and the least recently used goes first.
     Held beside the evaluation, not in any state."""
 
-    def __init__(self, most_bytes: int) -> None:
+    def __init__(self, most_bytes: int = _MOST_BYTES) -> None:
         self._most_bytes = most_bytes
         self._held: OrderedDict[tuple, tuple[tuple[weakref.ref[NDArray], ...], Any]] = OrderedDict()
         self._bytes = 0
@@ -99,6 +101,7 @@ class _Derived:
         self._guard = threading.RLock()
 
     def of(self, sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> T:
+        """See `derived`."""
         key = (*map(id, sources), what)
         with self._guard:
             known = self._held.get(key)
@@ -121,13 +124,25 @@ class _Derived:
                 self._bytes -= self._held.pop(key)[1].nbytes
 
 
-_derived = _Derived(_MOST_BYTES)
+_derived = DerivedPictures()
+#: Of the work that is done here; None where it has none of its own.
+_own: ContextVar[DerivedPictures | None] = ContextVar("derived", default=None)
+
+
+@contextmanager
+def own_derived(held: DerivedPictures) -> Iterator[None]:
+    """Work that is begun inside remembers what it derives in here, and nothing of anybody else's."""
+    token = _own.set(held)
+    try:
+        yield
+    finally:
+        _own.reset(token)
 
 
 def derived(sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> T:
     """What `make` gives for these pixels, a picture of a size or a chain; remembered for a while. what: all else that
     it depends on. What is made must not hold the pixels that it is made from."""
-    return _derived.of(sources, what, make)
+    return (_own.get() or _derived).of(sources, what, make)
 
 
 def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:

@@ -63,13 +63,13 @@ def _laid(project: str, blob: bytes) -> Path:
     return path
 
 
-def run_there(project: str, blob: bytes, wish: dict[str, Any], part: dict[str, Any]) -> Made | str:
+def run_there(project: str, blob: bytes, wish: dict[str, Any], part: dict[str, Any], limits: float) -> Made | str:
     """On a worker: make a part with one thread, as each thread of a worker does a part of its own. What the project is
     to blame for comes back as its sentence."""
     from distributed import get_worker
 
     try:
-        made = _there.child.ask(Job(project, str(_laid(project, blob)), wish, part, 1))
+        made = _there.child.ask(Job(project, str(_laid(project, blob)), wish, part, 1, limits))
     except EvenPaletteError as error:
         return str(error)
     except (OSError, ValueError, EOFError):
@@ -140,7 +140,15 @@ class Cluster:
                     self._blobs.popitem(last=False)
                 wanted = {_MEMORY: float(job.part.get("memory", 0))} if self._says_memory else None
                 sent = self._client.submit(
-                    run_there, job.project, blob, job.wish, job.part, pure=False, retries=RETRIES, resources=wanted
+                    run_there,
+                    job.project,
+                    blob,
+                    job.wish,
+                    job.part,
+                    job.limits,
+                    pure=False,
+                    retries=RETRIES,
+                    resources=wanted,
                 )
         except Exception as error:
             future.set_exception(EvenPaletteError(f"The cluster took no job: {error}."))

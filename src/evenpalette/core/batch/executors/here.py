@@ -17,7 +17,7 @@ class Here:
 
     def submit(self, job: Job) -> "Future[Made]":
         """Begin a job."""
-        return self._pool.submit(lambda: work(job.project, job.blob(), job.wish, job.part, 0))
+        return self._pool.submit(lambda: work(job.project, job.blob(), job.wish, job.part, 0, job.limits))
 
     def close(self) -> None:
         """Let everything go."""
