@@ -109,7 +109,7 @@ def test_values_alone_go_into_the_table_and_a_pixel_tells_its_copy(lantern: Stat
         wanted["row"] = 1
         camera = asset.camera(wanted, (400, 300))
         pictures = []
-        for rows in (None, [live_rows(changed)]):
+        for rows in (None, [live_rows(changed)[0]]):
             if rows is not None:
                 asset.set_rows(rows)
             stage.draw(target, (0, 0, 400, 300), camera, [(asset, wanted)], CrowdLight(), CrowdMoment())

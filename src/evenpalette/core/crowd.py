@@ -7,7 +7,7 @@ page. How copies are laid is common practice, no source.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -225,6 +225,13 @@ def _mend(start, near, weights, chance, rows, rounds):  # type: ignore[no-untype
             return
 
 
+@lru_cache(maxsize=4)
+def _apart_as_laid(count: int, laid: str, step: float, shares_: tuple[float, ...]) -> tuple[NDArray[np.int32], int]:
+    """`kept_apart` of copies that nobody moved, kept while a hand moves one."""
+    made = copies(count, laid, step)
+    return kept_apart(made["number"], made["place"], shares_, step)
+
+
 @dataclass(frozen=True)
 class Laid:
     """What is placed. count, laid, step: as `copies` takes them. shares: of each row. numbered: BY_ORDER or BY_PLACE.
@@ -250,9 +257,11 @@ class Laid:
             made["number"] = by_place(made["place"], self.step / 4)
         alike = 0
         if self.rule == APART:
-            # By where copies were laid: one that is moved keeps its look.
-            laid = made["place"] if self.numbered == BY_PLACE else copies(self.count, self.laid, self.step)["place"]
-            made["row"], alike = kept_apart(made["number"], laid, self.shares, self.step)
+            if self.numbered == BY_PLACE:
+                made["row"], alike = kept_apart(made["number"], made["place"], self.shares, self.step)
+            else:
+                # By where copies were laid: one that is moved keeps its look.
+                made["row"], alike = _apart_as_laid(self.count, self.laid, self.step, self.shares)
         else:
             made["row"] = by_share(made["number"], self.shares)
         kept = np.array([index not in self.gone for index in range(len(made))])

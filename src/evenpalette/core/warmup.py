@@ -15,6 +15,7 @@ from evenpalette.core.baking.points import surface_points
 from evenpalette.core.baking.tracing import Traced
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.crowd import copies, kept_apart
 from evenpalette.core.kernels import mark_prepared
 from evenpalette.core.mesh.closest import closest_faces
 from evenpalette.core.mesh.mesh import build_mesh
@@ -107,6 +108,8 @@ def _warm_tones() -> None:
     light = _IMAGE.astype(np.float32)
     difference_of_linear(light, light)
     encode_srgb_8bit(light)
+    crowd = copies(9, "grid", 1.0)
+    kept_apart(crowd["number"], crowd["place"], [1.0], 1.0)
     _warm_palettes(Raster(_IMAGE, Encoding.SRGB))
     for channels in (1, 3):
         mend(Raster(_IMAGE[..., :channels], Encoding.DATA), Mending(noise=1, flow=1))

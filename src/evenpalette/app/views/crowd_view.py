@@ -13,7 +13,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.views.shown import Shown
 from evenpalette.core.crowd import Copies, Laid
 from evenpalette.core.delivery.crowd_kit import CrowdKit
-from evenpalette.core.delivery.live_kit import live_kit, live_rows
+from evenpalette.core.delivery.live_kit import Told, live_kit, live_rows
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.crowd import laid_of
 from evenpalette.core.errors import EvenPaletteError
@@ -47,7 +47,9 @@ class CrowdView(QObject):
         self._kit: CrowdKit | None = None
         self._made_of: State | None = None
         self._rows: list[NDArray[np.float32]] | None = None
-        self._laid: tuple[State, Laid] | None = None
+        #: The rows that were made last of each sheet, and of what.
+        self._told: list[Told] | None = None
+        self._laid: tuple[object, Laid] | None = None
         self._stage: CrowdStage | None = None
         self._asset: CrowdAsset | None = None
         self._newest = Newest(session, "Laying the crowd", _PAUSE, self._wish, self)
@@ -82,8 +84,9 @@ class CrowdView(QObject):
         if self._kit is None:
             return None
         state = self._session.state
-        if self._laid is None or self._laid[0].project is not state.project:
-            self._laid = state, laid_of(state, self._kit.step)
+        key = state.project.crowd, tuple(v.id for v in state.project.variants), self._kit.step
+        if self._laid is None or self._laid[0] != key:
+            self._laid = key, laid_of(state, self._kit.step)
         return self._laid[1]
 
     def copies(self) -> Copies:
@@ -161,7 +164,12 @@ class CrowdView(QObject):
     def _take_values(self, state: State) -> None:
         """Values alone are others: they go into the table."""
         if self._kit is not None and len(self._kit.variants) == len(state.project.variants):
-            self._rows = [live_rows(sheet) for sheet in state.sheets()]
+            known = self._told if self._told is not None and len(self._told) == len(self._kit.sheets) else None
+            self._told = [
+                live_rows(sheet, known=known[number] if known is not None else None)
+                for number, sheet in enumerate(state.sheets())
+            ]
+            self._rows = [rows for rows, _ in self._told]
 
     def _wish(self) -> Wish | None:
         state = self._session.state
@@ -170,7 +178,10 @@ class CrowdView(QObject):
 
         def work() -> CrowdKit | str:
             try:
-                return live_kit(state)
+                kit = live_kit(state)
+                # Not on the thread of the window: the first time its kernels are loaded.
+                laid_of(state, kit.step).copies()
+                return kit
             except EvenPaletteError as error:
                 return str(error)
 
@@ -181,6 +192,7 @@ class CrowdView(QObject):
                 return
             first = self._kit is None
             self._kit, self._made_of, self._rows, self._laid = found, state, None, None
+            self._told = None
             now = self._session.state
             if now is not state and len(now.project.variants) == len(state.project.variants):
                 self._take_values(now)

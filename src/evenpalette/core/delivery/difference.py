@@ -1,6 +1,7 @@
 """What a delivery would change of what lies in its folder, before anything is written: variant by variant, in CIEDE2000
 (Sharma, Wu, Dalal 2005) of the base color over the texels that the mesh uses."""
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,11 +13,13 @@ from evenpalette.core.delivery.plan import planned
 from evenpalette.core.delivery.render import delivered_size, render_variants
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
+from evenpalette.core.files import read_regular
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
 
+_MOST_TEXT = 16 << 20
 #: Texels a side that are compared at most.
 _SIDE = 512
 #: From how many units on a texel has changed to the eye: common practice, no source.
@@ -25,14 +28,15 @@ SEEN = 1.0
 
 @dataclass(frozen=True, eq=False)
 class Changed:
-    """A variant on a sheet. is_new: no picture of it lies in the folder. mean, worst: units of CIEDE2000. share: of the
-    surface that changed to the eye. former: the picture that lies there, as small as it was compared; None for a new
-    one."""
+    """A variant on a sheet. is_new: nothing of it lies in the folder. without_picture: only the kit there has
+    it. mean, worst: units of CIEDE2000. share: of the surface that changed to the eye. former: the picture that lies
+    there, as small as it was compared; None for a new one."""
 
     variant: str | None
     name: str
     sheet: str
     is_new: bool = False
+    without_picture: bool = False
     mean: float = 0.0
     worst: float = 0.0
     share: float = 0.0
@@ -43,9 +47,20 @@ class Changed:
         """In words."""
         if self.is_new:
             return "new"
+        if self.without_picture:
+            return "in the kit that lies there, which has no pictures to compare with"
         if self.worst == 0:
             return "as it was"
         return f"{self.mean:.2f} in the mean, {self.worst:.1f} at most, seen on {self.share:.0%}"
+
+
+def _in_kit(file: Path) -> set[str]:
+    """The names of the variants that a kit has; none where there is no kit."""
+    try:
+        said = json.loads(read_regular(file, _MOST_TEXT))
+        return {str(variant["name"]) for variant in said["variants"]}
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+        return set()
 
 
 def against_former(
@@ -60,6 +75,7 @@ def against_former(
         width, height = delivered_size(on, longest)
         scale = min(1.0, _SIDE / max(width, height))
         size = max(1, round(width * scale)), max(1, round(height * scale))
+        in_kit = _in_kit(Path(out) / plan.kit_folder(sheet) / "parameters.json")
         used = on.used_at(size)
         used = used if used.any() else np.ones_like(used)
         rendered = render_variants(on, [v.id for v in plan.variants], (BASE_COLOR,), size)
@@ -69,7 +85,9 @@ def against_former(
             try:
                 former = read_image(file)
             except EvenPaletteError:
-                found.append(Changed(variant.id, variant.name, name, is_new=True))
+                known = variant.name in in_kit
+                found.append(Changed(variant.id, variant.name, name, is_new=not known, without_picture=known))
+                progress((number + (done + 1) / len(plan.variants)) / len(plan.sheets))
                 continue
             if former.size != size:
                 former = former.resized(*size)
@@ -80,7 +98,7 @@ def against_former(
             apart = np.where(codes <= 1, 0, apart)
             found.append(
                 Changed(
-                    variant.id, variant.name, name, False, float(apart.mean()), float(apart.max()), float((apart >= SEEN).mean()),
+                    variant.id, variant.name, name, False, False, float(apart.mean()), float(apart.max()), float((apart >= SEEN).mean()),
                     Raster(np.ascontiguousarray(former.pixels[..., :3]), former.encoding),
                 )
             )  # fmt: skip

@@ -16,6 +16,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.recipe.shader import kit_table
 from evenpalette.core.recipe.table import table_rows
+from evenpalette.core.values import Value
 
 
 def live_kit(
@@ -39,14 +40,27 @@ def live_kit(
         made.append(
             CrowdSheet(
                 f"the recipe of {sheet.project.sheet.name}", describe(sheet, shader, [s for s, _ in textures], jobs),
-                shader.text, kit_light_text(VERSION), tuple(textures), live_rows(sheet, variants), model,
+                shader.text, kit_light_text(VERSION), tuple(textures), live_rows(sheet, variants)[0], model,
             )
         )  # fmt: skip
         progress((number + 1) / len(sheets))
     return CrowdKit(state.project.name, tuple(made), low, high)
 
 
-def live_rows(sheet: State, variants: Sequence[str] | None = None) -> NDArray[np.float32]:
-    """The table of a sheet as it is now, float32 (rows, width, 4): the defaults first, then each variant."""
+#: Rows of a table, and the values that each was made of.
+Told = tuple[NDArray[np.float32], list[dict[str, Value]]]
+
+
+def live_rows(sheet: State, variants: Sequence[str] | None = None, known: Told | None = None) -> Told:
+    """The table of a sheet as it is now, float32 (rows, width, 4): the defaults first, then each variant. known: what
+    was made before; rows whose values stay are taken from there."""
     named = [v.id for v in sheet.project.variants if variants is None or v.id in variants]
-    return table_rows(kit_table(sheet.project.recipe), [sheet.values(None), *map(sheet.values, named)])
+    layout = kit_table(sheet.project.recipe)
+    values = [sheet.values(None), *map(sheet.values, named)]
+    if known is None or known[0].shape != (len(values), layout.width, 4):
+        return table_rows(layout, values), values
+    rows = known[0].copy()
+    for at, (now, before) in enumerate(zip(values, known[1], strict=True)):
+        if now != before:
+            rows[at] = table_rows(layout, [now])[0]
+    return rows, values

@@ -38,7 +38,7 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.deliver import deliver, known_targets
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_set import SET_FILE
-from evenpalette.core.delivery.layouts.of_project import beginnings_of
+from evenpalette.core.delivery.layouts.of_project import beginnings_of, fitted
 from evenpalette.core.delivery.layouts.read import beginnings, read_layout_file
 from evenpalette.core.delivery.layouts.shelf import keep_layout, kept_layouts
 from evenpalette.core.delivery.layouts.write import planned_files
@@ -270,14 +270,14 @@ class DeliveryBench(QWidget):
         for known in (*beginnings_of(self._session.state), *beginnings()):
             action = menu.addAction(entry(f"{known.name}: {known.description}"))
             assert action is not None
-            action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
+            action.triggered.connect(lambda _=False, known=known: self._lay_out(fitted(known, self._session.state)))
         kept, wrong = kept_layouts()
         if kept:
             menu.addSection("Kept for all projects")
         for known in kept:
             action = menu.addAction(entry(known.name))
             assert action is not None
-            action.triggered.connect(lambda _=False, known=known: self._lay_out(known))
+            action.triggered.connect(lambda _=False, known=known: self._lay_out(fitted(known, self._session.state)))
         if wrong:
             self._session.said.emit(wrong[0], True)
         menu.addSeparator()

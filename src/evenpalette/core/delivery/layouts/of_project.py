@@ -11,6 +11,18 @@ def beginnings_of(state: State) -> tuple[Layout, ...]:
     return tuple(layout for layout in made if layout is not None)
 
 
+def fitted(layout: Layout, state: State) -> Layout:
+    """A layout that others made for one sheet, for a project of several: the sheet is said in names that lack it."""
+    if len(state.project.sheets) < 2:
+        return layout
+
+    def named(file: LayoutFile) -> LayoutFile:
+        lacks = file.per != "once" and "{sheet}" not in file.name
+        return file.model_copy(update={"name": f"{file.name}_{{sheet}}"}) if lacks else file
+
+    return layout.model_copy(update={"files": tuple(map(named, layout.files))})
+
+
 def _masks(state: State) -> Layout | None:
     regions = [r.id if "+" in r.name else r.name for r in state.project.regions.regions]
     if not regions:
