@@ -12,16 +12,19 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.main import make_application
 from evenpalette.app.stations import STATIONS
 from evenpalette.app.stations.regions.bench import RegionsBench
 from evenpalette.app.window import MainWindow
+from evenpalette.core.crowd import LAID
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits import ramps
 from evenpalette.core.edits.bakes import add_bake, outdated, set_bake
+from evenpalette.core.edits.crowd import change_crowd
 from evenpalette.core.edits.layouts import with_layout
 from evenpalette.core.edits.refining import freeze
 from evenpalette.core.edits.variants import activate
@@ -61,13 +64,13 @@ class Photographer:
             QTest.qWait(30)
         QTest.qWait(400)
 
-    def take(self, name: str, *, guide_only: bool = False) -> None:
-        """Save a picture; of a lesser view for the guide alone."""
+    def take(self, name: str, *, guide_only: bool = False, of: QWidget | None = None) -> None:
+        """Save a picture; of a lesser view for the guide alone. of: another window."""
         self.settle()
         # From the screen: drawing a widget into a picture leaves out what is painted over OpenGL.
         screen = self.window.screen()
         assert screen is not None
-        taken = screen.grabWindow(self.window.winId())
+        taken = screen.grabWindow((of or self.window).winId())
         if not guide_only:
             taken.save(str(self.out / f"{name}.png"))
         if self.guide is not None:
@@ -93,7 +96,7 @@ def _regions(camera: Photographer) -> None:
     views.face_tool.reach = "group"
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=QPoint(rect.center().x(), 140))
     QTest.mouseMove(views, QPoint(20, 300))
-    camera.take("regions-faces")
+    camera.take("regions-faces", guide_only=True)
     bench.faces.toggle.setChecked(False)
     session.select_faces(np.zeros_like(session.faces))
     bench.pages.open("Operations")
@@ -119,6 +122,26 @@ def _regions(camera: Photographer) -> None:
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(90, 0))
     QTest.mouseMove(views, middle + QPoint(40, -60))
     camera.take("regions-paint")
+
+
+def _crowd(camera: Photographer) -> None:
+    """The lantern along a street at dusk, a copy chosen; all values of all variants."""
+    window, session, views = camera.window, camera.window.session, camera.window.views
+    session.apply("Crowd", lambda s: change_crowd(s, count=36, laid="street", spacing=0.8))
+    views.headers.crowd.setChecked(True)
+    while not views.crowd.is_shown or views.is_waiting:
+        QTest.qWait(30)
+    views.crowd.set_light(hour=0.35)
+    views.crowd.choose(33)
+    camera.take("crowd")
+    views.headers.crowd.setChecked(False)
+    session.undo()
+    window.matrix.toggle()
+    window.matrix.sort_by(0)
+    camera.take("matrix", of=window.matrix)
+    window.matrix.sort_by(0)
+    window.matrix.sort_by(0)
+    window.matrix.close_matrix()
 
 
 def _surface(camera: Photographer) -> None:
@@ -163,7 +186,7 @@ def _tones(camera: Photographer) -> None:
     bench.game.table.selectRow(2)
     camera.settle()
     views.shown.show_flat("texture:game")
-    camera.take("in-the-game")
+    camera.take("in-the-game", guide_only=True)
 
 
 def _mend(camera: Photographer) -> None:
@@ -256,8 +279,8 @@ def _delivered(out: Path) -> None:
         player.show()
         while player.stage.scene is None:
             QTest.qWait(50)
-        player.laid.setCurrentIndex(2)
-        player.laid.activated.emit(2)
+        player.laid.setCurrentIndex(list(LAID).index("ground"))
+        player.laid.activated.emit(player.laid.currentIndex())
         player.count.number.setValue(60)
         QTest.qWait(3000)
         player.grab()
@@ -285,6 +308,7 @@ def main() -> None:
         camera.take(station)
         if station == "variants":
             window.rail.sheet_wanted.emit()
+            _crowd(camera)
         views.set_pointer(None)
         if station == "asset":
             _mend(camera)

@@ -2,15 +2,19 @@
 
 from pathlib import Path
 
+import cv2
+import numpy as np
 from pypdf import PdfReader
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QListWidget
 
 from evenpalette.app.stations.variants.bench import VariantsBench
-from evenpalette.app.stations.variants.review_dialogs import CompareDialog, SheetDialog
+from evenpalette.app.stations.variants.review_dialogs import CompareDialog, SheetDialog, rgba_of
 from evenpalette.core.color.vision import Vision
+from evenpalette.core.delivery.contact_sheet import picture_size
 from evenpalette.core.variants.compare import compared
+from evenpalette.gpu.look import Look
 from tests.helpers.hand import Hand, choose
 
 
@@ -64,3 +68,27 @@ def test_a_contact_sheet_is_saved_beside_the_work(hand: Hand, tmp_path: Path) ->
     text = "".join(page.extract_text() for page in pages)
     assert all(variant.name in text for variant in hand.session.state.project.variants)
     assert any(f"{len(pages)} page" in words for words in said)
+
+
+def test_pictures_of_a_saved_sheet_are_those_of_the_views(hand: Hand, tmp_path: Path) -> None:
+    """As a PNG: every picture that the views draw, turned as the sheet turns it, is found in it pixel by pixel."""
+    dialog = SheetDialog(hand.session, hand.window.views, bench(hand))
+    dialog.sides.setValue(2)
+    path = tmp_path / "sheet.png"
+    dialog.write(path)
+    hand.wait(path.exists)
+    sheet = cv2.imread(str(path))
+    assert sheet is not None
+    state, views = hand.session.state, hand.window.views
+    size = picture_size(state, dialog.wish)
+    drawn: list[np.ndarray] = []
+    for number, variant in enumerate(state.project.variants[:3]):
+        for side in range(2):
+            views.pictures.request(
+                ("test", number, side), Look(variant=variant.id), (size, size), lambda image: drawn.append(rgba_of(image, size)), 90.0 * side
+            )  # fmt: skip
+    hand.wait(lambda: len(drawn) == 6)
+    for picture in drawn:
+        wanted = picture[..., 2::-1].copy()
+        x, y = cv2.minMaxLoc(cv2.matchTemplate(sheet, wanted, cv2.TM_SQDIFF))[2]
+        assert np.array_equal(sheet[y : y + size, x : x + size], wanted)

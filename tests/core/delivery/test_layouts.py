@@ -15,12 +15,15 @@ import texture2ddecoder
 import tifffile
 from PIL import Image
 from tests.helpers.browser import Browser
+from tests.helpers.projects import on_two_sheets, with_choices
 
 from evenpalette.cli import main
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.layouts.of_project import beginnings_of
-from evenpalette.core.delivery.layouts.read import beginnings
+from evenpalette.core.delivery.layouts.read import beginnings, beginnings_by_file
+from evenpalette.core.delivery.layouts.write import planned_files
 from evenpalette.core.delivery.render import render_maps
 from evenpalette.core.document.layout_model import layout_schema, layout_text, line_of, read_layout
 from evenpalette.core.document.state import State
@@ -276,6 +279,22 @@ def test_layouts_to_begin_with_are_written_and_the_schema_is_published(lantern: 
             lantern, tmp_path / str(number), layout=known, variants=[lantern.project.variants[0].id], longest=64
         ).files
         assert files
+
+
+def test_layouts_that_ship_fit_a_project_of_two_sheets(lantern: State, tmp_path: Path) -> None:
+    """By name each sheet gets its files; one of a file that lacks the word is refused, and says which."""
+    state = on_two_sheets(with_choices(lantern)[0])
+    ids = [v.id for v in state.project.variants[:2]]
+    for name in ("packed", "maps apart"):
+        files = planned_files(state, layout_named(state, name), ids, 64)
+        assert {one.sheet for one in files if one.file.per == "variant"} == {s.id for s in state.project.sheets}
+        assert len({one.name for one in files}) == len(files)
+    assert layout_named(lantern, "packed").files[0].name == beginnings_by_file()["packed"].files[0].name
+    path = tmp_path / "own.json"
+    path.write_text(json.dumps({"format": "even-palette-layout", "version": 1, "name": "Own", "files": [
+        {"name": "{variant}", "channels": [{"to": "rgb", "from": "attribute:base_color"}]}]}))  # fmt: skip
+    with pytest.raises(LayoutError, match="sheet"):
+        planned_files(state, layout_named(state, str(path)), ids, 64)
 
 
 def test_read_backwards_a_layout_takes_packed_textures_apart(lantern: State, demo_folder: Path, tmp_path: Path) -> None:

@@ -119,6 +119,10 @@ def test_what_would_change_is_said_in_ciede2000_before_anything_is_written(
     words = ["export", str(demo_folder), "--out", str(tmp_path), "--size", "64", "--dry-run", "--variant", "Straw"]
     assert main(words) == 0
     assert capsys.readouterr().out == "Straw: new\n"
+    # A kit alone has the variant, and no picture of it.
+    deliver(lantern, tmp_path / "kit", kit_longest=64, targets=["kit"])
+    assert main([*words[:3], str(tmp_path / "kit"), *words[4:]]) == 0
+    assert capsys.readouterr().out == "Straw: in the kit that lies there, which has no pictures to compare with\n"
 
 
 def test_what_is_too_large_at_once_is_made_in_parts_and_is_the_same(

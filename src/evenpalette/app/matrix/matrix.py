@@ -470,4 +470,5 @@ def _pixels(image: QImage) -> np.ndarray:
     assert held is not None
     held.setsize(image.sizeInBytes())
     lines = np.frombuffer(held, np.uint8).reshape(image.height(), image.bytesPerLine())  # type: ignore[call-overload]
-    return np.ascontiguousarray(lines[:, : image.width() * 3].reshape(image.height(), image.width(), 3))
+    # A copy: the memory is gone with the picture.
+    return lines[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()

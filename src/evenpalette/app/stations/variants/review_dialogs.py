@@ -218,7 +218,8 @@ def rgba_of(image: QImage, size: int) -> NDArray[np.uint8]:
     assert held is not None
     held.setsize(plain.sizeInBytes())
     lines = np.frombuffer(held, np.uint8).reshape(size, plain.bytesPerLine())  # type: ignore[call-overload]
-    return np.ascontiguousarray(lines[:, : size * 4].reshape(size, size, 4))
+    # A copy: the memory is gone with the picture.
+    return lines[:, : size * 4].reshape(size, size, 4).copy()
 
 
 class FilmDialog(QDialog):
