@@ -5,15 +5,15 @@ import math
 import time
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QSizePolicy, QSlider, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QSlider, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, EVERYTHING, RECIPE, VALUES, VARIANTS
-from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.elided import Elided
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
 from evenpalette.core.recipe.moving import moving_steps
@@ -50,9 +50,8 @@ class TimeLine(QWidget):
         self.into.setAccessibleName("Turn into")
         self.into.setToolTip("The active variant turns into this one and back once in the loop: colors in OKLab")
         self.into.setMinimumWidth(130)
-        self._now, self._said = label("0.0", "note"), label("", "note")
+        self._now, self._said = label("0.0", "note"), Elided()
         self._now.setFixedWidth(30)
-        self._said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 3, 10, 3)
         layout.setSpacing(8)
@@ -170,8 +169,7 @@ class TimeLine(QWidget):
             turns = [p.name for p in state.project.parameters if mine[p.id] != theirs[p.id]]
             here = find_variant(state, active)
             said = f"{here.name if here else DEFAULTS_NAME} to {other.name}: {', '.join(turns[:4])}{' ...' if len(turns) > 4 else ''}. {said}"
-        self._said.setText(said)
-        self._said.setToolTip(plain(said))
+        self._said.say(said)
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if event.key() == Qt.Key.Key_Space:

@@ -3,13 +3,14 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QSizePolicy, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QSpinBox, QVBoxLayout, QWidget
 
 from evenpalette.app.facets import CROWD, VARIANTS
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, counted, label, row, scrolled
+from evenpalette.app.widgets.elided import Elided
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.crowd import LAID
@@ -56,8 +57,7 @@ class CrowdLine(QWidget):
         self.shares = button("Shares ...", self._ask_shares, tip="How often each variant comes")
         self.together = button("", self._put_back, icon="rotate-ccw", tip="Put moved copies back where they were laid")
         self.together.setAccessibleName("Put moved copies back")
-        self.facts = label("", "note")
-        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.facts = Elided()
         self.keep = button(
             "Make it a variant", self._keep, icon="plus",
             tip="A variant that looks as this copy does, wherever it is placed",
@@ -113,23 +113,22 @@ class CrowdLine(QWidget):
         laid, index = self._crowd.laid, self._crowd.chosen
         self.keep.setEnabled(index >= 0 and laid is not None)
         if laid is None:
-            self.facts.setText("The crowd is being laid ...")
+            self.facts.say("The crowd is being laid ...")
             return
         if index < 0:
             alike = laid.alike
             text = "Click a copy to choose it, or Ctrl and an arrow; Shift and a drag or an arrow moves it."
             if alike:
                 text = f"{counted(alike, 'pair')} side by side are alike: there are too few variants for where copies stand. {text}"
-            self.facts.setText(text)
+            self.facts.say(text)
             return
         state = self._session.state
         variant, number = self._crowd.variant_of(index), self._crowd.number_of(index)
         held = find_variant(state, variant)
         picks = picked_words(state, variant, number)
         words = f"Copy {index}: {held.name if held is not None else DEFAULTS_NAME}, number {number}"
-        said = "; ".join([words, *picks[:3], *(["..."] if len(picks) > 3 else [])])
-        self.facts.setText(said if picks else f"{words}; nothing is picked by copy")
-        self.facts.setToolTip(plain("\n".join([words, *picks])))
+        said = "; ".join([words, *picks]) if picks else f"{words}; nothing is picked by copy"
+        self.facts.say(said, "\n".join([words, *picks]))
 
     def _keep(self) -> None:
         index = self._crowd.chosen
