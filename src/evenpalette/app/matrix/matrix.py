@@ -2,12 +2,10 @@
 
 from collections.abc import Sequence
 
-import numpy as np
 from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QAction, QImage, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QApplication,
     QComboBox,
     QLineEdit,
     QMenu,
@@ -17,27 +15,23 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.facets import ACTIVE, ASSET, EVERYTHING, NAME, RECIPE, REVIEW, VALUES, VARIANTS
+from evenpalette.app.matrix import clipboard
 from evenpalette.app.matrix.dialogs import FillDialog, HarmonyDialog, NoteDialog
 from evenpalette.app.matrix.drawing import PICTURE, CellDelegate, Columns, Names
 from evenpalette.app.matrix.model import ALL, BY_MARK, BY_PARENT, IN_ORDER, UNMARKED, MatrixModel
 from evenpalette.app.plain import plain
-from evenpalette.app.reviewing import take_review
 from evenpalette.app.session import Session
-from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, counted, label, row, tool
 from evenpalette.app.widgets.color_field import ColorEditor
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
-from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME, MARKS
 from evenpalette.core.edits import many_values as edit
-from evenpalette.core.edits.marks import HEAD, mark_variants, marks_as_text
+from evenpalette.core.edits.marks import mark_variants
 from evenpalette.core.edits.variants import activate
-from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.tones.palettes.reduce import Order, reduce_pictures
 from evenpalette.core.values import Value, ValueType, value_text
 from evenpalette.core.variants.harmony import Harmonized
 from evenpalette.gpu.look import Look
@@ -120,7 +114,7 @@ class Matrix(QWidget):
             self._action("Harmony ...", "H", self.ask_harmony), self._action("Fill the gap between two ...", "B", self.ask_fill),
             self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "M", self.ask_note),
             self._action("Copy", "Ctrl+C", self.copy), self._action("Paste", "Ctrl+V", self.paste),
-            self._action("Copy the review", "Ctrl+Shift+C", self.copy_review), self._action("Undo", "Ctrl+Z", session.undo),
+            self._action("Copy the review", "Ctrl+Shift+C", lambda: clipboard.copy_review(session)), self._action("Undo", "Ctrl+Z", session.undo),
             self._action("Redo", "Ctrl+Shift+Z", session.redo),
         ]  # fmt: skip
         self._ask_pictures = timer(self, 60)
@@ -395,57 +389,14 @@ class Matrix(QWidget):
             self._session.apply(f"Mark {words}", lambda s: mark_variants(s, set(variants), mark, note))
         dialog.deleteLater()
 
-    # --- the clipboard -------------------------------------------------------------------------------------------
-
     def copy(self) -> None:
         """The chosen cells as text, a line for each variant, for a spreadsheet."""
-        lines: dict[str | None, list[str]] = {}
-        for variant, key in self.places():
-            parameter = next(p for p in self.model.columns if p.id == key)
-            lines.setdefault(variant, []).append(value_text(self._session.state.values(variant)[key], parameter.unit))
-        _clipboard().setText("\n".join("\t".join(values) for values in lines.values()))
-        self._session.said.emit(f"Copied {counted(len(self.places()), 'value')}.", False)
-
-    def copy_review(self) -> None:
-        """Marks and notes of all variants as text."""
-        _clipboard().setText(marks_as_text(self._session.state))
-        self._session.said.emit("Copied what is said of the variants.", False)
+        clipboard.copy_values(self._session, self.places())
 
     def paste(self) -> None:
         """What is on the clipboard: a review, colors, or the palette of a picture, onto the current line."""
         index = self.table.currentIndex()
-        place = self.model.place(index) if index.isValid() else (None, "")
-        data = _clipboard().mimeData()
-        if data is not None and data.hasImage():
-            image = _clipboard().image().convertToFormat(QImage.Format.Format_RGB888).scaled(_SIDE, _SIDE, Qt.AspectRatioMode.KeepAspectRatio)  # fmt: skip
-            self._paste_picture(place, _pixels(image))
-            return
-        text = _clipboard().text()
-        if text.strip().startswith(HEAD):
-            take_review(self._session, text)
-            return
-        variant, key = place
-        colors = edit.colors_in(text)
-        line = next((line.name for line in self.model.lines if line.id == variant), "")
-        self._session.apply(f"Paste colors onto {line}", lambda s: edit.paste_colors(s, variant, colors, key))
-
-    def _paste_picture(self, place: tuple[str | None, str], pixels: np.ndarray) -> None:
-        """The main colors of a picture, as many as there are colors to set."""
-        variant, key = place
-        parameters = edit.color_parameters(self._session.state)
-        begin = next((k for k, p in enumerate(parameters) if p.id == key), 0)
-        wanted = max(1, min(len(parameters) - begin, 16))
-
-        def work(_: object) -> list[str]:
-            held = reduce_pictures([Raster(pixels, Encoding.SRGB)], max(2, wanted), order=Order.SHARE)
-            return [format_hex((int(r), int(g), int(b))) for r, g, b in held.palette[:wanted, :3]]
-
-        def done(colors: list[str]) -> None:
-            self._session.apply("Paste a picture's palette", lambda s: edit.paste_colors(s, variant, colors, key))
-
-        self._session.tasks.start(
-            Task("Finding a picture's palette", work, done, self._session.failed, exclusive=False)
-        )
+        clipboard.paste(self._session, self.model, self.model.place(index) if index.isValid() else (None, ""))
 
     def _menu(self, place: QPoint) -> None:
         index = self.table.indexAt(place)
@@ -456,19 +407,3 @@ class Matrix(QWidget):
         menu = QMenu(self)
         menu.addActions(self._actions)
         menu.exec(self.table.viewport().mapToGlobal(place))  # type: ignore[union-attr]
-
-
-def _clipboard():  # type: ignore[no-untyped-def]
-    held = QApplication.clipboard()
-    assert held is not None
-    return held
-
-
-def _pixels(image: QImage) -> np.ndarray:
-    """uint8 (height, width, 3)."""
-    held = image.constBits()
-    assert held is not None
-    held.setsize(image.sizeInBytes())
-    lines = np.frombuffer(held, np.uint8).reshape(image.height(), image.bytesPerLine())  # type: ignore[call-overload]
-    # A copy: the memory is gone with the picture.
-    return lines[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()

@@ -91,12 +91,7 @@ class SetStage(QOpenGLWidget):
         """Show all of it."""
         if self.kits:
             parts = list(zip(self.kits, laid_out(self.kits, self.times), strict=True))
-            camera = camera_around(parts, (self.width(), self.height()))
-            low = camera.pitch if self.times > 1 else OrbitCamera().pitch
-            points = np.concatenate([_corners(kit, copies) for kit, copies in parts])
-            self.camera = OrbitCamera(camera.target, camera.yaw, low, camera.span).fitted(
-                points, self.width(), self.height()
-            )
+            self.camera = camera_around(parts, (self.width(), self.height()), from_above=self.times > 1)
         self.update()
 
     def initializeGL(self) -> None:
@@ -171,14 +166,6 @@ class SetStage(QOpenGLWidget):
         else:
             super().keyPressEvent(event)
         self.update()
-
-
-def _corners(kit: CrowdKit, copies: Copies) -> np.ndarray:
-    """Corners of the box around copies, (8, 3)."""
-    low, high = kit.low.astype(float), kit.high.astype(float)
-    low[[0, 2]] += copies["place"].min(0)
-    high[[0, 2]] += copies["place"].max(0)
-    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
 
 
 class SceneDialog(QDialog):

@@ -24,6 +24,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
 from evenpalette.app.views.awaited import Awaited
+from evenpalette.app.views.crowd_place import CrowdPlace
 from evenpalette.app.views.crowd_view import CrowdView
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
@@ -48,8 +49,6 @@ if TYPE_CHECKING:
 #: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is
 #: wide.
 _FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
-#: Stations where a crowd may be looked at, and how much of the room it has.
-CROWD_STATIONS, _CROWD_SPLIT = ("variants", "delivery"), 0.85
 #: What a view shows from the left on, each up to a share of its width.
 Looks = list[tuple[Look, float]]
 #: Uploads go on for so long in one turn.
@@ -78,8 +77,6 @@ class Canvas(QOpenGLWidget):
         self.shown = Shown(session, self.headers, looks)
         self.crowd = CrowdView(session, self.shown, self)
         self._elsewhere: Elsewhere | None = None
-        #: Where the asset alone is looked at from, while the crowd is shown; whether the crowd has its own place.
-        self._alone: Frame | None = None
         #: The texel that both views mark, and the circle at the pointer.
         self.spot: tuple[float, float] | None = None
         self.circle: tuple[QPointF, float] | None = None
@@ -113,12 +110,9 @@ class Canvas(QOpenGLWidget):
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
         self.crowd.changed.connect(self.update)
-        self.crowd.switched.connect(self._on_crowd)
-        self.crowd.came.connect(self._look_at_crowd)
-        self.headers.crowd.toggled.connect(self.crowd.switch)
+        self.place_of_crowd = CrowdPlace(session, self.crowd, self.headers, lambda: self.frame, self._go, self)
         self._sides: ComparePopup | None = None
         self.headers.compare.clicked.connect(lambda: self.ask_sides())
-        session.station_changed.connect(self._offer_crowd)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self.update)
         session.faces_changed.connect(self._on_faces)
@@ -135,10 +129,13 @@ class Canvas(QOpenGLWidget):
         self._frame = frame
         self._lay_out()
 
+    def _go(self, frame: Frame) -> None:
+        self.frame = frame
+
     def frame_all(self) -> None:
         """Show the whole model and the whole texture."""
         if self.crowd.is_shown:
-            self.frame = replace(self.frame, camera=self._crowd_camera(), plane=PlaneView())
+            self.frame = replace(self.frame, camera=self.place_of_crowd.camera(), plane=PlaneView())
             return
         view = self.session.state.mesh
         self.frame = self.frame.around(view.mesh.bounds if view is not None else None)
@@ -153,36 +150,10 @@ class Canvas(QOpenGLWidget):
         show_above(self._sides, self.headers.compare)
         return self._sides
 
-    def _offer_crowd(self, station: str) -> None:
-        """The crowd belongs to the stations where variants are looked at."""
-        offers = station in CROWD_STATIONS
-        self.headers.crowd.setVisible(offers)
-        if not offers:
-            self.headers.crowd.setChecked(False)
-
-    def _on_crowd(self, on: bool) -> None:
-        self.headers.crowd.setChecked(on)
-        if not on and self._alone is not None:
-            alone, self._alone = self._alone, None
-            self.frame = replace(self.frame, camera=alone.camera, split=alone.split)
-        elif on and self.crowd.is_shown:
-            self._look_at_crowd()
-
-    def _look_at_crowd(self) -> None:
-        """The first look: all of it, in most of the room."""
-        if self._alone is None and self.crowd.is_shown:
-            self._alone = self.frame
-            self.frame = self.frame.split_to(_CROWD_SPLIT)
-            self.frame = replace(self.frame, camera=self._crowd_camera())
-
-    def _crowd_camera(self) -> OrbitCamera:
-        form = self.frame.form
-        return self.crowd.camera((form.width(), form.height()))
-
     @property
     def split(self) -> float:
         """The share of Form in the width while the asset stands there alone."""
-        return (self._alone or self._frame).split
+        return (self.place_of_crowd.alone or self._frame).split
 
     def look_from(self, normal: NDArray[np.float32], u: float, v: float) -> None:
         """Take both views to a face with this normal and a texel."""
@@ -362,7 +333,7 @@ class Canvas(QOpenGLWidget):
             return None
         view, frame = self.session.state.mesh, self.frame
         camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
-        seen_from = self._alone.camera if self._alone is not None else frame.camera
+        seen_from = (self.place_of_crowd.alone or frame).camera
         camera = replace(camera, yaw=seen_from.yaw, pitch=seen_from.pitch)
         made = []
         with self._current() as scene:
@@ -498,7 +469,7 @@ class Canvas(QOpenGLWidget):
                     patient=not self._waited_for,
                 )  # fmt: skip
             else:
-                camera = frame.camera if self._alone is None else self._alone.camera
+                camera = (self.place_of_crowd.alone or frame).camera
                 scene.draw_form(target, frame.device(frame.form), camera, looks[0], coarser=coarser)
         except ShaderOnItsWay as error:
             on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.

@@ -3,6 +3,7 @@ the copies are. A stage holds the room for the picture; each asset on it is draw
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
+from itertools import product
 from typing import Any
 
 import moderngl
@@ -336,19 +337,24 @@ class CrowdStage:
         self._corners.release()
 
 
-def camera_around(parts: Sequence[tuple[CrowdKit, Copies]], size: tuple[int, int] = (2, 1)) -> OrbitCamera:
-    """A camera that shows all copies of assets in a view of this size."""
+def camera_around(
+    parts: Sequence[tuple[CrowdKit, Copies]], size: tuple[int, int] = (2, 1), *, from_above: bool | None = None
+) -> OrbitCamera:  # fmt: skip
+    """A camera that shows all copies of assets in a view of this size. from_above: as a crowd is looked at; None for
+    more than one copy."""
     corners = []
     for kit, wanted in parts:
         low, high = kit.low.astype(float), kit.high.astype(float)
         low[[0, 2]] += wanted["place"].min(0)
         high[[0, 2]] += wanted["place"].max(0)
-        corners.append(np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]))  # fmt: skip
+        corners.append(np.array(list(product(*zip(low, high, strict=True)))))
     points = np.concatenate(corners)
     camera = OrbitCamera.around(points.min(0), points.max(0))
-    if sum(len(wanted) for _, wanted in parts) == 1:
+    count = sum(len(wanted) for _, wanted in parts)
+    if count == 1:
         return camera
-    return camera.turned(0, 30).fitted(points, *size)
+    above = from_above if from_above is not None else True
+    return (camera.turned(0, 30) if above else camera).fitted(points, *size)
 
 
 def tell_all(program: moderngl.Program, values: Mapping[str, Any]) -> None:
