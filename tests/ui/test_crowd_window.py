@@ -152,6 +152,16 @@ def test_the_wipe_goes_between_any_two(hand: Hand, tmp_path: Path) -> None:
     left, right = picture[200:300, form.width() // 2 - 60], picture[200:300, form.width() // 2 + 60]
     assert left[..., 2].mean() > left[..., 0].mean()
     assert right[..., 0].mean() > right[..., 2].mean()
+    # A former save: as the project was opened, whatever was saved since.
+    hand.window.project.save()
+    hand.wait(lambda: not hand.session.is_dirty)
+    hand.session.apply("Green", lambda s: set_value(s, variant.id, key, "#20c040"))
+    former = dict(hand.session.former_saves)
+    assert [words for words in former if words.startswith("Saved at")]
+    sides.take_former("As it was opened", former["As it was opened"])
+    hand.wait(lambda: (views.shown.compared or ("", ""))[1] == f"As it was opened: {variant.name}")
+    opened = hand.picture()[200:300, form.width() // 2 + 60]
+    assert np.abs(opened - right).mean() < 3
     sides.take_delivery(tmp_path / "out")
     hand.wait(lambda: "Delivered to out" in (views.shown.compared or ("", ""))[1])
     choose(hand.find("Left of the line", QComboBox, sides), other.id)

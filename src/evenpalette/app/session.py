@@ -1,9 +1,11 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
 import contextlib
+import weakref
 from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -68,6 +70,8 @@ class Session(QObject):
         #: Selected faces, bool (F,), also while a sweep is under way; the history keeps them when it ends.
         self.faces: NDArray[np.bool_] = np.zeros(0, bool)
         self._saved: State = self.history.state
+        #: States of former saves; those that the history has let go are gone.
+        self._former: deque[tuple[str, weakref.ref[State]]] = deque(maxlen=12)
         self._autosaved: State = self.history.state
         self._autosave = Autosave()
         self._autosaving = False
@@ -122,6 +126,8 @@ class Session(QObject):
         self._turn += 1
         self.history = History(state, label)
         self._saved = State() if dirty else state
+        self._former.clear()
+        self._remember("As it was opened", state)
         self._autosaved = self._saved
         regions = state.project.regions.regions
         self.region = regions[0].id if regions else None
@@ -461,11 +467,23 @@ class Session(QObject):
         turn = next((turn for saved, turn in self._saves if saved is state), -1)
         # A bake that came to its end meanwhile is nothing that is unsaved.
         self._saved = self.state if turn == self._turn else state
+        self._remember(f"Saved at {datetime.now():%H:%M:%S}", self._saved)
         self._kept()
         if self.state.is_same_document(self._saved):
             self._renew_autosave()
             self._autosaved = self._saved
         self.saved_changed.emit()
+
+    def _remember(self, words: str, state: State) -> None:
+        if not self._former or self._former[-1][1]() is not state:
+            self._former.append((words, weakref.ref(state)))
+
+    @property
+    def former_saves(self) -> list[tuple[str, State]]:
+        """How the document was when it was opened and at each save since, the newest first, as far back as its history
+        goes."""
+        found = [(words, state) for words, ref in reversed(self._former) if (state := ref()) is not None]
+        return [(words, state) for words, state in found if state is not self.state]
 
     def _kept(self) -> None:
         if self._when_kept is not None:

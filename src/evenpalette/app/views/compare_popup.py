@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QVBoxLayout, QWidget
 
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
@@ -17,6 +17,7 @@ from evenpalette.core.delivery.beside import (
     RegionApart,
     apart_by_region,
     delivered_picture,
+    former_of,
     former_picture,
     picture_of,
 )
@@ -41,6 +42,11 @@ class ComparePopup(QWidget):
         for box, name in ((self.first, "Left of the line"), (self.second, "Right of the line")):
             box.setAccessibleName(name)
             box.setMinimumWidth(220)
+        self._saves = button(
+            "A former save ...",
+            self._offer_saves,
+            tip="As it was opened, at each save since, or in another copy of the project",
+        )
         self.said = label("", "note")
         self.said.setWordWrap(True)
         grid = QGridLayout()
@@ -54,7 +60,7 @@ class ComparePopup(QWidget):
         layout.addWidget(
             row(
                 button("Last save", self.take_last_save, tip="The active variant as the project on disk has it"),
-                button("A former save ...", self.ask_save, tip="The same variant of another copy of the project"),
+                self._saves,
                 button("A delivery ...", self.ask_delivery, tip="The same variant as it lies in a folder"),
                 spacing=4,
             )
@@ -98,6 +104,20 @@ class ComparePopup(QWidget):
             self._session.said.emit("The project was not saved yet.", True)
             return
         self._take("Last save", lambda state, variant: former_picture(path, state, variant))
+
+    def _offer_saves(self) -> None:
+        """The last save on disk, and those before it."""
+        menu = QMenu(self)
+        menu.addAction("Last save", self.take_last_save)
+        for words, former in self._session.former_saves:
+            menu.addAction(words, lambda words=words, former=former: self.take_former(words, former))
+        menu.addSeparator()
+        menu.addAction("Another copy of the project ...", self.ask_save)
+        menu.exec(self._saves.mapToGlobal(QPoint(0, self._saves.height())))
+
+    def take_former(self, words: str, former: State) -> None:
+        """Hold the active variant against the document as it was."""
+        self._take(words, lambda state, variant: former_of(former, state, variant, words))
 
     def ask_save(self) -> None:
         """Ask for another copy of the project."""

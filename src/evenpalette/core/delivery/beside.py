@@ -35,7 +35,11 @@ def former_picture(folder: Path | str, state: State, variant: str | None) -> Ras
     """The base color of a variant in a saved project, found there by its id, else by its name; its defaults where the
     variant is None. Raises EvenPaletteError."""
     place = Path(folder)
-    former = Storage(place.parent if place.name == PROJECT_FILE else place).open()
+    return former_of(Storage(place.parent if place.name == PROJECT_FILE else place).open(), state, variant, place.name)
+
+
+def former_of(former: State, state: State, variant: str | None, called: str = "That save") -> Raster:
+    """The same of a document as it was. called: what a message calls it. Raises EvenPaletteError."""
     sheets = {sheet.name: sheet.id for sheet in former.project.sheets}
     name = state.project.sheet.name
     former = former.on(sheets.get(name, former.project.sheets[0].id))
@@ -45,7 +49,7 @@ def former_picture(folder: Path | str, state: State, variant: str | None) -> Ras
         found = next((v.id for v in former.project.variants if v.id == held.id), None)
         found = found or next((v.id for v in former.project.variants if v.name == held.name), None)
         if found is None:
-            raise ProjectError(f"{place.name} has no variant called '{held.name}'.")
+            raise ProjectError(f"{called} has no variant called '{held.name}'.")
     size = delivered_size(former, _SIDE)
     return Raster(render_maps(former, found, (BASE_COLOR,), size)[BASE_COLOR].raster.pixels[..., :3], Encoding.SRGB)
 
