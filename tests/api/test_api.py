@@ -26,7 +26,7 @@ from evenpalette.core.storage.demo_files import copy_demo
 
 ROOT = Path(__file__).parents[2]
 #: What stands in the interface, by its version: a change of any name, signature or field is another version.
-PROMISED = {"1.0": "d340539b02902e4e", "1.1": "320523c5333f2700"}
+PROMISED = {"1.0": "d340539b02902e4e", "1.1": "919ef4184f536cec"}
 
 
 @pytest.fixture
@@ -225,3 +225,31 @@ def test_a_new_project_of_a_mesh_and_pictures(tmp_path: Path) -> None:
         shown = plate.picture(None, size=64)
         assert shown[..., 3].max() == 255
     assert evenpalette.open(tmp_path / "plate").name == "plate"
+
+
+def test_an_art_lead_by_script(folder: Path) -> None:
+    """Between two, all pairs, marks: the same as the window's functions make of the same project."""
+    with evenpalette.open(folder) as project:
+        first, second = list(project.variants)[:2]
+        made = project.between(first, second, 3)
+        assert [variant.name for variant in made] == [f"{first} to {second} {k}" for k in (1, 2, 3)]
+        assert list(project.variants)[1:4] == [variant.name for variant in made]
+        pairs = project.compare("deuteranomaly:0.8", 48)
+        count = len(project.variants)
+        assert len(pairs) == count * (count - 1) // 2
+        assert [pair.distance for pair in pairs] == sorted(pair.distance for pair in pairs)
+        told = json.loads(subprocess.run(
+            [sys.executable, "-m", "evenpalette", "compare", str(folder), "--json", "--size", "48", "--vision", "deuteranomaly:0.8"],
+            capture_output=True, check=False,
+        ).stdout)  # fmt: skip
+        by_names = {(pair.a, pair.b): pair.distance for pair in pairs}
+        assert all(by_names[row["a"], row["b"]] == pytest.approx(row["distance"], abs=2e-3) for row in told)
+        assert project.take_review(f"Even Palette review: x\n{first}: keep, good\n{second}: drop") == 2
+        assert (project.variants[first].mark, project.variants[first].note) == ("keep", "good")
+        project.variants[second].mark = "change"
+        project.variants[second].note = "lighter"
+        project.save()
+    with evenpalette.open(folder) as again:
+        assert (again.variants[second].mark, again.variants[second].note) == ("change", "lighter")
+        with pytest.raises(evenpalette.Error, match="no mark"):
+            again.variants[second].mark = "burn"

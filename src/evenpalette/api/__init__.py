@@ -5,7 +5,7 @@ here do not change but with API_VERSION. Import them from `evenpalette`.
 """
 
 from evenpalette.api.collection import Collection, SharedEffect, new_collection, open_collection
-from evenpalette.api.places import Finding, Parameter, Region, Step
+from evenpalette.api.places import Finding, Pair, Parameter, Region, Step
 from evenpalette.api.project import Delivery, Project, new, open  # noqa: A004 - a name of its own
 from evenpalette.api.variants import Variant, Variants
 from evenpalette.core.errors import EvenPaletteError as Error
@@ -19,6 +19,7 @@ __all__ = [
     "Delivery",
     "Error",
     "Finding",
+    "Pair",
     "Parameter",
     "Project",
     "Region",

@@ -63,3 +63,14 @@ class Finding:
     text: str
     region: str
     place: tuple[float, float] | None
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two variants held against each other. a, b: their names. distance: over all that is seen, units of CIEDE2000,
+    root mean square; finish and light are weighed in. region: where they differ most, '' for the whole."""
+
+    a: str
+    b: str
+    distance: float
+    region: str

@@ -11,13 +11,14 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.api.places import Finding, Parameter, Region, Step, Value
+from evenpalette.api.places import Finding, Pair, Parameter, Region, Step, Value
 from evenpalette.api.variants import Variant, Variants, stored_value
 from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.collection import shared as shared_edits
 from evenpalette.core.collection.files import CollectionFile
+from evenpalette.core.color.vision import vision_named
 from evenpalette.core.consent import inside
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.layouts.named import layout_named
@@ -25,6 +26,7 @@ from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.document.lookup import parameter_named, sheet_named, variant_ids, variant_named
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as asset_edits
+from evenpalette.core.edits import many_values, marks
 from evenpalette.core.edits import roll as rolling
 from evenpalette.core.edits import variants as edit
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
@@ -39,6 +41,7 @@ from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.storage.held import check_free
 from evenpalette.core.storage.storage import Storage, check_new, project_folder
+from evenpalette.core.variants.compare import USUAL_SIZE, compared
 from evenpalette.core.variants.portrait import Sitting
 from evenpalette.core.variants.random_values import Chance, RollWay
 
@@ -220,6 +223,42 @@ class Project:
             rolled = rolling.roll_variants(state, count, chance, seed, base=base, least=apart, name=name)
             self._held = rolled.state
             return [Variant(self, key) for key in rolled.variants]
+
+    def between(self, first: str, second: str, count: int) -> list[Variant]:
+        """Add variants in equal steps between two, behind the first: colors on a straight line in OKLab, numbers
+        plainly, choices by the half. count: 1 to 32."""
+        with self._lock:
+            state = self._state
+            ids = variant_named(state, first).id, variant_named(state, second).id
+            made = many_values.fill_between(state, *ids, count)
+            self._held = made.with_project(active_variant=state.project.active_variant)
+            known = {v.id for v in state.project.variants}
+            return [Variant(self, v.id) for v in made.project.variants if v.id not in known]
+
+    def compare(self, vision: str = "normal", size: int = USUAL_SIZE, night: bool = False) -> list[Pair]:
+        """How far all variants are apart, the nearest first.
+
+        vision: whose eyes look on: normal, protanomaly, deuteranomaly, tritanomaly or gray, with a strength of 0 to 1
+        behind a colon. size: pixels a side that the game shows it at. night: in a faint light, with what glows.
+        """
+        state = self._state
+        names = {v.id: v.name for v in state.project.variants}
+        regions = {r.id: r.name for sheet in state.project.sheets for r in sheet.regions.regions}
+        pairs = compared(state, vision_named(vision), size, night=night)
+        return [Pair(names[p.first], names[p.second], p.whole, regions.get(p.region, "")) for p in pairs]
+
+    def take_review(self, text: str) -> int:
+        """Put marks and notes of a text, as the page of a kit copies it, onto the variants of those names; returns how
+        many there are. Raises Error for text that is no review."""
+        taken: list[int] = []
+
+        def take(state: State) -> State:
+            made, count, _ = marks.take_marks(state, text)
+            taken.append(count)
+            return made
+
+        self._change(take)
+        return taken[-1]
 
     def render(
         self, variant: str | None, attribute: str = BASE_COLOR, size: int | None = None, copy: int = 0,

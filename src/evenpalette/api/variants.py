@@ -6,8 +6,11 @@ from typing import TYPE_CHECKING
 from evenpalette.api.places import Value
 from evenpalette.core.document.lookup import parameter_named, variant_named
 from evenpalette.core.document.state import State
+from evenpalette.core.document.variant import MARKS
 from evenpalette.core.document.variant import Variant as Held
 from evenpalette.core.edits import variants as edit
+from evenpalette.core.edits.marks import mark_variants
+from evenpalette.core.errors import RecipeError
 from evenpalette.core.values import ValueType
 
 if TYPE_CHECKING:
@@ -51,6 +54,26 @@ class Variant(MutableMapping[str, Value]):
         """The variant that it is derived from."""
         parent = self._held.parent
         return Variant(self._project, parent) if parent is not None else None
+
+    @property
+    def mark(self) -> str:
+        """What somebody who looked at it said: 'keep', 'change', 'drop', or '' for nothing."""
+        return self._held.mark
+
+    @mark.setter
+    def mark(self, mark: str) -> None:
+        if mark not in ("", *MARKS):
+            raise RecipeError(f"'{mark[:40]}' is no mark: {', '.join(MARKS)}, or '' for none.")
+        self._project._change(lambda s: mark_variants(s, {self._id}, mark))
+
+    @property
+    def note(self) -> str:
+        """What was said of it besides, at most 2,000 letters."""
+        return self._held.note
+
+    @note.setter
+    def note(self, note: str) -> None:
+        self._project._change(lambda s: mark_variants(s, {self._id}, note=note))
 
     @property
     def own(self) -> dict[str, Value]:
