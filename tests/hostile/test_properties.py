@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from evenpalette.cli import VERBS, main
@@ -83,6 +83,7 @@ def test_a_name_never_becomes_code_or_a_path(text: str) -> None:
         max_size=6,
     ),
 )  # fmt: skip
+@example(verb="check", words=["nowhere", "{out}"])
 def test_any_words_on_the_command_line_end_with_one_line_at_most(verb: str, words: list[str], tmp_path: Path) -> None:
     out, err = io.StringIO(), io.StringIO()
     filled = [str(tmp_path / "out.png") if word == "{out}" else word for word in words]
@@ -91,7 +92,22 @@ def test_any_words_on_the_command_line_end_with_one_line_at_most(verb: str, word
             code = main([verb, *filled])
         except SystemExit as ended:
             code = int(ended.code or 0)
-    assert code in (0, 2)
-    if code == 2:
+    if code == 1:  # a report of several places, each with what is wrong
+        assert verb == "check"
+        assert out.getvalue().count("error: ") >= 2
+    elif code:
+        assert code == 2
         assert err.getvalue().count("\n") == 1
         assert err.getvalue().startswith("evenpalette: ")
+
+
+@pytest.mark.parametrize("words", [["check", ""], ["deliver", "{out}", "--out", ""], ["export", "", "--out", "{out}"]])
+def test_a_path_that_is_empty_is_not_the_folder_one_stands_in(
+    words: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    with pytest.raises(SystemExit) as ended:
+        main([word.replace("{out}", str(tmp_path)) for word in words])
+    assert ended.value.code == 2
+    assert "a path is empty" in capsys.readouterr().err
+    assert list(tmp_path.iterdir()) == []

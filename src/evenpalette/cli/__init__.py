@@ -10,9 +10,10 @@ import sys
 from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from evenpalette import __version__
+from evenpalette.cli.arguments import place
 from evenpalette.cli.saying import refuse
 from evenpalette.core.errors import EvenPaletteError
 
@@ -76,7 +77,12 @@ def _take_own_kinds() -> None:
 
 
 class _Parser(argparse.ArgumentParser):
-    """Says what is wrong with the words in one line."""
+    """Says what is wrong with the words in one line. A path is never empty: a variable that is not set would else mean
+    the folder one stands in."""
+
+    def __init__(self, *words: Any, **named: Any) -> None:
+        super().__init__(*words, **named)
+        self.register("type", Path, place)
 
     def error(self, message: str) -> NoReturn:
         verb = self.prog.removeprefix("evenpalette").strip() or "VERB"
@@ -112,6 +118,6 @@ def _parser(word: str) -> argparse.ArgumentParser:
         return made
 
     for file, held in _FILES.items():
-        if word in held or word not in VERBS:
+        if word in held or word not in (*VERBS, "--version"):
             import_module(f"evenpalette.cli.{file}").add_verbs(verb)
     return parser

@@ -11,6 +11,13 @@ Verb = Callable[[str, Callable[[argparse.Namespace], int | None], str], argparse
 GUTTER = 8192
 
 
+def place(text: str) -> Path:
+    """A path of a file or folder; none that is empty."""
+    if not text:
+        raise argparse.ArgumentTypeError("a path is empty")
+    return Path(text)
+
+
 def whole(low: int, high: int, what: str) -> Callable[[str], int]:
     """Reads a whole number of a range."""
 
