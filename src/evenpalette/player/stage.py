@@ -4,7 +4,7 @@ import time
 
 import moderngl
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
@@ -16,9 +16,13 @@ from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
 from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 
+#: Seconds that a picture may take to follow the hand, and milliseconds after a motion that all pixels are drawn.
+_FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
+
 
 class Stage(QOpenGLWidget):
-    """Copies of a kit. Drag turns, with Shift it moves the chosen copy over the ground; a click chooses one."""
+    """Copies of a kit. Drag turns, with Shift it moves the chosen copy over the ground; a click chooses one. While it
+    moves, and at first, as few pixels are drawn as it takes to follow; all of them a moment later."""
 
     #: A kit is drawn for the first time, or one that does not compile was refused.
     loaded = pyqtSignal()
@@ -43,6 +47,11 @@ class Stage(QOpenGLWidget):
         self._wanted: CrowdKit | None = None
         self._pressed: QPointF | None = None
         self._carried = False
+        self._coarser = 1
+        self._moving = QTimer(self)
+        self._moving.setSingleShot(True)
+        self._moving.setInterval(_AT_REST)
+        self._moving.timeout.connect(self._come_to_rest)
 
     def take(self, kit: CrowdKit) -> None:
         """Draw this kit from now on; what is drawn stays where it does not compile."""
@@ -71,9 +80,24 @@ class Stage(QOpenGLWidget):
         if self.scene is None or self.laid is None or self.crowd is None:
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
-        self.crowd.draw(target, (0, 0, *size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment)
+        coarser = self._coarser if self._moving.isActive() else 1
+        self.crowd.draw(
+            target, (0, 0, *size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
+            coarser=coarser,
+        )  # fmt: skip
         self._ctx.finish()
-        self.painted.emit(time.perf_counter() - begin)
+        took = time.perf_counter() - begin
+        if self._moving.isActive() and took > _FLUENT * (1.0 if coarser == 1 else 1.4):
+            self._coarser = min(coarser + 1, _COARSEST)
+        self.painted.emit(took)
+
+    def _move(self) -> None:
+        self._moving.start()
+        self.update()
+
+    def _come_to_rest(self) -> None:
+        self._coarser = 1
+        self.update()
 
     def _load(self, kit: CrowdKit) -> None:
         assert self._ctx is not None
@@ -87,6 +111,8 @@ class Stage(QOpenGLWidget):
         if self.scene is not None:
             self.scene.release()
         self.scene = made
+        self._coarser = _COARSEST
+        self._moving.start()
         self.loaded.emit()
 
     def end(self) -> None:
@@ -117,7 +143,7 @@ class Stage(QOpenGLWidget):
             self._carry(delta.x(), delta.y())
         else:
             self.camera = self.camera.turned(delta.x(), delta.y())
-            self.update()
+            self._move()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -129,7 +155,7 @@ class Stage(QOpenGLWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         self.camera = self.camera.zoomed(1.0015 ** event.angleDelta().y())
-        self.update()
+        self._move()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -141,7 +167,7 @@ class Stage(QOpenGLWidget):
                 self._carry(dx * 12, dy * 12)
             else:
                 self.camera = self.camera.turned(dx * 12, dy * 12)
-                self.update()
+                self._move()
         elif key is Qt.Key.Key_Delete and self.selected >= 0:
             self.deleted.emit(self.selected)
         elif key is Qt.Key.Key_PageDown or key is Qt.Key.Key_PageUp:
@@ -169,6 +195,7 @@ class Stage(QOpenGLWidget):
         right, _, back = self.camera.axes()
         scale = self.camera.span / max(1, min(self.width(), self.height()))
         ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        self._moving.start()
         self.moved.emit(
             self.selected, x + float(right[0]) * dx * scale + float(ahead[0]) * dy * scale,
             z + float(right[2]) * dx * scale + float(ahead[1]) * dy * scale,
