@@ -42,7 +42,7 @@ def begin(window: MainWindow) -> None:
         bench.deliver()
     elif moment == "autosave":
         session.apply("Rename", lambda s: rename_project(s, "Changed"))
-        session.autosave()
+        session.keeping.autosave()
     elif moment == "compile":
         window.bench("recipe")
         session.apply("Add", lambda s: add_step(s, "grade", None))

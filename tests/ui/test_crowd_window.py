@@ -156,7 +156,7 @@ def test_the_wipe_goes_between_any_two(hand: Hand, tmp_path: Path) -> None:
     hand.window.project.save()
     hand.wait(lambda: not hand.session.is_dirty)
     hand.session.apply("Green", lambda s: set_value(s, variant.id, key, "#20c040"))
-    former = dict(hand.session.former_saves)
+    former = dict(hand.session.keeping.former)
     assert [words for words in former if words.startswith("Saved at")]
     sides.take_former("As it was opened", former["As it was opened"])
     hand.wait(lambda: (views.shown.compared or ("", ""))[1] == f"As it was opened: {variant.name}")

@@ -27,7 +27,7 @@ DRIVER = Path(__file__).with_name("closing.py")
 def caught(hand: Hand) -> list[str]:
     """What the artist is told of mishaps; the hook of the tests is back afterwards."""
     said: list[str] = []
-    mishaps = Mishaps(said.append, hand.session.autosave, hand.window)
+    mishaps = Mishaps(said.append, hand.session.keeping.autosave, hand.window)
     mishaps.note("opened the lantern")
     before, before_threads = sys.excepthook, __import__("threading").excepthook
     mishaps.install()

@@ -356,7 +356,7 @@ def test_paint_survives_a_crash_by_the_autosave(hand: Hand, tmp_path: Path) -> N
     drag(hand, hand.at_uv(0.2, 0.2), hand.at_uv(0.4, 0.2))
     painted = session.state.coverages[session.region]
     assert painted[205, 307] == 255
-    session.autosave()
+    session.keeping.autosave()
     hand.wait()
     recovered = Storage(only_autosave(tmp_path)).open()
     assert np.array_equal(recovered.coverages[session.region], painted)

@@ -246,7 +246,7 @@ def test_dropped_files_are_brought_in_and_a_bad_one_changes_nothing(empty: Hand,
     assert session.state is before
     assert "letter.png is not an image" in window.probe.text
     # Quit or crash: the work is in the autosave, and gone from there when the document is closed on purpose.
-    session.autosave()
+    session.keeping.autosave()
     empty.wait()
     assert list((tmp_path / "state" / "autosave").glob("*/session.json"))
 
@@ -264,7 +264,7 @@ def test_a_project_that_cannot_be_opened_leaves_the_document_alone(hand: Hand, t
 def test_an_unsaved_change_is_autosaved_and_recovered(hand: Hand, tmp_path: Path) -> None:
     session = hand.session
     session.apply("Rename", lambda s: s.with_project(name="Precious"))
-    session.autosave()
+    session.keeping.autosave()
     hand.wait()
     autosaved = Storage(only_autosave(tmp_path)).open()
     assert autosaved.project.name == "Precious"

@@ -96,7 +96,7 @@ def run(
 def _watch(window: MainWindow) -> None:
     """Take what goes wrong inside, and remember what was done until then."""
     session = window.session
-    mishaps = Mishaps(lambda text: session.said.emit(text, True), session.autosave, window)
+    mishaps = Mishaps(lambda text: session.said.emit(text, True), session.keeping.autosave, window)
     session.changed.connect(lambda _: mishaps.note(session.history.labels[session.history.position]))
     session.station_changed.connect(lambda station: mishaps.note(f"went to {station}"))
     session.tasks.started.connect(lambda task: mishaps.note(f"began: {task}"))

@@ -312,7 +312,7 @@ class ProjectActions(QObject):
                 when_kept=lambda: autosave.forget(item),
             )  # fmt: skip
             self._go_to_work(state)
-            self._session.autosave()
+            self._session.keeping.autosave()
 
         self._session.tasks.start(Task("Recovering", lambda _: autosave.recover(item), done, self._session.failed))
 

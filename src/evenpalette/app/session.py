@@ -1,7 +1,6 @@
 """The open document as the window sees it: its history, its file, what is selected, and who must be told."""
 
 import contextlib
-import weakref
 from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
@@ -17,6 +16,7 @@ from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
 from evenpalette.app.facets import ACTIVE, ASSET, CROWD, EVERYTHING, REVIEW, difference
 from evenpalette.app.folder_lock import FolderLock
+from evenpalette.app.keeping import Keeping
 from evenpalette.app.saving import Saving
 from evenpalette.app.settings import trust_sources, trusted_sources
 from evenpalette.app.tasks import Task, TaskRunner
@@ -28,7 +28,6 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.parallel import Progress
 from evenpalette.core.regions.checks.gaps import shares
-from evenpalette.core.storage.autosave import INTERVAL_SECONDS, Autosave
 from evenpalette.core.storage.budget import check_budget
 from evenpalette.core.storage.storage import Storage
 
@@ -70,12 +69,6 @@ class Session(QObject):
         #: Selected faces, bool (F,), also while a sweep is under way; the history keeps them when it ends.
         self.faces: NDArray[np.bool_] = np.zeros(0, bool)
         self._saved: State = self.history.state
-        #: States of former saves; those that the history has let go are gone.
-        self._former: deque[tuple[str, weakref.ref[State]]] = deque(maxlen=12)
-        self._autosaved: State = self.history.state
-        self._autosave = Autosave()
-        self._autosaving = False
-        self._when_kept: Callable[[], None] | None = None
         self.lock: FolderLock | None = None
         self.is_read_only = False
         self.saving = Saving(self.tasks, self)
@@ -91,9 +84,7 @@ class Session(QObject):
         self._saves: deque[tuple[State, int]] = deque(maxlen=8)
         self._findings_timer = timer(self, 250)
         self._findings_timer.timeout.connect(self._find)
-        self._autosave_timer = timer(self, INTERVAL_SECONDS * 1000, once=False)
-        self._autosave_timer.timeout.connect(self.autosave)
-        self._autosave_timer.start()
+        self.keeping = Keeping(self, self.tasks, self)
 
     @property
     def state(self) -> State:
@@ -118,17 +109,13 @@ class Session(QObject):
 
         lock: holds its folder. when_kept: is called once a copy of it is safe, by an autosave or a save.
         """
-        self._renew_autosave()
-        self._when_kept = when_kept
         self.hold(lock)
         self.is_read_only = read_only
         self.storage = storage
         self._turn += 1
         self.history = History(state, label)
         self._saved = State() if dirty else state
-        self._former.clear()
-        self._remember("As it was opened", state)
-        self._autosaved = self._saved
+        self.keeping.begin(state, self._saved, when_kept)
         regions = state.project.regions.regions
         self.region = regions[0].id if regions else None
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
@@ -308,12 +295,12 @@ class Session(QObject):
                 self._refined[key] = change
 
     def _by_itself(self, change: Callable[[], None]) -> None:
-        before, was_saved, was_kept = self.state, not self.is_dirty, self.state.is_same_document(self._autosaved)
+        before, was_saved, was_kept = self.state, not self.is_dirty, self.keeping.holds(self.state)
         change()
         if was_saved:
             self._saved = self.state
         if was_kept:
-            self._autosaved = self.state
+            self.keeping.goes_along(self.state)
         self._announce(before)
 
     def move_to(self, position: int) -> None:
@@ -467,61 +454,16 @@ class Session(QObject):
         turn = next((turn for saved, turn in self._saves if saved is state), -1)
         # A bake that came to its end meanwhile is nothing that is unsaved.
         self._saved = self.state if turn == self._turn else state
-        self._remember(f"Saved at {datetime.now():%H:%M:%S}", self._saved)
-        self._kept()
-        if self.state.is_same_document(self._saved):
-            self._renew_autosave()
-            self._autosaved = self._saved
+        self.keeping.was_saved(f"Saved at {datetime.now():%H:%M:%S}", self._saved)
         self.saved_changed.emit()
-
-    def _remember(self, words: str, state: State) -> None:
-        if not self._former or self._former[-1][1]() is not state:
-            self._former.append((words, weakref.ref(state)))
-
-    @property
-    def former_saves(self) -> list[tuple[str, State]]:
-        """How the document was when it was opened and at each save since, the newest first, as far back as its history
-        goes."""
-        found = [(words, state) for words, ref in reversed(self._former) if (state := ref()) is not None]
-        return [(words, state) for words, state in found if state is not self.state]
-
-    def _kept(self) -> None:
-        if self._when_kept is not None:
-            self._when_kept()
-            self._when_kept = None
-
-    def _renew_autosave(self) -> None:
-        self._autosave.discard()
-        self._autosave = Autosave()
-
-    def autosave(self) -> None:
-        """Keep a copy of unsaved changes where a crash cannot reach it."""
-        state = self.state
-        if self._autosaving or not self.is_dirty or state.is_same_document(self._autosaved):
-            return
-        where = str(self.path) if self.path else ""
-        autosave = self._autosave
-        self._autosaving = True
-
-        def done(_: object) -> None:
-            self._autosaving = False
-            if self._autosave is autosave:
-                self._autosaved = state
-                self._kept()
-
-        def failed(error: Exception) -> None:
-            self._autosaving = False
-            self.failed(error)
-
-        self.tasks.start(Task("Autosave", lambda _: autosave.save(state, where), done, failed, exclusive=False))
 
     def close(self) -> None:
         """The document is given up on purpose: what runs is stopped or waited for, nothing is left behind."""
-        self._autosave_timer.stop()
+        self.keeping.stop()
         self._findings_timer.stop()
         self._latest = None
         self.tasks.stop()
-        self._autosave.discard()
+        self.keeping.discard()
         self.hold(None)
 
 

@@ -109,7 +109,7 @@ class ComparePopup(QWidget):
         """The last save on disk, and those before it."""
         menu = QMenu(self)
         menu.addAction("Last save", self.take_last_save)
-        for words, former in self._session.former_saves:
+        for words, former in self._session.keeping.former:
             menu.addAction(words, lambda words=words, former=former: self.take_former(words, former))
         menu.addSeparator()
         menu.addAction("Another copy of the project ...", self.ask_save)
