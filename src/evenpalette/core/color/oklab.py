@@ -4,6 +4,8 @@ Source: B. Ottosson, "A perceptual color space for image processing" (2020), wit
 sample code of CSS Color Module Level 4 (recomputed there for consistent D65 white).
 """
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -88,14 +90,24 @@ def oklch_to_oklab(lch: NDArray) -> F32:
 def oklch_to_linear_in_gamut(lch: NDArray) -> F32:
     """One OKLCh color (3,) to linear light, giving up chroma (bisection) until it fits into 0..1."""
     lightness, chroma, hue = (float(v) for v in lch)
+    angle = math.radians(hue)
+    # Plain numbers: arrays of three cost twenty times as much.
+    gray = [lightness * float(row[0]) for row in ROOTS_FROM_LAB]
+    away = [float(row[1]) * math.cos(angle) + float(row[2]) * math.sin(angle) for row in ROOTS_FROM_LAB]
+    weights: list[list[float]] = RGB_FROM_LMS.tolist()
+
+    def shown(chroma: float) -> list[float]:
+        l, m, s = ((g + a * chroma) ** 3 for g, a in zip(gray, away, strict=True))  # noqa: E741
+        return [r * l + g * m + b * s for r, g, b in weights]
+
+    def fits(rgb: list[float]) -> bool:
+        return min(rgb) >= -1e-4 and max(rgb) <= 1 + 1e-4
+
     low, high = 0.0, chroma
-    rgb = oklab_to_linear(oklch_to_oklab(np.array([lightness, chroma, hue])))
-    if rgb.min() < -1e-4 or rgb.max() > 1 + 1e-4:
+    rgb = shown(chroma)
+    if not fits(rgb):
         for _ in range(24):
             middle = (low + high) / 2
-            rgb = oklab_to_linear(oklch_to_oklab(np.array([lightness, middle, hue])))
-            if rgb.min() < -1e-4 or rgb.max() > 1 + 1e-4:
-                high = middle
-            else:
-                low = middle
-    return np.clip(rgb, 0, 1)
+            low, high = (middle, high) if fits(shown(middle)) else (low, middle)
+        rgb = shown(low)
+    return np.clip(np.array(rgb, np.float32), 0, 1)

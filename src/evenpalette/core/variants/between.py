@@ -16,6 +16,8 @@ from evenpalette.core.values import Value, ValueType, vector_parts, vector_text
 #: Codes that a color between may lie beside the nearest one, so that steps are equal.
 _NEAR = (-2, -1, 0, 1, 2)
 _MOST_PATHS = 48
+#: So far from the straight line in OKLab may a color lie for its steps to be equal, or as far as the nearest code.
+_BESIDE = 0.02
 
 
 def between(
@@ -69,6 +71,8 @@ def _equal_steps(first: str, last: str, count: int) -> list[str]:
         codes = np.unique(np.clip(nearest + shifts, 0, 255), axis=0)
         labs = linear_to_oklab(np.asarray(DECODE_8BIT)[codes]).astype(np.float64)
         beside = np.linalg.norm(labs - ideal, axis=1)
+        near = beside <= max(float(beside.min()), _BESIDE)
+        codes, labs, beside = codes[near], labs[near], beside[near]
         grown = []
         for worst, path, at in paths:
             errors = np.maximum(np.abs(np.linalg.norm(labs - at, axis=1) - step), worst) + 0.05 * beside
