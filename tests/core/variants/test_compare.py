@@ -19,6 +19,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import add_variant, set_value
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.findings.findings import find_all, mend_for
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage
@@ -145,7 +146,7 @@ def test_a_contact_sheet_is_read_back(pennant: State, tmp_path: Path, ground: st
     images = [image for page in reader.pages for image in page.images]
     assert len(images) == 2 * len(named.project.variants)
     size = images[0].image.size[0]
-    begin = Sitting(named, 8).yaw
+    begin = OrbitCamera().yaw
     shown = Sitting(named, size, begin).picture(named.values(named.project.variants[0].id))
     inside = shown[..., 3] == 255
     drawn = np.asarray(images[0].image.convert("RGB")).astype(int)

@@ -11,6 +11,7 @@ from evenpalette.app.reviewing import take_review
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import counted
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.core.color.hexcode import format_hex
 from evenpalette.core.edits import many_values as edit
 from evenpalette.core.edits.marks import HEAD, marks_as_text
@@ -45,7 +46,7 @@ def paste(session: Session, model: MatrixModel, place: Place) -> None:
     data = clipboard().mimeData()
     if data is not None and data.hasImage():
         image = clipboard().image().convertToFormat(QImage.Format.Format_RGB888)
-        _paste_picture(session, place, _pixels(image.scaled(_SIDE, _SIDE, Qt.AspectRatioMode.KeepAspectRatio)))
+        _paste_picture(session, place, pixels_of(image.scaled(_SIDE, _SIDE, Qt.AspectRatioMode.KeepAspectRatio)))
         return
     text = clipboard().text()
     if text.strip().startswith(HEAD):
@@ -79,13 +80,3 @@ def clipboard() -> QClipboard:
     held = QApplication.clipboard()
     assert held is not None
     return held
-
-
-def _pixels(image: QImage) -> NDArray[np.uint8]:
-    """uint8 (height, width, 3)."""
-    held = image.constBits()
-    assert held is not None
-    held.setsize(image.sizeInBytes())
-    lines = np.frombuffer(held, np.uint8).reshape(image.height(), image.bytesPerLine())  # type: ignore[call-overload]
-    # A copy: the memory is gone with the picture.
-    return np.array(lines[:, : image.width() * 3].reshape(image.height(), image.width(), 3))

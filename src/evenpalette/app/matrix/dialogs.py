@@ -7,7 +7,6 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QPlainTextEdit,
     QSpinBox,
@@ -15,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import counted, label
+from evenpalette.app.widgets.basics import counted, label, ok_or_cancel
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.variant import MARKS
 from evenpalette.core.edits.many_values import MOST_BETWEEN
@@ -60,9 +59,7 @@ class HarmonyDialog(QDialog):
         form = QFormLayout()
         form.addRow("Way", self.way)
         form.addRow("Angle", self.degrees)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addWidget(label("In OKLCh; the first chosen color is the one that the others go with.", "note"))
         layout.addLayout(form)
@@ -108,9 +105,7 @@ class FillDialog(QDialog):
         self.count.setAccessibleName("How many between")
         form = QFormLayout()
         form.addRow(f"Between {first} and {second}", self.count)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(label("In equal steps: colors in OKLab, numbers plainly, choices by the half.", "note"))
@@ -136,9 +131,7 @@ class NoteDialog(QDialog):
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.addRow("Mark", self.mark)
         form.addRow("Note", self.note)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addWidget(label(words, "note"))
         layout.addLayout(form)

@@ -36,9 +36,6 @@ from evenpalette.core.values import Value, ValueType, value_text
 from evenpalette.core.variants.harmony import Harmonized
 from evenpalette.gpu.look import Look
 
-#: Texels a side of a pasted picture that are looked at.
-_SIDE = 256
-
 
 class Matrix(QWidget):
     """A window of its own, over the benches and the views when it is opened first."""

@@ -7,6 +7,8 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QDialog,
+    QDialogButtonBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -113,6 +115,14 @@ def card() -> QFrame:
     frame.setObjectName("card")
     frame.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Expanding)
     return frame
+
+
+def ok_or_cancel(dialog: QDialog) -> QDialogButtonBox:
+    """The two buttons that end a dialog."""
+    made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    made.accepted.connect(dialog.accept)
+    made.rejected.connect(dialog.reject)
+    return made
 
 
 def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable[[], object]]]) -> list[QAction]:

@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 
-import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from evenpalette.app import theme
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.core.raster.raster import Encoding, Raster
 
 
@@ -35,8 +35,4 @@ def captioned(
                 QRectF(left, top + tile[1] + number * line, tile[0], line), Qt.AlignmentFlag.AlignCenter, text
             )
     painter.end()
-    bits = image.constBits()
-    assert bits is not None
-    bits.setsize(image.sizeInBytes())
-    rows = np.frombuffer(bits.asstring(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return Raster(rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy(), Encoding.SRGB)
+    return Raster(pixels_of(image), Encoding.SRGB)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
 )
 
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.basics import label, ok_or_cancel
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits.parameters import are_alike, remove_parameter, update_parameter
 from evenpalette.core.errors import EvenPaletteError
@@ -65,12 +65,10 @@ class ParameterDialog(QDialog):
         form.addRow("Read by", label(", ".join(step.name for step in users) or "no step"))
         self.problem = label("", "warn")
         self.problem.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = ok_or_cancel(self)
         remove = buttons.addButton("Remove parameter", QDialogButtonBox.ButtonRole.DestructiveRole)
         assert remove is not None
         remove.clicked.connect(self._remove)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addWidget(self.problem)

@@ -5,10 +5,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QRadioButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QRadioButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
-from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
+from evenpalette.app.widgets.basics import button, clear, column, label, ok_or_cancel, row, tool
 from evenpalette.app.widgets.color_field import PickColor
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.document.state import State
@@ -77,9 +77,7 @@ class PickDialog(QDialog):
         self._add = button("Add", self._add_value, "link", "One more value", "plus")
         self._copies = _Copies()
         roll = button("Roll again", self._roll, icon="rotate-ccw", tip="Another seed")
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
         layout.addWidget(column(note, kinds, holder, row(self._add, None), spacing=6))

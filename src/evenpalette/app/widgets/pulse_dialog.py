@@ -3,10 +3,10 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QSpinBox, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
-from evenpalette.app.widgets.basics import caption, label
+from evenpalette.app.widgets.basics import caption, label, ok_or_cancel
 from evenpalette.app.widgets.color_field import ColorField, PickColor
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -98,9 +98,7 @@ class PulseDialog(QDialog):
             self._lines[words] = caption(words, widget), widget
             grid.addWidget(self._lines[words][0], line, 0)
             grid.addWidget(widget, line, 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addWidget(label("Two periods; the play button on Form lets time run.", "note"))
         layout.addWidget(self._course)

@@ -21,6 +21,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.files import reason, write_atomically
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import ValueType, value_text
@@ -113,8 +114,7 @@ def entries_of(
             (number, side): given[key, side] for number, (key, _) in enumerate(named) for side in range(wish.sides)
         }
         return _entries(state, named, told, pictures, wish.sides)
-    begin = Sitting(state, 8).yaw
-    sittings = [Sitting(state, size, begin + _TURN * side) for side in range(wish.sides)]
+    sittings = [Sitting(state, size, OrbitCamera().yaw + _TURN * side) for side in range(wish.sides)]
 
     def draw(side: int) -> None:
         for number, (key, _) in enumerate(named):

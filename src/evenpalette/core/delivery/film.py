@@ -14,6 +14,7 @@ from evenpalette.core.delivery.contact_sheet import GROUNDS, over_ground
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import reason, write_atomically
+from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.recipe.binding import Moment
 from evenpalette.core.variants.between import between
@@ -58,13 +59,12 @@ def frames_of(
     values = state.values(variant)
     other = state.values(wish.into) if wish.way == INTO else values
     parameters = state.project.recipe.parameters
-    begin = Sitting(state, 8).yaw
     still = None if wish.way == TURN else Sitting(state, wish.size)
     made: dict[int, NDArray[np.uint8]] = {}
 
     def draw(frame: int) -> None:
         share = frame / wish.frames
-        sitting = still or Sitting(state, wish.size, begin + 360 * share)
+        sitting = still or Sitting(state, wish.size, OrbitCamera().yaw + 360 * share)
         turned = 0.5 - 0.5 * math.cos(2 * math.pi * share) if wish.way == INTO else 0.0
         shown = between(parameters, values, other, turned) if turned else values
         seconds = wish.seconds * share if wish.way == TIME else 0.0

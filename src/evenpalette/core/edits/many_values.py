@@ -15,6 +15,7 @@ from evenpalette.core.values import Value, ValueType
 from evenpalette.core.variants.between import steps_between
 
 MOST_BETWEEN = 32
+_LOCKED = "What was chosen is locked: take the lock from its column first."
 _HEX = re.compile(r"#?(?<![0-9a-zA-Z#])#?([0-9a-fA-F]{6}|[0-9a-fA-F]{3})(?![0-9a-zA-Z])")
 _RGB = re.compile(r"rgba?\(\s*(\d{1,3})\s*[, ]\s*(\d{1,3})\s*[, ]\s*(\d{1,3})[^)]*\)")
 #: Text longer than this is no list of colors.
@@ -28,7 +29,7 @@ def set_many(state: State, values: Mapping[tuple[str | None, str], Value]) -> St
     parameters = {p.id: p for p in state.project.parameters}
     kept = {key: value for key, value in values.items() if key[1] not in state.project.locked}
     if values and not kept:
-        raise RecipeError("What was chosen is locked: take the lock from its column first.")
+        raise RecipeError(_LOCKED)
     own: dict[str, dict[str, Value]] = {}
     for (variant, key), value in kept.items():
         parameter = parameters.get(key)
@@ -46,7 +47,7 @@ def reset_many(state: State, places: Iterable[tuple[str | None, str]]) -> State:
     wanted = [(v, p) for v, p in places if v is not None]
     kept = {(v, p) for v, p in wanted if p not in state.project.locked}
     if wanted and not kept:
-        raise RecipeError("What was chosen is locked: take the lock from its column first.")
+        raise RecipeError(_LOCKED)
     variants = tuple(
         v.model_copy(update={"values": {k: x for k, x in v.values.items() if (v.id, k) not in kept}})
         for v in state.project.variants

@@ -73,8 +73,6 @@ class Sitting:
     def __init__(self, state: State, size: int = 160, yaw: float | None = None, pitch: float | None = None) -> None:
         """size: pixels a side of the square picture. yaw, pitch: degrees, None is as Form begins."""
         self.size = size
-        #: Degrees that it is looked at from.
-        self.yaw = OrbitCamera().yaw if yaw is None else yaw
         side = size * _SUPER
         self._side = side
         self._seen: list[_Seen] = []

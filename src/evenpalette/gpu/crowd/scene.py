@@ -338,10 +338,10 @@ class CrowdStage:
 
 
 def camera_around(
-    parts: Sequence[tuple[CrowdKit, Copies]], size: tuple[int, int] = (2, 1), *, from_above: bool | None = None
+    parts: Sequence[tuple[CrowdKit, Copies]], size: tuple[int, int] = (2, 1), *, from_above: bool = True
 ) -> OrbitCamera:  # fmt: skip
-    """A camera that shows all copies of assets in a view of this size. from_above: as a crowd is looked at; None for
-    more than one copy."""
+    """A camera that shows all copies of assets in a view of this size. from_above: as a crowd is looked at;
+    one copy never is."""
     corners = []
     for kit, wanted in parts:
         low, high = kit.low.astype(float), kit.high.astype(float)
@@ -353,8 +353,7 @@ def camera_around(
     count = sum(len(wanted) for _, wanted in parts)
     if count == 1:
         return camera
-    above = from_above if from_above is not None else True
-    return (camera.turned(0, 30) if above else camera).fitted(points, *size)
+    return (camera.turned(0, 30) if from_above else camera).fitted(points, *size)
 
 
 def tell_all(program: moderngl.Program, values: Mapping[str, Any]) -> None:

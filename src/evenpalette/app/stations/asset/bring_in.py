@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QTreeWidget, Q
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import counted, label
+from evenpalette.app.widgets.basics import counted, label, ok_or_cancel
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as edit
 from evenpalette.core.edits.asset_file import take_asset
@@ -57,12 +57,10 @@ class BringInDialog(QDialog):
         notes = label("\n".join(file.notes), "note")
         notes.setWordWrap(True)
         notes.setVisible(bool(file.notes))
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = ok_or_cancel(self)
         take = buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert take is not None
         take.setText("Bring in")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.setSpacing(8)
         for part in (label(facts), self.tree, self._sheets, notes, buttons):

@@ -3,7 +3,6 @@
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QHeaderView,
     QTableWidget,
     QTableWidgetItem,
@@ -11,7 +10,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.basics import label, ok_or_cancel
 from evenpalette.core.document.state import State
 
 _NEW = "new"
@@ -48,9 +47,7 @@ class PartsDialog(QDialog):
             box.addItem("A new sheet", _NEW)
             box.setCurrentIndex(max(0, box.findData(self._homes[line])))
             self.table.setCellWidget(line, 2, box)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         hint = label("A sheet has textures, regions and a recipe of its own. Parts of one sheet share them.", "note")
         layout = QVBoxLayout(self)
         layout.setSpacing(8)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import button, label
+from evenpalette.app.widgets.basics import button, label, ok_or_cancel
 from evenpalette.core.document.crowd import Limit
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.limits import limit_of
@@ -63,9 +63,7 @@ class LimitDialog(QDialog):
             self._grid.addWidget(self.region, line + 2, 1, 1, 2)
             self._grid.addWidget(label("at least, CIEDE2000", "note"), line + 3, 0)
             self._grid.addWidget(self.contrast, line + 3, 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel | QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = ok_or_cancel(self)
         buttons.addButton(button("No limits", self._clear), QDialogButtonBox.ButtonRole.ResetRole)
         layout = QVBoxLayout(self)
         words = (

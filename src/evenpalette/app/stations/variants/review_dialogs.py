@@ -26,6 +26,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import counted, label, row
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
 from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, named_variants, picture_size, write_sheet
@@ -212,10 +213,4 @@ class SheetDialog(QDialog):
 def rgba_of(image: QImage, size: int) -> NDArray[np.uint8]:
     """A picture as uint8 (size, size, 4), all of it opaque."""
     exact = image if image.width() == size else image.scaled(size, size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)  # fmt: skip
-    plain = exact.convertToFormat(QImage.Format.Format_RGBA8888)
-    held = plain.constBits()
-    assert held is not None
-    held.setsize(plain.sizeInBytes())
-    lines = np.frombuffer(held, np.uint8).reshape(size, plain.bytesPerLine())  # type: ignore[call-overload]
-    # A copy: the memory is gone with the picture.
-    return lines[:, : size * 4].reshape(size, size, 4).copy()
+    return pixels_of(exact.convertToFormat(QImage.Format.Format_RGBA8888))
