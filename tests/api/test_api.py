@@ -26,7 +26,7 @@ from evenpalette.core.storage.demo_files import copy_demo
 
 ROOT = Path(__file__).parents[2]
 #: What stands in the interface, by its version: a change of any name, signature or field is another version.
-PROMISED = {"1.0": "d340539b02902e4e", "1.1": "919ef4184f536cec"}
+PROMISED = {"1.0": "d340539b02902e4e", "1.1": "919ef4184f536cec", "1.2": "0f79655ca7405ce9"}
 
 
 @pytest.fixture

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -15,16 +15,20 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListView,
     QListWidget,
+    QMenu,
     QPushButton,
     QTableView,
     QTableWidget,
+    QToolButton,
     QWidget,
 )
 
+from evenpalette.app.widgets.source_drag import packed
 from evenpalette.core.delivery.layouts.shelf import kept_layouts
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile, layout_text
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits.asset import add_texture
+from evenpalette.core.edits.kit_packing import kit_shares
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.raster.image_read import read_image
 from tests.helpers.hand import Hand
@@ -270,3 +274,55 @@ def test_a_packed_texture_is_taken_apart_at_asset_by_a_line_of_a_layout(hand: Ha
     hand.session.said.connect(lambda text, _: said.append(text))
     bench.take_apart(texture, line.model_copy(update={"channels": line.channels[2:]}))
     hand.wait(lambda: said and "of none of strangers.png's channels" in said[-1])
+
+
+def test_planes_of_the_kit_are_put_together_by_drag_by_menu_and_by_key(hand: Hand) -> None:
+    hand.session.set_station("delivery")
+    bench = hand.window.bench("delivery")
+    bench.pages.open("Textures")
+    page = bench.kit_page
+
+    def lies(name: str) -> list[str]:
+        """What lies beside a plane."""
+        return next(names for names in shared() if name in names)
+
+    def shared() -> list[list[str]]:
+        return [[one.name for one in share.held] for share in kit_shares(hand.session.state)]
+
+    def picture(name: str) -> QToolButton:
+        hand.wait(lambda: any(p.accessibleName().startswith(f"{name}, in ") for p in page.pictures))
+        return next(p for p in page.pictures if p.accessibleName().startswith(f"{name}, in "))
+
+    first = shared()
+    soot = "lantern-soot.png: r"
+    assert soot not in lies("Paper")
+    # One full texture onto another: the two change places.
+    dropped(packed(picture("Paper").held.word), picture(soot))
+    hand.wait(lambda: soot not in lies("Paper") and "lantern-occlusion.png: r" in lies("Paper"))
+    assert "Frame" in lies(soot)
+    # What blocks would leave is told as soon as it is measured.
+    hand.wait(lambda: "BC7 changes it by" in picture("Paper").accessibleName())
+    # By keys: alone, and back into a texture that has room.
+    moth = picture("Moth")
+    moth.setFocus()
+    QTest.keyClick(moth, Qt.Key.Key_Delete)
+    hand.wait(lambda: lies("Moth") == ["Moth"] and picture("Moth").hasFocus())
+    assert hand.find("As few as can be", QPushButton, page).isVisible()
+    room = next(number for number, names in enumerate(shared(), 1) if len(names) == 3 and "Moth" not in names)
+
+    def choose_texture() -> None:
+        menu = QApplication.activePopupWidget()
+        if not isinstance(menu, QMenu):
+            QTimer.singleShot(20, choose_texture)
+            return
+        menu.setActiveAction(next(a for a in menu.actions() if a.text().replace("&", "") == f"Into texture {room}"))
+        QTest.keyClick(menu, Qt.Key.Key_Return)
+
+    QTimer.singleShot(0, choose_texture)
+    QTest.keyClick(picture("Moth"), Qt.Key.Key_Return)
+    hand.wait(lambda: len(lies("Moth")) > 1)
+    hand.find("As few as can be", QPushButton, page).click()
+    hand.wait(lambda: shared() == first)
+    for _ in range(4):
+        hand.keys("Ctrl+Z")
+    hand.wait(lambda: not hand.session.state.project.delivery.packing)

@@ -11,7 +11,7 @@ from evenpalette.api.variants import Variant, Variants
 from evenpalette.core.errors import EvenPaletteError as Error
 
 #: Raised in its first number when something that was promised changes, in its second when something comes.
-API_VERSION = "1.1"
+API_VERSION = "1.2"
 
 __all__ = [
     "API_VERSION",

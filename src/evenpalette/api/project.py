@@ -26,7 +26,7 @@ from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.document.lookup import parameter_named, sheet_named, variant_ids, variant_named
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as asset_edits
-from evenpalette.core.edits import many_values, marks
+from evenpalette.core.edits import kit_packing, many_values, marks
 from evenpalette.core.edits import roll as rolling
 from evenpalette.core.edits import variants as edit
 from evenpalette.core.edits.create import TextureFile, create_project, role_named
@@ -333,6 +333,30 @@ class Project:
             raise EvenPaletteError(made.error)
         paths = tuple(out / name for name in made.names)
         return Delivery(out, paths, made.written, tuple(made.left), tuple(made.notes))
+
+    def kit_planes(self, sheet: str = "") -> list[list[str]]:
+        """The planes of data of a sheet's kit, the first sheet's where none is named, by the texture that they share:
+        names of regions, or a texture's with its channels. Only those that can be moved."""
+        on = self._state.on(sheet_named(self._state, sheet).id)
+        return [[one.name for one in share.held] for share in kit_packing.kit_shares(on)]
+
+    def put_plane(self, plane: str, beside: str | None = None, sheet: str = "") -> None:
+        """Have a plane of the kit in the texture where another one lies, or in one of its own. Where there is no room
+        the two change places. Raises EvenPaletteError where that cannot be."""
+
+        def edit_it(on: State) -> State:
+            there = kit_packing.plane_named(on, beside) if beside is not None else ""
+            return kit_packing.plane_moved(on, kit_packing.plane_named(on, plane), there)
+
+        self._change_on(sheet, edit_it)
+
+    def pack_kit(self, sheet: str = "") -> None:
+        """Have the planes of the kit in as few textures as can be, whatever was put together by hand."""
+        self._change_on(sheet, kit_packing.packed_by_itself)
+
+    def _change_on(self, sheet: str, edit: Callable[[State], State]) -> None:
+        """Change a sheet, and stay on the one that is active."""
+        self._change(lambda state: edit(state.on(sheet_named(state, sheet).id)).on(state.project.sheet.id))
 
     def check(self) -> list[Finding]:
         """Everything that is wrong or doubtful, as the window says it, but for what somebody chose to leave."""

@@ -21,7 +21,7 @@ from evenpalette.core.errors import EvenPaletteError
 _FILES = {
     "window": ("demo",),
     "checks": ("check", "check-step"),
-    "projects": ("render", "export", "new", "cost", "roll"),
+    "projects": ("render", "export", "new", "cost", "kit-planes", "roll"),
     "batch": ("deliver", "watch"),
     "review": ("compare", "sheet", "film"),
     "baking": ("bake",),

@@ -1,4 +1,4 @@
-"""The verbs of projects: render, export, new, cost, roll."""
+"""The verbs of projects: render, export, new, cost, kit-planes, roll."""
 
 import argparse
 import json
@@ -92,6 +92,14 @@ def add_verbs(verb: Verb) -> None:
         "avoid=#c03020 apart=20 contrast=REGION:15",
     )  # fmt: skip
     roll.add_argument("--json", action="store_true", help="print names and values, and change nothing")
+    planes = verb("kit-planes", _kit_planes, "which planes of data share a texture of the kit; put together by hand")
+    planes.add_argument("project", type=Path)
+    planes.add_argument("--sheet", default="", help="name or number of a sheet; the first one if left out")
+    how = planes.add_mutually_exclusive_group()
+    how.add_argument("--move", default="", metavar="PLANE", help="a region's name, or 'file.png: r'")
+    how.add_argument("--by-itself", action="store_true", help="as few textures as can be")
+    planes.add_argument("--beside", metavar="PLANE", help="into the texture of this one; without it, one of its own")
+    planes.add_argument("--json", action="store_true")
     new = verb("new", _new, "make a project of a mesh and textures")
     new.add_argument(
         "project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it"
@@ -213,6 +221,26 @@ def _cost(options: argparse.Namespace) -> None:
             f"{cost.reads} reads a pixel, {cost.materials} materials, {cost.draws} draw calls ({cost.how})"
         )
     print(f"The kit takes less memory than painted textures from {max(1, cheaper_from(found))} variants on.")
+
+
+def _kit_planes(options: argparse.Namespace) -> None:
+    from evenpalette.api import open as open_by_script
+
+    if options.beside is not None and not options.move:
+        raise EvenPaletteError("--beside says where --move puts a plane: name that one too.")
+    with open_by_script(options.project) as project:
+        if options.move:
+            project.put_plane(options.move, options.beside, options.sheet)
+        elif options.by_itself:
+            project.pack_kit(options.sheet)
+        if options.move or options.by_itself:
+            project.save()
+        found = project.kit_planes(options.sheet)
+    if options.json:
+        print(json.dumps(found, indent=2, ensure_ascii=False))
+        return
+    for number, names in enumerate(found, 1):
+        print(f"{number}: {', '.join(names)}")
 
 
 def _roll(options: argparse.Namespace) -> None:

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from pathlib import Path
+from shutil import copytree
 from types import MappingProxyType
 
 import jsonschema
@@ -12,6 +13,7 @@ from tests.helpers.glsl import Game
 from tests.helpers.kit_loader import Loader
 from tests.helpers.projects import PAPERS, with_choices
 
+from evenpalette.cli import main
 from evenpalette.core.color.encoding import encode_srgb_8bit
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.kit_model import schema_text
@@ -30,6 +32,7 @@ from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
+from evenpalette.core.recipe.packed_reads import Plane, packed_reads, planes_of
 from evenpalette.core.recipe.recipe import Binding, Pulse
 from evenpalette.core.recipe.samplers import by_sampler
 from evenpalette.core.recipe.shader import kit_shader, packable
@@ -377,3 +380,61 @@ def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: Sta
     assert {size for size, _ in {(t.raster.size, t.sampler) for t in planned_textures(small, kit_text(small))}} >= {
         (256, 256)
     }
+
+
+def test_planes_put_together_by_hand_lie_so_and_the_kit_draws_the_same(
+    lantern: State, demo_folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """By the command line: one plane alone, one in place of another; the project keeps it, and the pixels stay."""
+    folder = copytree(demo_folder, tmp_path / "lantern")
+
+    def planes(*words: str) -> list[list[str]]:
+        assert main(["kit-planes", str(folder), "--json", *words]) == 0
+        return list(json.loads(capsys.readouterr().out))
+
+    first = planes()
+    paper, soot = next(s for s in first if "Paper" in s), next(s for s in first if "lantern-soot.png: r" in s)
+    assert paper is not soot
+    moved = planes("--move", "Paper", "--beside", "lantern-soot.png: r")
+    expected = [
+        ["lantern-soot.png: r" if n == "Paper" else "Paper" if n == "lantern-soot.png: r" else n for n in s]
+        for s in first
+    ]
+    assert sorted(map(sorted, moved)) == sorted(map(sorted, expected))
+    alone = planes("--move", "Moth")
+    assert ["Moth"] in alone
+    assert sorted(n for s in alone for n in s) == sorted(n for s in first for n in s)
+    assert planes() == alone
+    state = Storage(folder).open()
+    deliver(lantern, tmp_path / "one", targets=["kit"])
+    deliver(state, tmp_path / "two", targets=["kit"])
+    one, two, game = Loader(tmp_path / "one" / "kit"), Loader(tmp_path / "two" / "kit"), Game()
+    # The texts are other ones, and every plane is stored as it was.
+    held = {t["sampler"]: [r["holds"] for r in t["reads"]] for t in two.said["textures"]}
+    assert ["Moth"] in held.values()
+    for attribute in ("base_color", "normal", "roughness"):
+        both = [kit.draw(game, kit.said["variants"][0], (512, 512), attribute=attribute) for kit in (one, two)]
+        assert np.abs(both[0] - both[1]).max() < 1e-6, attribute
+    assert planes("--by-itself") == first
+    for words, said in (
+        (["--move", "Moth", "--beside", "lantern-normal.png: rg"], "no room"),
+        (["--move", "Nobody"], "no plane 'Nobody'"),
+        (["--beside", "Moth"], "--move"),
+    ):
+        assert main(["kit-planes", str(folder), *words]) == 2
+        assert said in capsys.readouterr().err
+
+
+def test_what_was_put_together_and_is_gone_is_left_out(lantern: State) -> None:
+    """Planes of regions that were removed, of another size, named twice, or too many for a texture."""
+    (one, two, three, *_), kind = (Plane("", k) for k in range(7)), (8, 8)
+    units = [(Plane("", k),) for k in range(7)] + [(Plane("n", 0), Plane("n", 1))]
+    alike = {plane: kind for unit in units for plane in unit}
+    made = planes_of(packed_reads(units, alike, [[one, two, one, Plane("gone", 0)], [two, three]]))
+    assert list(made.values())[:2] == [[one, two], [three]]
+    assert {p for held in made.values() for p in held} == set(alike)
+    assert max(map(len, made.values())) <= 4
+    full = planes_of(packed_reads(units, alike, [[one, two, three, Plane("n", 0)]]))
+    assert next(iter(full.values())) == [one, two, three]
+    other = planes_of(packed_reads(units, alike | {two: (4, 4)}, [[one, two]]))
+    assert [one] in other.values()

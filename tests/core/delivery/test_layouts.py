@@ -1,6 +1,7 @@
 """Layouts: every channel of every file is what its line says, read by programs that are not the writer."""
 
 import base64
+import hashlib
 import json
 import subprocess
 from pathlib import Path
@@ -20,6 +21,7 @@ from tests.helpers.projects import on_two_sheets, with_choices
 from evenpalette.cli import main
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.delivery.deliver import deliver
+from evenpalette.core.delivery.layouts import planes
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.layouts.of_project import beginnings_of
 from evenpalette.core.delivery.layouts.read import beginnings, beginnings_by_file
@@ -44,6 +46,10 @@ def layout(*files: dict) -> str:
 
 def one(name: str, channels: list[dict], **more: object) -> dict:
     return {"name": name, "channels": channels, **more}
+
+
+def line(to: str, source: str) -> dict:
+    return {"to": to, "from": source}
 
 
 @pytest.fixture(scope="module")
@@ -295,6 +301,38 @@ def test_layouts_that_ship_fit_a_project_of_two_sheets(lantern: State, tmp_path:
         {"name": "{variant}", "channels": [{"to": "rgb", "from": "attribute:base_color"}]}]}))  # fmt: skip
     with pytest.raises(LayoutError, match="sheet"):
         planned_files(state, layout_named(state, str(path)), ids, 64)
+
+
+def test_what_is_too_large_is_made_by_strips_and_is_the_same(
+    lantern: State, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Larger than its sources, files of several steps and without some, two floats, and one padded."""
+    variant = lantern.project.variants[0].id
+    step = lantern.project.recipe.steps[1].name
+    text = layout(
+        one(
+            "{variant}_color", [line("rgb", "attribute:base_color"), line("a", "region:Paper")], format="png", padding=4
+        ),
+        one("{variant}_early", [line("rgb", f"attribute:base_color@{step}")], format="png", without=[step]),
+        one(
+            "{variant}_finish",
+            [line("r", "attribute:roughness"), line("gb", "attribute:normal")],
+            format="png",
+            bits=16,
+        ),
+        one("{variant}_light", [line("rgb", "attribute:emissive"), line("a", "tone")], format="exr", bits=16),
+    )
+    made = {}
+    for name in ("whole", "strips"):
+        if name == "strips":
+            monkeypatch.setattr(planes, "_WHOLE_TEXELS", 0)
+            monkeypatch.setattr(planes, "_STRIP_TEXELS", 1100 * 100)
+        deliver(lantern, tmp_path / name, longest=1100, variants=[variant], layout=read_layout(text, "test"))
+        made[name] = {p.name: p.read_bytes() for p in (tmp_path / name).iterdir() if p.suffix in (".png", ".exr")}
+    assert len(made["whole"]) == 4
+    assert {k: hashlib.sha256(v).hexdigest() for k, v in made["whole"].items()} == {
+        k: hashlib.sha256(v).hexdigest() for k, v in made["strips"].items()
+    }
 
 
 def test_read_backwards_a_layout_takes_packed_textures_apart(lantern: State, demo_folder: Path, tmp_path: Path) -> None:

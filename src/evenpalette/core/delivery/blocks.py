@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from evenpalette.core.delivery.kit_textures import StoredTexture
 from evenpalette.core.raster.compress import packed_and_back
@@ -28,15 +29,26 @@ def takes_blocks(texture: StoredTexture) -> bool:
     return texture.said.filter == "linear" and texture.said.bits == 8
 
 
-def in_blocks(textures: Sequence[StoredTexture]) -> list[InBlocks]:
-    """Every plane of the textures that may be compressed, the worst first. Measured on the first mip level."""
+def _some(rgba: NDArray[np.uint8], most: int) -> NDArray[np.uint8]:
+    """A picture of so many blocks of another one."""
+    down, across = rgba.shape[0] // 4, rgba.shape[1] // 4
+    step = 1 if most <= 0 else int(np.ceil(np.sqrt(down * across / most)))
+    if step <= 1:
+        return rgba
+    blocks = rgba[: down * 4, : across * 4].reshape(down, 4, across, 4, 4)[::step, :, ::step]
+    return np.ascontiguousarray(blocks.reshape(blocks.shape[0] * 4, blocks.shape[2] * 4, 4))
+
+
+def in_blocks(textures: Sequence[StoredTexture], most: int = 0) -> list[InBlocks]:
+    """Every plane of the textures that may be compressed, the worst first. Measured on the first mip level. most:
+    blocks of a texture that are looked at, evenly spread, 0 for all: what becomes of one does not depend on others."""
     found: list[InBlocks] = []
     for texture in textures:
         if not takes_blocks(texture):
             continue
         encoding = Encoding(texture.said.encoding)
         pixels = decode_image(texture.content, texture.said.file)
-        rgba = rgba8(Raster(pixels, encoding))
+        rgba = _some(rgba8(Raster(pixels, encoding)), most)
         back = packed_and_back(rgba, "BC7", is_color=encoding is Encoding.SRGB)
         apart = np.abs(back.astype(np.int16) - rgba)
         for read in texture.said.reads:

@@ -13,6 +13,7 @@ from evenpalette.core.recipe.attributes import NORMAL, STEEPEST
 from evenpalette.core.recipe.packed_reads import Packing, Plane, packed_reads
 from evenpalette.core.recipe.shader import function_shader, kit_shader, packable
 from evenpalette.core.recipe.shader_text import ShaderText
+from evenpalette.core.recipe.table import LETTERS
 
 #: By how much of a vector's length a stored one may be off: a code of 8 bits is two 255ths.
 _MOST_APART = 1.5 / 255
@@ -21,7 +22,24 @@ _LOOKED_AT = 320
 
 
 def packing_of(state: State) -> Packing:
-    """Where the planes of data of the active sheet's kit lie; those of one size and depth share textures."""
+    """Where the planes of data of the active sheet's kit lie; those of one size and depth share textures, as few as can
+    be, or as somebody has put them together."""
+    units, alike = planes_to_pack(state)
+    known = {plane_word(state, plane): plane for unit in units for plane in unit}
+    wished = state.project.delivery.packing.get(state.project.sheet.id, ())
+    return packed_reads(units, alike, [[known[word] for word in words if word in known] for words in wished])
+
+
+def plane_word(state: State, plane: Plane) -> str:
+    """A plane as the document names it: `region:` or `texture:` with an id, the latter with a channel's letter."""
+    if plane.texture:
+        return f"texture:{plane.texture}.{LETTERS[plane.channel]}"
+    return f"region:{state.region_ids[plane.channel]}"
+
+
+def planes_to_pack(state: State) -> tuple[list[tuple[Plane, ...]], dict[Plane, Any]]:
+    """The planes of the active sheet's kit that may share textures, those together that stay together; and of each what
+    those that share one have in common: size and dtype."""
     alike: dict[Plane, Any] = {}
     units = []
     for unit in packable(state.project.recipe, state.shader_reads):
@@ -35,7 +53,7 @@ def packing_of(state: State) -> Packing:
                 pixels = state.sources.coverages[plane.channel]
                 alike[plane] = (pixels.shape[1], pixels.shape[0]), pixels.dtype.str
         units.append(unit)
-    return packed_reads(units, alike)
+    return units, alike
 
 
 def _unit(values: NDArray[np.float32]) -> NDArray[np.float32]:

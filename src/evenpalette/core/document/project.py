@@ -136,7 +136,9 @@ class DeliverySettings(Stored):
     """What is written on delivery. maps: attributes of the surface. size, kit_size: longest side of the maps and of the
     kit's textures in texels, 0 is the sources' own. targets: keys of the forms that are written, () for those that are
     usual; one that this version does not know is left out. layout: the text of a layout, by which files are written
-    besides, '' for none. uniforms: by the parameter's id, the names that the last delivery told a game."""
+    besides, '' for none. uniforms: by the parameter's id, the names that the last delivery told a game. packing: by the
+    sheet's id, the planes of data that somebody has put into one texture of the kit, for each such texture, as
+    `plane_word` of document/kit_text.py calls them."""
 
     size: int = Field(0, ge=0, le=16384)
     kit_size: int = Field(0, ge=0, le=16384)
@@ -145,6 +147,7 @@ class DeliverySettings(Stored):
     targets: tuple[Annotated[str, Field(max_length=40)], ...] = ()
     layout: str = Field("", max_length=1 << 20)
     uniforms: dict[str, Annotated[str, Field(max_length=200)]] = {}
+    packing: dict[str, tuple[tuple[Annotated[str, Field(max_length=200)], ...], ...]] = {}
 
 
 #: The id of the sheet that a project begins with.

@@ -27,6 +27,7 @@ from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.station import Station
 from evenpalette.app.stations.delivery.cost_page import CostPage
 from evenpalette.app.stations.delivery.distance_page import MipPage
+from evenpalette.app.stations.delivery.kit_page import KitPage
 from evenpalette.app.stations.delivery.layout_page import LayoutPage
 from evenpalette.app.stations.delivery.since_page import SincePage
 from evenpalette.app.tasks import Task
@@ -129,7 +130,7 @@ class DeliveryBench(QWidget):
             column(label("Variants to deliver", "note"), self.variants), column(label("Maps of each", "note"), self.maps),
             spacing=12,
         )  # fmt: skip
-        middle.setFixedWidth(316)
+        middle.setFixedWidth(280)
         self._shader = QPlainTextEdit()
         self._shader.setAccessibleName("recipe.glsl")
         self._shader.setReadOnly(True)
@@ -141,18 +142,21 @@ class DeliveryBench(QWidget):
         self._shader_facts = label("", "note")
         self.mips = MipPage(session)
         self.layout_page = LayoutPage(session, views)
+        self.kit_page = KitPage(session)
         self.costs = CostPage(session)
         self.since = SincePage(session, views, lambda: self.folder.text().strip())
         self.pages = Pages({
-            "recipe.glsl": column(self._shader_facts, self._shader), "Distance": self.mips, "Layout": self.layout_page, "Costs": self.costs,
+            "recipe.glsl": column(self._shader_facts, self._shader), "Distance": self.mips, "Layout": self.layout_page, "Textures": self.kit_page, "Costs": self.costs,
             "Changes": self.since,
         })  # fmt: skip
-        # A layout says itself which variants and maps go where: what it holds is packed in their place.
-        self.pages.changed.connect(lambda: middle.setVisible(self.pages.currentWidget() is not self.layout_page))
+        # What is packed takes the place of variants and maps: a layout says itself which go where, a kit has them all.
+        self.pages.changed.connect(
+            lambda: middle.setVisible(self.pages.currentWidget() not in (self.layout_page, self.kit_page))
+        )
         right = column(row(self.pages.switch, None), self.pages, spacing=4)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
-        layout.setSpacing(24)
+        layout.setSpacing(16)
         layout.addWidget(left)
         layout.addWidget(middle)
         layout.addWidget(right, 1)

@@ -7,12 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.delivery.layouts.planes import Surface, is_float, is_srgb
-from evenpalette.core.delivery.layouts.write import content_of, file_pixels, file_size, filled_for, parts_of
+from evenpalette.core.delivery.layouts.write import content_of, file_layers, file_size, filled_for
 from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.compress import packed_and_back
 from evenpalette.core.raster.game import chain_bytes
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
+from evenpalette.core.raster.reading import unit_values
 
 #: A look is made at most so large; bytes of larger files are those of the look, times as many texels.
 LONGEST = 1024
@@ -48,8 +49,8 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     size = max(1, round(whole[0] * share)), max(1, round(whole[1] * share))
     surface = Surface(state, variant, size)
     surface.prepare([file])
-    layers = {name: file_pixels(surface, part) for name, part in parts_of(file).items()}
-    held = {name: quantize(np.clip(pixels, 0, 1), np.dtype(np.uint8)) for name, pixels in layers.items()}
+    layers = file_layers(surface, file)
+    held = {name: _in_codes(pixels) for name, pixels in layers.items()}
     stored = left = next(iter(held.values()))
     mean: tuple[float, ...] = ()
     worst: tuple[int, ...] = ()
@@ -89,3 +90,9 @@ def as_color(pixels: NDArray) -> NDArray:
     if color.shape[2] == 2:
         color = np.concatenate([color, np.zeros_like(color[..., :1])], 2)
     return np.ascontiguousarray(color)
+
+
+def _in_codes(pixels: NDArray) -> NDArray[np.uint8]:
+    """Stored numbers as 8-bit codes."""
+    floats = pixels.astype(np.float32) if pixels.dtype.kind == "f" else pixels
+    return quantize(unit_values(floats), np.dtype(np.uint8))

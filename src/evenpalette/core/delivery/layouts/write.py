@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import DTypeLike, NDArray
 
 from evenpalette.core.delivery.inputs import fingerprint
-from evenpalette.core.delivery.layouts.planes import Source, Surface, channel_values, is_float, is_srgb
+from evenpalette.core.delivery.layouts.planes import Source, Surface, channel_rows, is_float, is_srgb
 from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DEFAULTS
 from evenpalette.core.delivery.render import delivered_size
@@ -25,6 +25,9 @@ from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.padding import padded
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.recipe.attributes import NORMAL, OPACITY, attribute_named
+
+#: What several files store may take so much beside each other; what one alone needs it always may.
+_MOST_BYTES = 768 << 20
 
 
 @dataclass(frozen=True)
@@ -117,10 +120,26 @@ def write_files(
             new.append(one)
     count = max(1, len({(one.sheet, one.variant, one.size) for one in new}))
     for done, (some, surface) in enumerate(_by_surface(state, new, workers)):
-        surface.prepare([one.file for one in some])
-        for one in some:
-            (folder / one.name).write_bytes(file_content(surface, one.file))
+        for together in _within_memory(some):
+            made = all_layers(surface, [one.file for one in together])
+            for one in together:
+                (folder / one.name).write_bytes(content_of(surface, one.file, made.pop(0)))
         progress((done + 1) / count)
+
+
+def _within_memory(planned: Sequence[PlannedFile]) -> Iterator[list[PlannedFile]]:
+    """Files of one surface, together as far as what they store has room beside each other."""
+    some: list[PlannedFile] = []
+    held = 0
+    for one in planned:
+        size = one.size[0] * one.size[1] * sum(len(c.to) for c in one.file.channels) * stored_kind(one.file).itemsize
+        if some and held + size > _MOST_BYTES:
+            yield some
+            some, held = [], 0
+        some.append(one)
+        held += size
+    if some:
+        yield some
 
 
 def by_surface(planned: Sequence[PlannedFile]) -> dict[tuple[str, str | None, tuple[int, int]], list[PlannedFile]]:
@@ -137,28 +156,79 @@ def _by_surface(state: State, planned: list[PlannedFile], workers: int) -> Itera
         yield some, Surface(state.on(sheet), variant, size, workers)
 
 
+class _Filling:
+    """Pixels of a file that are filled some rows at a time, (height, width, channels) in a dtype: whole numbers rounded
+    to the nearest, floats as they are; letters that nothing fills are 0, alpha 1. Raises LayoutError."""
+
+    def __init__(self, surface: Surface, file: LayoutFile, dtype: np.dtype) -> None:
+        self._surface, self._file = surface, file
+        try:
+            self._taken = [(channel, channel_rows(surface, file, channel)) for channel in file.channels]
+        except LayoutError as error:
+            raise LayoutError(f"The layout's file {file.name}: {error}") from error
+        self.height, self.width, _ = self._taken[0][1].shape
+        for channel, rows in self._taken:
+            if rows.shape[:2] != (self.height, self.width):
+                raise LayoutError(f"'{channel.source}' has another size than the rest of the file '{file.name}'.")
+        self._made = np.zeros((self.height, self.width, file.channel_count), dtype)
+        self._made[..., 3:] = 1 if dtype.kind == "f" else np.iinfo(dtype).max
+
+    def take(self, part: slice) -> None:
+        """Fill these rows of the surface; of a file of another size, all of it."""
+        if (self.width, self.height) != self._surface.size:
+            part = slice(0, self.height if part.start == 0 else 0)
+        dtype = self._made.dtype
+        for channel, rows in self._taken:
+            values = rows.of(part)
+            letters = ["rgba".index(letter) for letter in channel.to]
+            self._made[part, :, letters] = values if dtype.kind == "f" else quantize(values, dtype)
+
+    def pixels(self) -> NDArray:
+        """What was filled, the gutter of the islands too where the file wants it."""
+        padding = self._file.padding
+        if isinstance(padding, int) and padding > 0:
+            return padded(self._made, self._surface.state.used_at((self.width, self.height)), padding)
+        return self._made
+
+
+def all_layers(
+    surface: Surface, files: Sequence[LayoutFile], kind: DTypeLike | None = None
+) -> list[dict[str, NDArray]]:
+    """The pixels of each layer of files, (height, width, channels), as the files store them or in another dtype; made
+    beside each other. Raises LayoutError."""
+    surface.prepare(files)
+    made = [
+        {name: _Filling(surface, part, np.dtype(kind or stored_kind(file))) for name, part in parts_of(file).items()}
+        for file in files
+    ]
+    for part in surface.strips():
+        for layers in made:
+            for filling in layers.values():
+                filling.take(part)
+    return [{name: filling.pixels() for name, filling in layers.items()} for layers in made]
+
+
+def file_layers(surface: Surface, file: LayoutFile) -> dict[str, NDArray]:
+    """The pixels of each layer of a file as it stores them. Raises LayoutError."""
+    return all_layers(surface, [file])[0]
+
+
 def file_pixels(surface: Surface, file: LayoutFile) -> NDArray[np.float32]:
-    """What a file holds before it is rounded, float32 (height, width, channels); letters that nothing fills are 0,
-    alpha 1. Raises LayoutError."""
-    try:
-        taken = [(channel, channel_values(surface, file, channel)) for channel in file.channels]
-    except LayoutError as error:
-        raise LayoutError(f"The layout's file {file.name}: {error}") from error
-    height, width = taken[0][1].shape[:2]
-    made = np.zeros((height, width, file.channel_count), np.float32)
-    made[..., 3:] = 1
-    for channel, values in taken:
-        if values.shape[:2] != (height, width):
-            raise LayoutError(f"'{channel.source}' has another size than the rest of the file '{file.name}'.")
-        made[..., ["rgba".index(letter) for letter in channel.to]] = values
-    if isinstance(file.padding, int) and file.padding > 0:
-        made = padded(made, surface.state.used_at((width, height)), file.padding)
-    return made
+    """What the first layer of a file holds before it is rounded, float32 (height, width, channels). Raises
+    LayoutError."""
+    return next(iter(all_layers(surface, [file], np.float32)[0].values()))
+
+
+def stored_kind(file: LayoutFile) -> np.dtype:
+    """The dtype of a file's numbers."""
+    if file.format == "exr":
+        return np.dtype(np.float16 if file.bits == 16 else np.float32)
+    return np.dtype(np.float32 if is_float(file) else np.uint8 if file.bits == 8 else np.uint16)
 
 
 def file_content(surface: Surface, file: LayoutFile) -> bytes:
     """The bytes of a file. Raises LayoutError, ImageFileError."""
-    return content_of(surface, file, {name: file_pixels(surface, part) for name, part in parts_of(file).items()})
+    return content_of(surface, file, file_layers(surface, file))
 
 
 def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
@@ -166,20 +236,19 @@ def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
     return {name: file.model_copy(update={"channels": channels}) for name, channels in file.by_layer().items()}
 
 
-def content_of(surface: Surface, file: LayoutFile, layers: Mapping[str, NDArray[np.float32]]) -> bytes:
-    """The bytes of a file of the `file_pixels` of each of its `parts_of`. Raises ImageFileError."""
+def content_of(surface: Surface, file: LayoutFile, layers: Mapping[str, NDArray]) -> bytes:
+    """The bytes of a file of its `file_layers`. Raises ImageFileError."""
     if file.format == "exr":
         return encode_exr_layers(layers, half=file.bits == 16)
-    pixels = next(iter(layers.values()))
+    stored = next(iter(layers.values()))
     srgb = is_srgb(surface.state, file)
     if file.format in ("dds", "ktx2"):
-        levels = stored_levels(_levels(surface, file, pixels, srgb=srgb), srgb=srgb, compression=file.compression)
+        levels = stored_levels(_levels(surface, file, stored, srgb=srgb), srgb=srgb, compression=file.compression)
         return dds_bytes(levels) if file.format == "dds" else ktx2_bytes(levels, zstd=file.zstd)
     encoding = Encoding.SRGB if srgb else Encoding.DATA
-    if pixels.shape[2] == 2:
+    if stored.shape[2] == 2:
         # Pictures have gray with alpha, or three colors: two channels are two colors.
-        pixels = np.concatenate([pixels, np.zeros_like(pixels[..., :1])], 2)
-    stored = pixels if file.bits == 32 else quantize(pixels, np.dtype(np.uint8 if file.bits == 8 else np.uint16))
+        stored = np.concatenate([stored, np.zeros_like(stored[..., :1])], 2)
     if file.format == "tga":
         from PIL import Image
 
@@ -189,11 +258,8 @@ def content_of(surface: Surface, file: LayoutFile, layers: Mapping[str, NDArray[
     return encode_image(Raster(np.ascontiguousarray(stored), encoding), ENDINGS[file.format])
 
 
-def _levels(surface: Surface, file: LayoutFile, pixels: NDArray[np.float32], *, srgb: bool) -> list[NDArray]:
+def _levels(surface: Surface, file: LayoutFile, stored: NDArray, *, srgb: bool) -> list[NDArray]:
     """The mip levels of a file in the numbers that it stores."""
-    stored: NDArray = (
-        pixels if is_float(file) else quantize(pixels, np.dtype(np.uint8 if file.bits == 8 else np.uint16))
-    )
     if not file.mips:
         return [stored]
     if stored.shape[2] == 3:
