@@ -79,23 +79,36 @@ def padding() -> None:
 
 
 _LARGE = """
-import resource, sys, tempfile
+import json, resource, sys, tempfile
 from pathlib import Path
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage
 with tempfile.TemporaryDirectory() as name:
     state = Storage(copy_demo(Path(name) / "demo", "moth-lantern")).open()
-    deliver(state, Path(name) / "out", longest=8192, maps=state.attributes, variants=[state.project.variants[0].id], targets=["images"])
+    how = {"maps": state.attributes, "targets": ["images"]}
+    if sys.argv[1] == "layout":
+        from evenpalette.core.document.layout_model import read_layout
+        files = [("color", "base_color", "roughness"), ("normal", "normal", "metallic"), ("light", "emissive", "coat"),
+                 ("tint", "highlight_tint", "strands")]
+        files = [
+            {"name": "{variant}_" + f, "channels": [{"to": "rgb", "from": "attribute:" + c}, {"to": "a", "from": "attribute:" + a}]}
+            for f, c, a in files
+        ]
+        layout = {"format": "even-palette-layout", "version": 1, "name": "Large", "files": files}
+        how = {"layout": read_layout(json.dumps(layout), "large")}
+    deliver(state, Path(name) / "out", longest=8192, variants=[state.project.variants[0].id], **how)
     print(len(state.attributes), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
 """
 
 
 def large() -> None:
-    """8192 texels with all attributes: the most memory that it takes, in a process of its own."""
-    done = subprocess.run([sys.executable, "-c", _LARGE], capture_output=True, text=True, check=True)
-    count, most = done.stdout.split()
-    print(f"8192 texels, {count} attributes: at most {float(most):.2f} GiB, wanted at most 3")
+    """8192 texels with all attributes, and by a layout of four files: the most memory that it takes, in processes
+    of their own."""
+    for kind, words in (("maps", "all attributes as maps"), ("layout", "a layout of four files of four channels")):
+        done = subprocess.run([sys.executable, "-c", _LARGE, kind], capture_output=True, text=True, check=True)
+        most = float(done.stdout.split()[1])
+        print(f"8192 texels, {words}: at most {most:.2f} GiB, wanted at most 3")
 
 
 def run() -> None:

@@ -113,14 +113,22 @@ def difference_to_color(codes: NDArray, table: NDArray[np.float32], wanted: NDAr
     return out
 
 
-@njit(nogil=True, cache=True, parallel=True)
-def _difference_flat(first, second, matrix, out):  # type: ignore[no-untyped-def]
-    for i in prange(out.size):
+@njit(nogil=True, cache=True)
+def _difference_part(first, second, matrix, out, start, end):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
         l1, a1, b1 = _lab(first[i, 0], first[i, 1], first[i, 2], matrix)
         l2, a2, b2 = _lab(second[i, 0], second[i, 1], second[i, 2], matrix)
         out[i] = _ciede2000_pair(l1, a1, b1, l2, a2, b2)
 
 
+@njit(nogil=True, cache=True, parallel=True)
+def _difference_flat(first, second, matrix, out):  # type: ignore[no-untyped-def]
+    for part in prange((out.size + _PART - 1) // _PART):
+        _difference_part(first, second, matrix, out, part * _PART, min(out.size, (part + 1) * _PART))
+
+
+#: Texels that one thread takes at a time; of fewer no other is woken.
+_PART = 2048
 _MATRIX = np.ascontiguousarray(XYZ_FROM_LINEAR / WHITE[:, None])
 
 
@@ -128,5 +136,9 @@ def difference_of_linear(first: NDArray, second: NDArray) -> F32:
     """CIEDE2000 between two linear Rec. 709 pictures (..., 3), broadcast together; float32, shape (...)."""
     one, other = np.broadcast_arrays(np.asarray(first), np.asarray(second))
     out = np.empty(one.size // 3, np.float32)
-    _difference_flat(*(np.ascontiguousarray(p).reshape(-1, 3) for p in (one, other)), _MATRIX, out)
+    flat = [np.ascontiguousarray(p).reshape(-1, 3) for p in (one, other)]
+    if out.size <= _PART:
+        _difference_part(*flat, _MATRIX, out, 0, out.size)
+    else:
+        _difference_flat(*flat, _MATRIX, out)
     return out.reshape(one.shape[:-1])

@@ -54,23 +54,31 @@ def encode_codes(linear, codes):  # type: ignore[no-untyped-def]
         codes[i] = np.int32((_SLOPE * value if value <= _STRAIGHT else curve) + half)
 
 
+@njit(nogil=True, cache=True)
+def _encode_part(linear, out, first, end):  # type: ignore[no-untyped-def]
+    codes = np.empty(BLOCK, np.int32)
+    for start in range(first, end, BLOCK):
+        n = min(BLOCK, end - start)
+        encode_codes(linear[start : start + n], codes)
+        for i in range(n):
+            out[start + i] = np.uint8(codes[i])
+
+
 @njit(nogil=True, cache=True, parallel=True)
 def _encode_flat(linear, out):  # type: ignore[no-untyped-def]
     for part in prange((linear.size + 65535) // 65536):
-        codes = np.empty(BLOCK, np.int32)
-        end = min(linear.size, (part + 1) * 65536)
-        for start in range(part * 65536, end, BLOCK):
-            n = min(BLOCK, end - start)
-            encode_codes(linear[start : start + n], codes)
-            for i in range(n):
-                out[start + i] = np.uint8(codes[i])
+        _encode_part(linear, out, part * 65536, min(linear.size, (part + 1) * 65536))
 
 
 def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
     """Linear light (any shape, clamped to 0..1) to 8-bit sRGB codes, rounded to nearest."""
     source = np.ascontiguousarray(linear, dtype=np.float32)
     out = np.empty(source.shape, np.uint8)
-    _encode_flat(source.reshape(-1), out.reshape(-1))
+    if source.size <= 65536:
+        # To wake threads for a few values takes longer than the values.
+        _encode_part(source.reshape(-1), out.reshape(-1), 0, source.size)
+    else:
+        _encode_flat(source.reshape(-1), out.reshape(-1))
     return out
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,7 +49,8 @@ class Sources:
     division after division. sharings: the divisions; by default one, exclusive, of all coverages. textures: what
     steps name, as they are. starts: what attributes besides the base color begin with; the others are neutral.
     fitted: brings a texture onto the grid of texels that is worked on. frame: (width, height, left, top), where this
-    grid lies in the whole picture, over which uv goes from 0 to 1; None is all of it.
+    grid lies in the whole picture, over which uv goes from 0 to 1; None is all of it. fits: the size that everything
+    was brought to, None for none.
     """
 
     base: Raster
@@ -58,6 +60,7 @@ class Sources:
     starts: Mapping[str, Start] = field(default_factory=dict)
     fitted: Callable[[Raster], Raster] = _as_it_is
     frame: tuple[int, int, int, int] | None = None
+    fits: tuple[int, int] | None = None
 
     @property
     def divisions(self) -> Sequence[Sharing]:
@@ -83,16 +86,36 @@ class Sources:
         return replace(
             self, base=Raster(cut(self.base.pixels), self.base.encoding), coverages=[cut(c) for c in self.coverages],
             fitted=lambda raster: Raster(cut(raster.pixels), raster.encoding),
-            frame=(width, height, min(width - 1, max(0, int(u * width))), min(height - 1, max(0, int(v * height)))),
+            frame=(width, height, min(width - 1, max(0, int(u * width))), min(height - 1, max(0, int(v * height)))), fits=None,
         )  # fmt: skip
 
     def at_size(self, width: int, height: int) -> "Sources":
         """The same sources resampled: bilinear up, area-averaged down. What was made is remembered for a while."""
         size = (width, height)
+        if self.fits == size:
+            return self
         return replace(
             self, base=self.base.resized(width, height), coverages=[plane_at(plane, size) for plane in self.coverages],
-            fitted=lambda raster: raster.resized(width, height), frame=None,
+            fitted=lambda raster: raster.resized(width, height), frame=None, fits=size,
         )  # fmt: skip
+
+    def held_at_size(self, width: int, height: int) -> "Sources":
+        """The same, for evaluation part by part: what is made is held as long as the result is, however large."""
+        resampled = self.at_size(width, height)
+        known = {id(texture.pixels) for texture in self.textures.values()}
+        made: dict[tuple[int, Encoding], Raster] = {}
+        lock = Lock()
+
+        def fitted(raster: Raster) -> Raster:
+            key = id(raster.pixels), raster.encoding
+            if key[0] not in known:
+                return resampled.fitted(raster)
+            with lock:
+                if key not in made:
+                    made[key] = resampled.fitted(raster)
+                return made[key]
+
+        return replace(resampled, fitted=fitted)
 
 
 @njit(nogil=True, cache=True)

@@ -18,6 +18,7 @@ from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds, attribute_named
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import evaluate_surface, weight_planes
+from evenpalette.core.recipe.sources import Sources
 
 F32 = NDArray[np.float32]
 _LETTERS = "rgba"
@@ -50,6 +51,7 @@ class Surface:
         self._wanted: dict[tuple[str, tuple[str, ...]], set[str]] = {}
         self._made: dict[tuple[str, tuple[str, ...], str], F32] = {}
         self._at = slice(0, size[1])
+        self._large: Sources | None = None
         width, height = state.working.size
         # A smaller one than the sources is averaged of all of them.
         self._by_strips = size[0] * size[1] > _WHOLE_TEXELS and size[0] >= width and size[1] >= height
@@ -82,9 +84,8 @@ class Surface:
         size = self.size if self.size != sources.size else None
         if self._by_strips:
             box = 0, self._at.start, self.size[0], self._at.stop
-            made = evaluate_surface(
-                kept, sources.at_size(*self.size), left, box=box, float_output=True, workers=self._workers
-            )
+            self._large = self._large or sources.held_at_size(*self.size)
+            made = evaluate_surface(kept, self._large, left, box=box, float_output=True, workers=self._workers)
         else:
             made = evaluate_surface(kept, sources, left, size=size, float_output=True, workers=self._workers)
         for key in left:
