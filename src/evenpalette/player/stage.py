@@ -3,7 +3,6 @@
 import time
 
 import moderngl
-import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
@@ -15,9 +14,7 @@ from evenpalette.core.errors import KitError
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
 from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
-
-#: Seconds that a picture may take to follow the hand, and milliseconds after a motion that all pixels are drawn.
-_FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
+from evenpalette.gpu.pace import AT_REST_MS, Pace
 
 
 class Stage(QOpenGLWidget):
@@ -47,10 +44,10 @@ class Stage(QOpenGLWidget):
         self._wanted: CrowdKit | None = None
         self._pressed: QPointF | None = None
         self._carried = False
-        self._coarser = 1
+        self._pace = Pace()
         self._moving = QTimer(self)
         self._moving.setSingleShot(True)
-        self._moving.setInterval(_AT_REST)
+        self._moving.setInterval(AT_REST_MS)
         self._moving.timeout.connect(self._come_to_rest)
 
     def take(self, kit: CrowdKit) -> None:
@@ -80,15 +77,15 @@ class Stage(QOpenGLWidget):
         if self.scene is None or self.laid is None or self.crowd is None:
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
-        coarser = self._coarser if self._moving.isActive() else 1
+        coarser = self._pace.coarser if self._moving.isActive() else 1
         self.crowd.draw(
             target, (0, 0, *size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
             coarser=coarser,
         )  # fmt: skip
         self._ctx.finish()
         took = time.perf_counter() - begin
-        if self._moving.isActive() and took > _FLUENT * (1.0 if coarser == 1 else 1.4):
-            self._coarser = min(coarser + 1, _COARSEST)
+        if self._moving.isActive():
+            self._pace.took(took)
         self.painted.emit(took)
 
     def _move(self) -> None:
@@ -96,7 +93,7 @@ class Stage(QOpenGLWidget):
         self.update()
 
     def _come_to_rest(self) -> None:
-        self._coarser = 1
+        self._pace.rest()
         self.update()
 
     def _load(self, kit: CrowdKit) -> None:
@@ -111,7 +108,7 @@ class Stage(QOpenGLWidget):
         if self.scene is not None:
             self.scene.release()
         self.scene = made
-        self._coarser = _COARSEST
+        self._pace.hurry()
         self._moving.start()
         self.loaded.emit()
 
@@ -192,14 +189,9 @@ class Stage(QOpenGLWidget):
         if self.selected not in known:
             return
         x, z = (float(v) for v in self.laid.copies()["place"][known.index(self.selected)])
-        right, _, back = self.camera.axes()
-        scale = self.camera.span / max(1, min(self.width(), self.height()))
-        ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        right, ahead = self.camera.along_ground(dx, dy, min(self.width(), self.height()))
         self._moving.start()
-        self.moved.emit(
-            self.selected, x + float(right[0]) * dx * scale + float(ahead[0]) * dy * scale,
-            z + float(right[2]) * dx * scale + float(ahead[1]) * dy * scale,
-        )  # fmt: skip
+        self.moved.emit(self.selected, x + right, z + ahead)
 
     def copy_at(self, place: QPointF) -> int:
         """The copy under a place of the widget, -1 for none."""

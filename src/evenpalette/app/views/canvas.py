@@ -28,9 +28,10 @@ from evenpalette.app.views.crowd_place import CrowdPlace
 from evenpalette.app.views.crowd_view import CrowdView
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.headers import HEADER, ViewHeaders
+from evenpalette.app.views.live import Live, Looks
 from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
-from evenpalette.app.views.shown import BESIDE, Shown
+from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.stages import StationLook
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.state import State
@@ -40,17 +41,12 @@ from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.elsewhere import Elsewhere
-from evenpalette.gpu.look import Look
+from evenpalette.gpu.pace import AT_REST_MS, Pace
 from evenpalette.gpu.scene import SceneRenderer
 
 if TYPE_CHECKING:
     from evenpalette.app.views.compare_popup import ComparePopup
 
-#: Seconds that a frame of a moving camera may take, milliseconds after which it rests, pixels that a coarse one is
-#: wide.
-_FLUENT, _AT_REST, _COARSEST = 1 / 30, 160, 3
-#: What a view shows from the left on, each up to a share of its width.
-Looks = list[tuple[Look, float]]
 #: Uploads go on for so long in one turn.
 _TURN_SECONDS = 0.02
 
@@ -81,29 +77,21 @@ class Canvas(QOpenGLWidget):
         self.spot: tuple[float, float] | None = None
         self.circle: tuple[QPointF, float] | None = None
         self._scene: SceneRenderer | None = None
-        self._stale, self._chosen_stale = True, True
-        #: What has changed since the scene was handed the document, and since both views were drawn whole.
-        self._changed, self._undrawn = EVERYTHING, EVERYTHING
+        self._live = Live(session, self.shown)
+        self._chosen_stale = True
         self._drawn_as: object = None
         self._framed: object = None
-        self._preview: State | None = None
-        #: What was drawn last without a complaint of the driver, and the last complaint.
-        self._held = self._good = State()
-        self._good_looks: tuple[Looks, Looks] = ([], [])
+        #: The last complaint of the driver.
         self._refused = ""
-        #: Whether a stroke is drawn, and whether somebody waits for the picture: then no shader may come later.
-        self._strokes = self._waited_for = False
+        #: Whether somebody waits for the picture: then no shader may come later.
+        self._waited_for = False
         self._awaited = Awaited(session.tasks, self)
         self._awaited.came.connect(self._draw_anew)
         self._awaited.lasts.connect(self.headers.say_compiling)
-        self._patches: list[tuple[set[str], Box]] = []
-        self._extras: dict[str, Raster] = {}
-        self._beside: tuple[tuple[int, int], dict[str, Raster]] | None = None
-        self._copies: list[tuple[NDArray, NDArray]] = []
         #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
-        self._moving = timer(self, _AT_REST)
+        self._moving = timer(self, AT_REST_MS)
         self._moving.timeout.connect(self.come_to_rest)
-        self._coarser = 1
+        self._pace = Pace()
         #: What is painted over, None for all.
         self._clip: QRegion | None = None
         self._upload_timer = timer(self, 5)
@@ -172,8 +160,7 @@ class Canvas(QOpenGLWidget):
         self.update()
 
     def _on_change(self, facets: frozenset[str]) -> None:
-        # What has no facet is not known to be of values alone.
-        self._stale, self._changed = True, self._changed | (facets or EVERYTHING)
+        self._live.change(facets)
         view = self.session.state.mesh
         whole = view.whole if view is not None else None
         if whole is not self._framed:
@@ -182,7 +169,7 @@ class Canvas(QOpenGLWidget):
         self._lay_out()
 
     def _on_faces(self) -> None:
-        self._chosen_stale, self._undrawn = True, EVERYTHING
+        self._chosen_stale, self._live.undrawn = True, EVERYTHING
         self.update()
 
     # --- the live state ------------------------------------------------------------------------------------------
@@ -193,9 +180,7 @@ class Canvas(QOpenGLWidget):
         copies: of a stroke: planes of it that are copies of planes drawn so far, (old, new); where they differ
         `patch_live` tells.
         """
-        self._preview, self._stale, self._changed = state, True, EVERYTHING
-        self._strokes = copies is not None
-        self._copies += copies or ()
+        self._live.show(state, copies)
         self.update()
 
     def show_extras(self, pictures: dict[str, tuple[str, Raster]], laid_out: bool = True) -> None:
@@ -203,41 +188,13 @@ class Canvas(QOpenGLWidget):
 
         laid_out: whether they lie as the asset's UVs do.
         """
-        self._extras = {key: raster for key, (_, raster) in pictures.items()}
+        self._live.extras = {key: raster for key, (_, raster) in pictures.items()}
         self.shown.offer_extras({key: name for key, (name, _) in pictures.items()}, laid_out)
-
-    def _with_beside(self) -> dict[str, Raster]:
-        """Pictures that are no textures of the document, those from elsewhere among them; the same one for the same
-        ones."""
-        key = id(self._extras), id(self.shown.beside)
-        if self._beside is None or self._beside[0] != key:
-            held = {BESIDE + name: picture for name, (_, picture) in self.shown.beside.items()}
-            self._beside = key, {**self._extras, **held}
-        return self._beside[1]
 
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:
         """Texels of coverages of the live state changed in place."""
-        self._patches += [(regions, box) for box in boxes]
+        self._live.patch(regions, boxes)
         self.update()
-
-    def _bring_up_to_date(self, scene: SceneRenderer) -> None:
-        """Hand a changed document to the scene."""
-        if self._stale:
-            self._held, self._stale = self._preview or self.session.state, False
-            scene.set_state(self._held, values_only=self._changed == _VALUES)
-            self._undrawn, self._changed = self._undrawn | self._changed, frozenset()
-        # A picture of the same model stands there until a new shader is compiled.
-        scene.patient = not self._strokes and not self._waited_for and self._good.mesh is self._held.mesh is not None
-        extras = self._extras if not self.shown.beside else self._with_beside()
-        if scene.extras is not extras:
-            scene.extras = extras
-        for old, new in self._copies:
-            scene.adopt(old, new)
-        self._copies.clear()
-        if self._patches:
-            regions, boxes = set().union(*(r for r, _ in self._patches)), [box for _, box in self._patches]
-            scene.patch_coverages(regions, boxes)
-            self._patches.clear()
 
     # --- OpenGL --------------------------------------------------------------------------------------------------
 
@@ -257,7 +214,7 @@ class Canvas(QOpenGLWidget):
         shared = self.context()
         self._elsewhere = OtherContexts(shared) if shared is not None else None
         self._scene = SceneRenderer(moderngl.create_context(), elsewhere=self._elsewhere)
-        self._stale = True
+        self._live.anew()
 
     def _continue_uploads(self) -> None:
         """Large textures go to the GPU in short pieces, so that the window answers in between."""
@@ -339,7 +296,7 @@ class Canvas(QOpenGLWidget):
         with self._current() as scene:
             if scene is None:
                 return None
-            self._bring_up_to_date(scene)
+            self._live.hand_on(scene, may_wait=not self._waited_for)
             for look, size, turn in wanted:
                 turned = replace(camera, yaw=camera.yaw + turn)
                 width, height = round(size[0] * frame.ratio), round(size[1] * frame.ratio)
@@ -349,7 +306,7 @@ class Canvas(QOpenGLWidget):
                     self._awaited.take(scene.compiling)
                     return None
                 except ShaderRefused:
-                    self._go_back(scene)
+                    self._live.go_back(scene)
                     data = scene.thumbnail(replace(look, steps=None), turned, (width, height))
                 image = QImage(data, width, height, width * 3, QImage.Format.Format_RGB888).copy()
                 image.setDevicePixelRatio(frame.ratio)
@@ -370,7 +327,7 @@ class Canvas(QOpenGLWidget):
         self._waited_for = True
         # What stands there may be older, while a shader is awaited.
         if self._awaited.is_any:
-            self._stale, self._changed = True, EVERYTHING
+            self._live.anew()
         try:
             return super().grabFramebuffer()
         finally:
@@ -380,33 +337,33 @@ class Canvas(QOpenGLWidget):
         scene = self._scene
         if scene is None:
             return
-        self._bring_up_to_date(scene)
+        self._live.hand_on(scene, may_wait=not self._waited_for)
         if self._chosen_stale:
             scene.set_selection(np.flatnonzero(self.session.faces))
             self._chosen_stale = False
-        frame = self.frame
+        frame, live = self.frame, self._live
         looks = self.shown.form(), self.shown.flat()
         try:
-            self._draw(scene, self._held, looks)
-            self._good, self._good_looks, self._undrawn = self._held, looks, frozenset()
+            self._draw(scene, live.held, looks)
+            live.went_well(looks)
         except ShaderOnItsWay:
             scene.drop_unwanted()
             self._awaited.take([*scene.compiling, *self.crowd.compiling])
-            self._go_back(scene)
+            self._live.go_back(scene)
             scene.patient = False
-            self._draw(scene, self._held, self._good_looks, crowd=False)
+            self._draw(scene, live.held, live.looks, crowd=False)
         except KitError as error:
             words = f"The crowd cannot be drawn: {error}"
             QTimer.singleShot(0, lambda: self.session.said.emit(words, True))
             QTimer.singleShot(0, lambda: self.crowd.switch(False))
-            self._draw(scene, self._held, looks, crowd=False)
+            self._draw(scene, live.held, looks, crowd=False)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
                 self._refused = str(refused)
                 QTimer.singleShot(0, lambda: self.session.said.emit(self._refused, True))
-            self._go_back(scene)
-            self._draw(scene, self._held, looks)
+            self._live.go_back(scene)
+            self._draw(scene, live.held, looks)
         self._paint_over(scene, frame)
         if scene.is_waiting and not self._upload_timer.isActive():
             self._upload_timer.start()
@@ -419,18 +376,13 @@ class Canvas(QOpenGLWidget):
     def come_to_rest(self) -> None:
         """The hand rests: all is drawn as fine as it can be."""
         self._moving.stop()
-        self._coarser = 1
+        self._pace.rest()
         self.update()
 
     def _draw_anew(self) -> None:
         """What was waited for is there."""
-        self._stale, self._changed = True, EVERYTHING
+        self._live.anew()
         self.update()
-
-    def _go_back(self, scene: SceneRenderer) -> None:
-        """Draw what was drawn last without a complaint, until the document changes again."""
-        self._held, self._undrawn = self._good, EVERYTHING
-        scene.set_state(self._held)
 
     def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks], *, crowd: bool = True) -> None:
         """Form and Flat of a state that the scene has, or of both only where other values can be seen. crowd: Form may
@@ -439,9 +391,9 @@ class Canvas(QOpenGLWidget):
         has_crowd = crowd and self.crowd.is_shown
         target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
         marks_now = self.spot, self.circle, shown.against, shown.wipe
-        now = frame, looks, shown.has_lines, *marks_now, id(self._extras), scene.is_waiting, scene.has_model
+        now = frame, looks, shown.has_lines, *marks_now, id(self._live.extras), scene.is_waiting, scene.has_model
         partly = (
-            self._undrawn == _VALUES
+            self._live.undrawn == _VALUES
             and now == self._drawn_as
             and not has_crowd
             and not (self._waited_for or self._moving.isActive())
@@ -460,7 +412,7 @@ class Canvas(QOpenGLWidget):
         only_form = self._moving.isActive() and flat == self._flat_as_drawn
         scene.clear(target, frame.device(frame.form) if only_form else None)
         began = time.perf_counter()
-        coarser = self._coarser if self._moving.isActive() else 1
+        coarser = self._pace.coarser if self._moving.isActive() else 1
         on_its_way: ShaderOnItsWay | None = None
         try:
             if has_crowd:
@@ -476,8 +428,7 @@ class Canvas(QOpenGLWidget):
         if self._moving.isActive():
             # Until it is drawn: only so is it known whether it is fast enough to follow the hand.
             scene.ctx.finish()
-            if time.perf_counter() - began > _FLUENT * (1.0 if self._coarser == 1 else 1.4):
-                self._coarser = min(self._coarser + 1, _COARSEST)
+            self._pace.took(time.perf_counter() - began)
         self._clip = QRegion(frame.form) if only_form else None
         self._flat_as_drawn = flat
         if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
@@ -496,7 +447,7 @@ class Canvas(QOpenGLWidget):
             self.spot,
             self.circle,
             id(state),
-            id(self._extras),
+            id(self._live.extras),
             scene.is_waiting,
         )
 

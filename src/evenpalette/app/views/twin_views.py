@@ -254,13 +254,10 @@ class TwinViews(Canvas):
         index, laid = self.crowd.chosen, self.crowd.laid
         if laid is None or not 0 <= index < len(self.crowd.copies()):
             return
-        camera, form = self.frame.camera, self.frame.form
-        right, _, back = camera.axes()
-        scale = camera.span / max(1, min(form.width(), form.height()))
-        ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        form = self.frame.form
+        right, ahead = self.frame.camera.along_ground(dx, dy, min(form.width(), form.height()))
         x, z = (float(v) for v in self.crowd.copies()["place"][index])
-        x += (float(right[0]) * dx + float(ahead[0]) * dy) * scale
-        z += (float(right[2]) * dx + float(ahead[1]) * dy) * scale
+        x, z = x + right, z + ahead
         self.session.apply(
             "Move a copy", lambda s: move_copy(s, index, x / laid.step, z / laid.step), f"copy {index}"
         )  # fmt: skip

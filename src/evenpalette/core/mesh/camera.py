@@ -93,6 +93,16 @@ class OrbitCamera:
         target = np.array(self.target) + (-right * dx + up * dy) * self.span / shorter
         return replace(self, target=(float(target[0]), float(target[1]), float(target[2])))
 
+    def along_ground(self, dx: float, dy: float, shorter: int) -> tuple[float, float]:
+        """How far something on the ground goes, in x and z, that is dragged by pixels."""
+        right, _, back = self.axes()
+        ahead = np.array([back[0], back[2]]) / max(float(np.hypot(back[0], back[2])), 1e-6)
+        scale = self.span / max(1, shorter)
+        return (
+            (float(right[0]) * dx + float(ahead[0]) * dy) * scale,
+            (float(right[2]) * dx + float(ahead[1]) * dy) * scale,
+        )
+
     def fitted(self, points: NDArray, width: int, height: int, margin: float = 0.06) -> "OrbitCamera":
         """As near as it can be with all points (n, 3) in a view of this size, and a margin, 0..1, around them."""
 

@@ -1,0 +1,26 @@
+"""How coarse is drawn what has to follow a hand: as fine as is fast enough."""
+
+#: Seconds that a picture may take that follows the hand, and pixels that a coarse one is wide at most.
+_FLUENT, _COARSEST = 1 / 30, 3
+#: Milliseconds after a motion that all pixels are drawn.
+AT_REST_MS = 160
+
+
+class Pace:
+    """Pixels that one drawn one is wide while something moves: more where pictures come too late."""
+
+    def __init__(self) -> None:
+        self.coarser = 1
+
+    def took(self, seconds: float) -> None:
+        """A picture of a motion was drawn in so many seconds."""
+        if seconds > _FLUENT * (1.0 if self.coarser == 1 else 1.4):
+            self.coarser = min(self.coarser + 1, _COARSEST)
+
+    def rest(self) -> None:
+        """The motion is over."""
+        self.coarser = 1
+
+    def hurry(self) -> None:
+        """A first picture, however coarse, is wanted soon."""
+        self.coarser = _COARSEST
