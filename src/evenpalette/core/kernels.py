@@ -5,6 +5,7 @@ numba keeps compiled code on disk until the file of the kernel changes; here it 
 kernel that it calls did, which may have been inlined.
 """
 
+import os
 import sys
 import threading
 from collections.abc import Callable
@@ -45,6 +46,8 @@ class Kernel:
         """The kernel as numba has it; kernels that it calls are compiled with it."""
         with _lock:
             if self._compiled is None:
+                # Threads that wait for each other by turning around take ten times as long where others work too.
+                os.environ.setdefault("OMP_WAIT_POLICY", "passive")
                 import numba
 
                 around = self._function.__globals__

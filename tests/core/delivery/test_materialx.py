@@ -139,6 +139,43 @@ def test_every_demo_is_drawn_as_delivered(name: str, tmp_path: Path) -> None:
     apart(lambda: agrees(out, name, f"{name.replace('-', '_')}_sheet", sorted(folders, key=words.get), ""))
 
 
+def test_a_recipe_is_standard_nodes_where_they_can_say_it(lantern: State, tmp_path: Path) -> None:
+    """All steps of the lantern: every node has a definition of the library, and generators for other renderers, which
+    know nothing of GLSL, take it. What picks by copy has no standard node: the document says so and has our text."""
+    report = deliver(lantern, tmp_path / "lantern", targets=["materialx"], kit_longest=16)
+    assert not any("no standard node" in note for note in report.notes)
+    assert not list((tmp_path / "lantern").rglob("*.glsl"))
+    document = opened(tmp_path / "lantern", "moth-lantern")
+    graph = document.getNodeGraph("NG_moth_lantern_sheet_recipe")
+    assert document.getImplementation("IM_moth_lantern_sheet_recipe_genglsl") is None
+    assert 100 < len(graph.getNodes()) < 1000
+    for node in graph.getNodes():
+        definition = node.getNodeDef()
+        assert definition is not None, node.getCategory()
+        assert "stdlib" in definition.getSourceUri(), node.getCategory()
+    import MaterialX.PyMaterialXGenMdl
+    import MaterialX.PyMaterialXGenOsl
+    import MaterialX.PyMaterialXGenShader
+
+    for generator in (
+        MaterialX.PyMaterialXGenOsl.OslShaderGenerator.create(), MaterialX.PyMaterialXGenMdl.MdlShaderGenerator.create(),
+    ):  # fmt: skip
+        other = opened(tmp_path / "lantern", "moth-lantern")
+        other.addNode("moth_lantern_sheet_recipe", "recipe", "multioutput")
+        end = other.addOutput("shown", "color3")
+        end.setNodeName("recipe")
+        end.setOutputString("base_color")
+        context = MaterialX.PyMaterialXGenShader.GenContext(generator)
+        context.registerSourceCodeSearchPath(mx.getDefaultDataSearchPath())
+        assert len(generator.generate("shown", end, context).getSourceCode("pixel")) > 10_000
+    pennant = Storage(copy_demo(tmp_path / "demo", "pennant")).open()
+    report = deliver(pennant, tmp_path / "pennant", targets=["materialx"], kit_longest=16)
+    assert any("no standard node says" in note for note in report.notes)
+    assert list((tmp_path / "pennant").rglob("*.glsl"))
+    document = opened(tmp_path / "pennant", "pennant")
+    assert document.getImplementation("IM_pennant_sheet_recipe_genglsl") is not None
+
+
 def test_names_that_are_no_names_of_elements_make_a_valid_document(lantern: State, tmp_path: Path) -> None:
     names = {lantern.project.variants[0].id: "<b>&\x01 \U0001f3ee", lantern.project.variants[1].id: "12"}
     state = lantern.with_project(

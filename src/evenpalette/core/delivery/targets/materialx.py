@@ -1,9 +1,9 @@
 """MaterialX: a surface of standard nodes around a node that carries the recipe, `<project>.mtlx`, its textures
 and texts beside it.
 
-MaterialX Specification 1.39. The recipe is a node of its own with a definition and an implementation for hardware
-(genglsl); normal map, surface and material are standard nodes, variants are a variant set with a look for each. What a
-glTF surface cannot say is listed in the file.
+MaterialX Specification 1.39. The recipe is a node of its own with a definition: a graph of standard nodes, or where
+there is none for something in it, the kit's text for hardware (genglsl). Normal map, surface and material are standard
+nodes, variants are a variant set with a look for each. What a glTF surface cannot say is listed in the file.
 """
 
 from pathlib import Path
@@ -11,6 +11,7 @@ from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
 import numpy as np
 
+from evenpalette.core.delivery.kit_textures import leaves_tile
 from evenpalette.core.delivery.layout import PlannedTexture, planned_textures
 from evenpalette.core.delivery.plan import DeliveryPlan, PlannedVariant
 from evenpalette.core.delivery.target import Delivered, Target
@@ -36,7 +37,15 @@ from evenpalette.core.recipe.attributes import (
     OPACITY,
     ROUGHNESS,
 )
-from evenpalette.core.recipe.languages.materialx import NodePort, function_of, inputs_of, outputs_of
+from evenpalette.core.recipe.languages.materialx import (
+    NodeGraph,
+    NodePort,
+    function_of,
+    graph_of,
+    inputs_of,
+    outputs_of,
+)
+from evenpalette.core.recipe.languages.nodes import UnsayableError
 from evenpalette.core.recipe.shader import kit_table
 from evenpalette.core.recipe.table import numbers_of
 from evenpalette.core.values import Value
@@ -63,7 +72,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     for number, (sheet, place) in enumerate(zip(plan.sheets, places, strict=True)):
         on = state.on(sheet.id)
         stem = f"{identifier(name)}_{place}"
-        unsaid |= _sheet(on, stem, root, folder, beside, plan.variants, words, plan.kit_longest)
+        unsaid |= _sheet(on, stem, root, delivered, folder, beside, plan.variants, words, plan.kit_longest)
         for look, word in zip(looks, words, strict=True):
             SubElement(
                 look,
@@ -85,14 +94,13 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
 
 
 def _sheet(
-    on: State, stem: str, root: Element, folder: Path, beside: str, variants: tuple[PlannedVariant, ...], words: list[str], longest: int,
+    on: State, stem: str, root: Element, delivered: Delivered, folder: Path, beside: str, variants: tuple[PlannedVariant, ...], words: list[str], longest: int,
 ) -> set[str]:  # fmt: skip
     """A sheet's definitions, material and variant set; returns what its surface cannot say."""
     text = function_text(on)
     inputs, outputs = inputs_of(text), outputs_of(text)
-    textures = planned_textures(on, text)
+    textures, wraps = planned_textures(on, text), leaves_tile(on)
     files = {(t.sampler, t.choice): f"{beside}/{_texture(t, folder / beside, stem, longest)}" for t in textures}
-    (folder / beside / f"{stem}.glsl").write_text(function_of(text, f"ep_recipe_{stem}"), "utf-8")
     names = {place.uniform: place.parameter for place in kit_table(on.project.recipe).places}
     defaults = on.values(None)
 
@@ -113,10 +121,18 @@ def _sheet(
         _ports(definition, inputs, lambda port: told(port, defaults))
         for key, kind in ends:
             SubElement(definition, "output", name=key, type=kind)
-    SubElement(
-        root, "implementation", name=f"IM_{recipe}_genglsl", nodedef=f"ND_{recipe}", target="genglsl", file=f"{beside}/{stem}.glsl",
-        function=f"ep_recipe_{stem}",
-    )  # fmt: skip
+    try:
+        _standard(
+            root, recipe, graph_of(text), {t.sampler: "periodic" if t.repeats or wraps else "clamp" for t in textures}
+        )
+    except UnsayableError as error:
+        delivered.notes.append(f"MaterialX: {on.project.sheet.name} is a node in GLSL: no standard node says {error}.")
+        (folder / beside / f"{stem}.glsl").write_text(function_of(text, f"ep_recipe_{stem}"), "utf-8")
+        SubElement(
+            root, "implementation", name=f"IM_{recipe}_genglsl", nodedef=f"ND_{recipe}", target="genglsl",
+            file=f"{beside}/{stem}.glsl", function=f"ep_recipe_{stem}",
+            doc=f"No standard node says {error}.",
+        )  # fmt: skip
     unsaid = _graph(on, root, recipe, surface, inputs, outputs)
     shader = SubElement(root, surface, name=f"{stem}_shader", type="surfaceshader")
     _ports(shader, [port for port in inputs if port.name != "uv"], lambda port: told(port, defaults))
@@ -129,6 +145,28 @@ def _sheet(
         changed = [p for p in inputs if p.name != "uv" and told(p, values) != told(p, defaults)]
         _ports(one, changed, lambda port, values=values: told(port, values))
     return unsaid
+
+
+def _standard(root: Element, recipe: str, graph: NodeGraph, wraps: dict[str, str]) -> None:
+    """The recipe's node as a graph of standard ones. wraps: how each texture goes on beyond its border."""
+    made = SubElement(root, "nodegraph", name=f"NG_{recipe}", nodedef=f"ND_{recipe}")
+    for node in graph.nodes:
+        one = SubElement(made, node.does, name=node.name, type=node.type)
+        for name, kind, value in node.inputs:
+            port = SubElement(one, "input", name=name, type=kind)
+            if value.node:
+                port.set("nodename", value.node)
+            elif value.given:
+                port.set("interfacename", value.given)
+            else:
+                numbers = value.known or ()
+                port.set("value", ", ".join(str(int(v)) if kind == "integer" else f"{v:.9g}" for v in numbers))
+            if kind == "filename":
+                for side in ("uaddressmode", "vaddressmode"):
+                    SubElement(one, "input", name=side, type="string", value=wraps[value.given])
+    types = {node.name: node.type for node in graph.nodes}
+    for name, source in graph.outputs.items():
+        SubElement(made, "output", name=name, type=types[source], nodename=source)
 
 
 def _ports(parent: Element, ports: list[NodePort], told: object) -> None:

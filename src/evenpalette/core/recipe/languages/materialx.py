@@ -1,4 +1,5 @@
-"""The recipe as a node of MaterialX: its definition, and the function in GLSL that a hardware generator calls for it.
+"""The recipe as a node of MaterialX: its definition, the standard nodes that it is made of, or where there are none the
+function in GLSL that a hardware generator calls for it.
 
 MaterialX Specification 1.39, "Custom Nodes". Its texture coordinates count upward and ours downward, so that reads are
 turned over. Textures that are color come as linear light: nothing decodes them before they are filtered.
@@ -7,6 +8,7 @@ turned over. Textures that are color come as linear light: nothing decodes them 
 from dataclasses import dataclass
 
 from evenpalette.core.recipe.attributes import ATTRIBUTES, NORMAL, Holds
+from evenpalette.core.recipe.languages.nodes import Node, NodeWriter, Val
 from evenpalette.core.recipe.shader_text import ShaderText
 
 #: Types of MaterialX and of the function's arguments by those of the recipe's text.
@@ -71,3 +73,44 @@ def function_of(text: ShaderText, name: str) -> str:
         lines.append(f"    ep_out_{port.name} = {value};")
     head = f"void {name}({', '.join((*taken, *given))}) {{\n"
     return _READS + text.text + _READS_END + "\n" + head + "\n".join(lines) + "\n}\n"
+
+
+@dataclass(frozen=True)
+class NodeGraph:
+    """The recipe in standard nodes. nodes: in an order in which each comes behind its inputs. outputs: by the name of
+    the output, the node that has it."""
+
+    nodes: tuple[Node, ...]
+    outputs: dict[str, str]
+
+
+def graph_of(text: ShaderText) -> NodeGraph:
+    """The recipe in nodes that every renderer knows. Raises UnsayableError where there are none for something in it."""
+    writer = NodeWriter(text.text)
+    surface = dict(writer.run("ep_surface_at", {u.name: _TYPES[u.glsl_type] for u in text.uniforms}).fields)
+    outputs = {}
+    for port in outputs_of(text):
+        value = surface[port.name]
+        if port.name == NORMAL:
+            vector = writer.call("normalize", [writer.made("vec3", [value, Val("float", (1.0,))])])
+            half = Val("float", (0.5,))
+            value = writer.node(
+                "add",
+                "vec3",
+                [("in1", writer.node("multiply", "vec3", [("in1", vector), ("in2", half)])), ("in2", half)],
+            )
+        if not value.node:
+            does, name = ("constant", "value") if value.known is not None else ("dot", "in")
+            value = writer.node(does, value.type, [(name, value)])
+        if port.type == "color3":
+            value = writer.node("convert", "color3", [("in", value)])
+        outputs[port.name] = value.node
+    nodes = {node.name: node for node in writer.nodes.values()}
+    used: set[str] = set()
+    asked = list(outputs.values())
+    while asked:
+        name = asked.pop()
+        if name not in used:
+            used.add(name)
+            asked += [value.node for _, _, value in nodes[name].inputs if value.node]
+    return NodeGraph(tuple(node for name, node in nodes.items() if name in used), outputs)
