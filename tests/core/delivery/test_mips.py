@@ -12,7 +12,10 @@ from evenpalette.core.document.project import VERSION
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.recipe import add_row, add_step, bind_input
 from evenpalette.core.edits.regions import set_overlap
+from evenpalette.core.raster import mips
 from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.raster.mips import MipKind, mip_chain
+from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate
 from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.regions.overlap import Overlap
@@ -111,3 +114,25 @@ def test_the_measure_finds_what_is_not_linear(demo: State) -> None:
     u, v = gaps[0].place
     assert 0 <= u <= 1
     assert 0 <= v <= 1
+
+
+@pytest.mark.parametrize(
+    ("shape", "dtype", "encoding"),
+    [
+        ((64, 50, 4), np.uint8, Encoding.SRGB),
+        ((62, 33, 1), np.uint16, Encoding.DATA),
+        ((33, 20, 3), np.uint8, Encoding.SRGB),
+    ],
+)
+def test_a_level_that_is_averaged_by_strips_is_the_same(
+    shape: tuple[int, ...], dtype: type, encoding: Encoding, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pixels = np.random.default_rng(3).integers(0, np.iinfo(dtype).max, shape, endpoint=True).astype(dtype)
+    for kind in MipKind:
+        whole = mip_chain(Raster(pixels, encoding), kind)
+        with monkeypatch.context() as small:
+            small.setattr(mips, "_STRIP_TEXELS", 150)
+            strips = mip_chain(Raster(pixels.copy(), encoding), kind)
+        assert len(whole.levels) == len(strips.levels) > 5
+        for one, other in zip(whole.levels, strips.levels, strict=True):
+            np.testing.assert_array_equal(one.pixels, other.pixels)

@@ -6,8 +6,14 @@ Formats: Khronos Data Format Specification 1.3, S3TC (BC1, BC3), RGTC (BC4, BC5)
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.parallel import run_over
+
 #: Bytes of one texel by format.
 BYTES_PER_TEXEL = {"BC1": 0.5, "BC3": 1.0, "BC4": 0.5, "BC5": 1.0, "BC7": 1.0}
+
+
+#: Texels that are packed at once.
+_BAND_TEXELS = 1 << 18
 
 
 def pack(pixels: NDArray[np.uint8], form: str, *, is_color: bool = False) -> bytes:
@@ -16,8 +22,21 @@ def pack(pixels: NDArray[np.uint8], form: str, *, is_color: bool = False) -> byt
     height, width = pixels.shape[:2]
     if height % 4 or width % 4:
         raise ValueError(f"blocks are 4 by 4 texels; {width} by {height} does not divide")
+    # Blocks know nothing of each other: a band of them at a time, beside each other.
+    rows = max(4, _BAND_TEXELS // width // 4 * 4)
+    bands: dict[int, bytes] = {}
+
+    def band(top: int) -> None:
+        bands[top] = _packed(pixels[top : top + rows], form, is_color=is_color)
+
+    run_over(range(0, height, rows), band)
+    return b"".join(bands[top] for top in sorted(bands))
+
+
+def _packed(pixels: NDArray[np.uint8], form: str, *, is_color: bool) -> bytes:
     import etcpak
 
+    height, width = pixels.shape[:2]
     data = np.ascontiguousarray(pixels).tobytes()
     if form == "BC7":
         settings = etcpak.BC7CompressBlockParams()

@@ -79,6 +79,8 @@ def _filled(level: NDArray, channels: int) -> NDArray:
 
 def _in_blocks(level: NDArray) -> NDArray:
     height, width = level.shape[:2]
+    if height % 4 == 0 and width % 4 == 0:
+        return level
     return np.pad(level, ((0, -height % 4), (0, -width % 4), (0, 0)), mode="edge")
 
 

@@ -4,6 +4,7 @@ Every level is the area average of the one before: in linear light for color, of
 vectors made unit again for normals. Sizes are those of OpenGL: halved, rounded down, at least 1.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -15,6 +16,8 @@ from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import derived
 
+#: Texels of a level that are floats at once.
+_STRIP_TEXELS = 1 << 22
 #: 8-bit sRGB codes of linear light in 65,536 steps: a step is at most 0.05 of a code.
 _CODES = np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
 
@@ -55,12 +58,19 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
     # Every level is averaged from what the one before it was before it was rounded: rounding does not add up.
     # Plain 8-bit data is averaged as codes, in which halves are halves, and go up as drivers round them.
     in_codes = raster.pixels.dtype == np.uint8 and raster.encoding is not Encoding.SRGB and kind is not MipKind.NORMAL
-    values = raster.pixels.astype(np.float32) if in_codes else raster.as_linear()
+
+    def floats(part: Raster) -> NDArray[np.float32]:
+        return part.pixels.astype(np.float32) if in_codes else part.as_linear()
+
+    values: NDArray[np.float32] | None = None
     while max(levels[-1].size) > 1:
         width, height = max(1, levels[-1].width // 2), max(1, levels[-1].height // 2)
-        values = np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA), np.float32).reshape(
-            height, width, raster.channels
-        )
+        if values is None:
+            values = np.empty((height, width, raster.channels), np.float32)
+            for part, smaller in _strips(raster, height):
+                _average(floats(part), values[smaller])
+        else:
+            values = _average(values, np.empty((height, width, raster.channels), np.float32))
         if kind is MipKind.NORMAL and raster.channels >= 3:
             values = _unit_vectors(values)
         levels.append(
@@ -71,6 +81,22 @@ def _make(raster: Raster, kind: MipKind) -> MipChain:
     if share is not None:
         levels[1:] = [_with_share(level, share) for level in levels[1:]]
     return MipChain(tuple(levels))
+
+
+def _average(values: NDArray[np.float32], out: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The area averages of values, in out."""
+    height, width, channels = out.shape
+    out[...] = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA).reshape(height, width, channels)
+    return out
+
+
+def _strips(raster: Raster, height: int) -> Iterator[tuple[Raster, slice]]:
+    """Parts of a raster whose floats have room, with the rows of the next level, so high, that they become; all of it
+    where two rows are not one."""
+    step = max(1, _STRIP_TEXELS // raster.width) if raster.height == 2 * height else height
+    for top in range(0, height, step):
+        rows = slice(2 * top, 2 * (top + step)) if step < height else slice(None)
+        yield Raster(raster.pixels[rows], raster.encoding), slice(top, min(top + step, height))
 
 
 def next_level(raster: Raster, kind: MipKind) -> Raster:

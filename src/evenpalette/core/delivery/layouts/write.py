@@ -27,7 +27,7 @@ from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.recipe.attributes import NORMAL, OPACITY, attribute_named
 
 #: What several files store may take so much beside each other; what one alone needs it always may.
-_MOST_BYTES = 768 << 20
+_MOST_BYTES = 512 << 20
 
 
 @dataclass(frozen=True)
