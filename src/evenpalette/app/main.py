@@ -5,19 +5,16 @@ import os
 import signal
 import sys
 from collections.abc import Sequence
-from importlib.resources import files
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
-from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
-from evenpalette.app import theme
+from evenpalette.app.dress import dressed_application
 from evenpalette.app.mishaps import Mishaps
 from evenpalette.app.preparing import Preparing
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
-from evenpalette.gpu.software import compile_quickly
 
 #: Milliseconds after which a window has come up, on a slow machine too.
 _STANDS_AFTER = 5000
@@ -28,18 +25,7 @@ def make_application() -> QApplication:
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
-    compile_quickly()
-    surface = QSurfaceFormat()
-    surface.setVersion(3, 3)
-    surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-    surface.setDepthBufferSize(0)
-    surface.setSwapInterval(0 if os.environ.get("LIBGL_ALWAYS_SOFTWARE") else 1)
-    QSurfaceFormat.setDefaultFormat(surface)
-    app = QApplication(sys.argv[:1])
-    app.setApplicationName("Even Palette")
-    app.setDesktopFileName("evenpalette")
-    app.setWindowIcon(QIcon(str(files("evenpalette.desktop") / "icons" / "evenpalette-64.png")))
-    theme.install(app)
+    app = dressed_application("Even Palette")
     QTimer.singleShot(_STANDS_AFTER, _look_for_garbage)
     return app
 

@@ -6,11 +6,9 @@ import sys
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEvent
-from PyQt6.QtGui import QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
-from evenpalette.app import theme
-from evenpalette.gpu.software import compile_quickly
+from evenpalette.app.dress import dressed_application
 from evenpalette.player.window import PlayerWindow
 
 
@@ -19,17 +17,7 @@ def make_application() -> QApplication:
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
-    compile_quickly()
-    surface = QSurfaceFormat()
-    surface.setVersion(3, 3)
-    surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-    surface.setDepthBufferSize(0)
-    QSurfaceFormat.setDefaultFormat(surface)
-    app = QApplication(sys.argv[:1])
-    app.setApplicationName("Even Palette player")
-    app.setDesktopFileName("evenpalette")
-    theme.install(app)
-    return app
+    return dressed_application("Even Palette player")
 
 
 def run(kit: Path) -> int:

@@ -215,9 +215,12 @@ class PlanePicture(TakingPicture):
         super().__init__(_SIDE)
         self.held, self.share = held, share
         self._pressed: QPoint | None = None
-        # Names of textures begin alike and end with what they hold.
-        end = Path(held.name.partition(": ")[0]).stem if held.planes[0].texture else held.name
-        self.setText(entry(self.fitted(end, Qt.TextElideMode.ElideLeft)))
+        if held.planes[0].texture:
+            # Names of textures begin alike and end with what they hold.
+            words = self.fitted(Path(held.name.partition(": ")[0]).stem, Qt.TextElideMode.ElideLeft)
+        else:
+            words = self.fitted(held.name)
+        self.setText(entry(words))
         self.tell(None)
 
     def tell(self, lost: InBlocks | None) -> None:

@@ -1,0 +1,28 @@
+"""The one application object of a program with windows."""
+
+import os
+import sys
+from importlib.resources import files
+
+from PyQt6.QtGui import QIcon, QSurfaceFormat
+from PyQt6.QtWidgets import QApplication
+
+from evenpalette.app import theme
+from evenpalette.gpu.software import compile_quickly
+
+
+def dressed_application(name: str) -> QApplication:
+    """The application, by the name that the desktop shows: its looks, its icon, how its windows are drawn in."""
+    compile_quickly()
+    surface = QSurfaceFormat()
+    surface.setVersion(3, 3)
+    surface.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    surface.setDepthBufferSize(0)
+    surface.setSwapInterval(0 if os.environ.get("LIBGL_ALWAYS_SOFTWARE") else 1)
+    QSurfaceFormat.setDefaultFormat(surface)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName(name)
+    app.setDesktopFileName("evenpalette")
+    app.setWindowIcon(QIcon(str(files("evenpalette.desktop") / "icons" / "evenpalette-64.png")))
+    theme.install(app)
+    return app
