@@ -17,14 +17,15 @@ from evenpalette.core.errors import RecipeError
 from evenpalette.core.light.lamps import SET_UPS
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, EMISSIVE, Holds
-from evenpalette.core.recipe.binding import Binder
 from evenpalette.core.variants.perceptual_difference import FINISH_UNITS
-from evenpalette.core.variants.small_surface import as_seen, small_sources, small_surface, wanted_attributes
+from evenpalette.core.variants.small_surface import Sight
 
 #: Pixels a side of an asset in a game, where nobody says otherwise.
 USUAL_SIZE = 64
 #: Texels of a sheet that are compared, as many as this number of comparisons of two colors allows: means need no more.
 _FEWEST_TEXELS, _MOST_TEXELS, _MOST_COMPARED = 256, 1024, 5_000_000
+#: Texels of all variants whose looks are remembered: some 50 MiB.
+_MOST_REMEMBERED = 128 * 64 * 64
 #: Texels of pairs that are compared at once.
 _AT_ONCE = 1 << 19
 
@@ -118,9 +119,9 @@ def compared(
 
 
 def _looked_at(sheet: State, names: Sequence[str], size: int, night: bool) -> _Sheet:
-    small, used = small_sources(sheet, size)
-    if not used.any():
-        used = np.ones_like(used)
+    sight = Sight(sheet, size)
+    small = sight.small
+    used = sight.used if sight.used.any() else np.ones_like(sight.used)
     texels = np.flatnonzero(used.reshape(-1))
     most = max(_FEWEST_TEXELS, min(_MOST_TEXELS, _MOST_COMPARED // (len(names) * (len(names) - 1) // 2)))
     if texels.size > most:
@@ -134,12 +135,12 @@ def _looked_at(sheet: State, names: Sequence[str], size: int, night: bool) -> _S
             regions.append(region)
     masks.append(np.full(texels.size, 1 / texels.size, np.float32))
     regions.append("")
-    wanted, binder = wanted_attributes(sheet), Binder(sheet.project.recipe, sheet.region_ids)
-    values: dict[str, list[F32]] = {key: [] for key in wanted}
+    values: dict[str, list[F32]] = {key: [] for key in sight.wanted}
+    is_small = small.size[0] * small.size[1] * len(names) <= _MOST_REMEMBERED
     for name in names:
-        made = small_surface(binder(sheet.values(name)), small, wanted)
-        for key, picture in made.items():
-            flat = as_seen(key, picture).reshape(-1, picture.shape[2])[texels]
+        told = sheet.values(name)
+        for key, picture in (sight.seen(told) if is_small else sight.looked(told)).items():
+            flat = picture.reshape(-1, picture.shape[2])[texels]
             if ATTRIBUTES[key].holds in (Holds.COLOR, Holds.LIGHT):
                 flat = np.asarray(decode_srgb(flat), np.float32)
             values[key].append(np.asarray(flat, np.float32))

@@ -17,10 +17,8 @@ from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32, decode_srgb
 from evenpalette.core.document.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
-from evenpalette.core.recipe.binding import Binder
-from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
-from evenpalette.core.variants.small_surface import as_seen, small_sources, small_surface, wanted_attributes
+from evenpalette.core.variants.small_surface import Sight
 
 #: From how many units on two variants are told apart.
 TOLD_APART = 2.0
@@ -55,21 +53,21 @@ class Looks:
 class Eye:
     """Looks at a document with one set of values after another; reads what the recipe reads only once."""
 
-    def __init__(self, state: State, side: int = _SIDE) -> None:
-        self._sheets: list[tuple[State, Sources, list[tuple[str, NDArray[np.bool_]]]]] = []
-        self._binders: list[Binder] = []
+    def __init__(self, state: State, side: int = _SIDE, *, remembers: bool = False) -> None:
+        """remembers: what it sees is remembered for the next one, see `Sight`."""
+        self._remembers = remembers
+        self._sheets: list[tuple[Sight, list[tuple[str, NDArray[np.bool_]]]]] = []
         #: What the mean over each region weighs each texel, (regions, texels).
         self._weights: list[F32] = []
         for sheet in state.sheets():
-            small, used = small_sources(sheet, side)
-            used = used if used.any() else np.ones_like(used)
+            sight = Sight(sheet, side)
+            used = sight.used if sight.used.any() else np.ones_like(sight.used)
             masks = [
-                (region, mask) for region, plane in zip(sheet.region_ids, small.coverages, strict=True)
+                (region, mask) for region, plane in zip(sheet.region_ids, sight.small.coverages, strict=True)
                 if (mask := (plane >= 128) & used).sum() >= max(1, _LEAST_SHARE * used.sum())
             ]  # fmt: skip
             masks.append(("", used))
-            self._binders.append(Binder(sheet.project.recipe, sheet.region_ids))
-            self._sheets.append((sheet, small, masks))
+            self._sheets.append((sight, masks))
             self._weights.append(
                 np.stack([mask.ravel() / np.float32(mask.sum()) for _, mask in masks]).astype(np.float32)
             )
@@ -77,16 +75,15 @@ class Eye:
     def look(self, values: Mapping[str, Value]) -> Looks:
         """With these values of the parameters, by id."""
         pictures, means = [], []
-        for (sheet, small, _), bind, weights in zip(self._sheets, self._binders, self._weights, strict=True):
-            made = small_surface(bind(values), small, wanted_attributes(sheet))
-            pictures.append(seen := {key: as_seen(key, picture) for key, picture in made.items()})
+        for (sight, _), weights in zip(self._sheets, self._weights, strict=True):
+            pictures.append(seen := sight.seen(values) if self._remembers else sight.looked(values))
             means.append({key: weights @ picture.reshape(weights.shape[1], -1) for key, picture in seen.items()})
         return Looks(tuple(pictures), tuple(means))
 
     def color_of(self, look: Looks, region: str) -> F32 | None:
         """The mean base color of a region, linear (3,); '' is the whole of the first sheet. None for one that is hardly
         there."""
-        for (_, _, masks), means in zip(self._sheets, look.means, strict=True):
+        for (_, masks), means in zip(self._sheets, look.means, strict=True):
             for place, (known, _) in enumerate(masks):
                 if known == region:
                     return np.asarray(decode_srgb(means[BASE_COLOR][place]), np.float32)
@@ -95,7 +92,7 @@ class Eye:
     def apart(self, first: Looks, second: Looks) -> Apart:
         """How far two looks are apart."""
         most, where, squares, count = 0.0, "", 0.0, 0
-        for (_, _, masks), one, other in zip(self._sheets, first.pictures, second.pictures, strict=True):
+        for (_, masks), one, other in zip(self._sheets, first.pictures, second.pictures, strict=True):
             units = _units(one, other)
             for region, mask in masks:
                 mean = float(units[mask].mean())
@@ -114,7 +111,7 @@ class Eye:
         if not others:
             return None
         squares = np.zeros(len(others))
-        for sheet, (_, _, masks) in enumerate(self._sheets):
+        for sheet, (_, masks) in enumerate(self._sheets):
             shares = np.array([mask.sum() for _, mask in masks], float)
             means = {key: np.stack([other.means[sheet][key] for other in others]) for key in look.means[sheet]}
             here = {key: np.broadcast_to(look.means[sheet][key], mean.shape) for key, mean in means.items()}
@@ -164,7 +161,7 @@ def alike(state: State, least: float = TOLD_APART) -> list[Alike]:
     names = list(known.values())[:_MOST_LOOKS]
     if len(names) < 2:
         return found
-    eye = Eye(state)
+    eye = Eye(state, remembers=True)
     looks = [eye.look(state.values(name)) for name in names]
     pairs = list(combinations(range(len(names)), 2))
     for (i, j), means in zip(pairs, _means_apart(looks, pairs), strict=True):

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import islice
 
 import numpy as np
@@ -23,10 +24,9 @@ from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import TileWeights
 from evenpalette.core.values import Value, ValueType, vector_text
 from evenpalette.core.variants.small_surface import (
+    Sight,
     as_seen,
-    small_sources,
     small_stages,
-    small_surface,
     small_surfaces,
     wanted_attributes,
 )
@@ -61,6 +61,11 @@ class Reach:
     strongest: float
     reasons: tuple[Reason, ...] = field(default=())
 
+    @property
+    def nbytes(self) -> int:
+        """What it takes in memory."""
+        return self.change.nbytes
+
     def short_words(self) -> tuple[str, ...]:
         """In fewer words, and in fewest."""
         if self.reasons:
@@ -85,7 +90,14 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
         raise EvenPaletteError("That parameter is no longer in the project.")
     values = state.values(variant)
     others = _others(parameter, values[parameter_id])
-    small, used = small_sources(state, side)
+    sight = Sight(state, side)
+    return sight.remembered(("reach", parameter_id), values, lambda: _reach(state, sight, values, parameter, others))
+
+
+def _reach(
+    state: State, sight: Sight, values: dict[str, Value], parameter: Parameter, others: Sequence[Value]
+) -> Reach:
+    small, used = sight.small, sight.used
     bind = Binder(state.project.recipe, state.region_ids)
     change = _change(state, bind, small, values, parameter, others)
     seen = used if used.any() else np.ones_like(used)
@@ -104,27 +116,31 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
 
     Far cheaper than the reach of each: it ends with the first texel that changes.
     """
-    small, used = small_sources(state, side)
-    seen = used if used.any() else np.ones_like(used)
-    wanted, bind = wanted_attributes(state), Binder(state.project.recipe, state.region_ids)
+    sight = Sight(state, side)
     left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
     for variant in variants:
         if not left:
             break
         values = state.values(variant)
         for seconds in _times(state):
-            at = Moment(seconds=seconds)
-            now = bind(values, at)
-            first = {key: as_seen(key, picture) for key, picture in small_surface(now, small, wanted).items()}
-            for parameter in list(left.values()):
-                others = [
-                    bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])
-                ]
-                for made in small_surfaces(others, small, wanted):
-                    if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in wanted):
-                        del left[parameter.id]
-                        break
+            at, asked = Moment(seconds=seconds), tuple(left.values())
+            what = ("acting", at, tuple(left))
+            for key in sight.remembered(what, values, partial(_acting, sight, values, asked, at)):
+                del left[key]
     return list(left)
+
+
+def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Parameter], at: Moment) -> list[str]:
+    """The parameters that change something at a moment."""
+    seen = sight.used if sight.used.any() else np.ones_like(sight.used)
+    first, found = sight.seen(values, at), []
+    for parameter in parameters:
+        others = [sight.bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])]
+        for made in small_surfaces(others, sight.small, sight.wanted):
+            if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in sight.wanted):
+                found.append(parameter.id)
+                break
+    return found
 
 
 def reach_picture(reach: Reach) -> Raster:

@@ -1,16 +1,22 @@
 """The surface on few texels: what reach, and what likeness of variants, look at."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.document.state import State
+from evenpalette.core.raster.reading import derived
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
-from evenpalette.core.recipe.binding import BoundStep
+from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces, stages
 from evenpalette.core.recipe.sources import Sources
+from evenpalette.core.values import Value
+
+T = TypeVar("T")
 
 
 def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
@@ -20,6 +26,58 @@ def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
     factor = min(1.0, side / max(sources.size))
     width, height = (max(1, round(s * factor)) for s in sources.size)
     return sources.at_size(width, height), state.used_share((width, height)) > 0.25
+
+
+class Sight:
+    """The active sheet of a document on few texels, with one set of values after another. What was seen is remembered
+    for a while: a variant that nobody touched is not worked out again because another one was.
+
+    small: what the recipe reads. used: which of its texels the model uses, bool (height, width). wanted: attributes.
+    """
+
+    def __init__(self, state: State, side: int) -> None:
+        self.small, self.used = small_sources(state, side)
+        self.wanted = wanted_attributes(state)
+        self._bind = Binder(state.project.recipe, state.region_ids)
+        sources = state.sources
+        self._arrays = [sources.base.pixels, *sources.coverages, *(t.pixels for t in sources.textures.values())]
+        if state.mesh is not None:
+            self._arrays.append(state.mesh.mesh.positions)
+        self._told = (
+            side, state.project.sheet.id, state.project.recipe.model_dump_json(), tuple(state.region_ids), self.wanted,
+            repr((state.sharings, sources.starts, list(sources.textures), sources.base.encoding)),
+        )  # fmt: skip
+
+    def bind(self, values: Mapping[str, Value], at: Moment | None = None) -> list[BoundStep]:
+        """The steps with values of the parameters, by id."""
+        return self._bind(values, at or Moment())
+
+    def remembered(self, what: tuple[object, ...], values: Mapping[str, Value], make: Callable[[], T]) -> T:
+        """What was made of the same document with these values before, else what is made now. what: all else that it
+        depends on, what it is first."""
+        key = (*self._told, *what, tuple(sorted(values.items())))
+        return derived(self._arrays, key, lambda: _Held(make())).value
+
+    def seen(self, values: Mapping[str, Value], at: Moment | None = None) -> Mapping[str, F32]:
+        """`looked`, remembered: for values that somebody has, not for those that are tried."""
+        return self.remembered(("seen", at), values, lambda: self.looked(values, at))
+
+    def looked(self, values: Mapping[str, Value], at: Moment | None = None) -> Mapping[str, F32]:
+        """Every attribute as it is seen, float32 (height, width, channels)."""
+        made = small_surface(self.bind(values, at), self.small, self.wanted)
+        return {key: as_seen(key, picture) for key, picture in made.items()}
+
+
+@dataclass(frozen=True, eq=False)
+class _Held(Generic[T]):
+    """Something that is remembered."""
+
+    value: T
+
+    @property
+    def nbytes(self) -> int:
+        held = self.value.values() if isinstance(self.value, dict) else (self.value,)
+        return 64 + sum(getattr(one, "nbytes", 0) for one in held)
 
 
 def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:

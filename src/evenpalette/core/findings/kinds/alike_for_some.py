@@ -29,10 +29,9 @@ def find(look: Look) -> Iterator[Finding]:
     names = {v.id: v.name for v in variants}
     regions = {r.id: r.name for r in look.project.regions.regions}
     looked = Comparison(look.state)
-    apart = {(p.first, p.second): p for p in looked.pairs()}
-    for pair in looked.pairs(VISION):
-        if pair.units >= TOLD_APART:
-            return
+    near = [pair for pair in looked.pairs(VISION) if pair.units < TOLD_APART]
+    apart = {(p.first, p.second): p for p in looked.pairs()} if near else {}
+    for pair in near:
         usual = apart[pair.first, pair.second]
         if usual.units < TOLD_APART:
             continue
