@@ -16,7 +16,7 @@ from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.image_write import encode_image, write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.file_set import files_as_one
-from evenpalette.core.tones.palettes.in_game import measure_index_art
+from evenpalette.core.tones.palettes.index_filtering import measure_index_art
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order, reduce_pictures
 from evenpalette.core.tones.palettes.strip import find_faults, index_raster, palettes_of, restore, strip_raster

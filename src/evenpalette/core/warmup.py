@@ -42,7 +42,7 @@ from evenpalette.core.regions.dividing.unmix import unmix
 from evenpalette.core.regions.operations.noise import tileable_noise
 from evenpalette.core.regions.owners import owners
 from evenpalette.core.regions.painting.warm import load_kernels
-from evenpalette.core.tones.palettes.in_game import measure_index_art
+from evenpalette.core.tones.palettes.index_filtering import measure_index_art
 from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.path import short_path
 from evenpalette.core.tones.palettes.reduce import reduce_pictures

@@ -12,7 +12,7 @@ from tests.helpers.glsl import apart
 from evenpalette.core.delivery.index_art import FUNCTIONS, LOOK_UP, ORDERED, TRUE_MIPS, WAYS, write_index_art
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster
-from evenpalette.core.tones.palettes.in_game import index_ways
+from evenpalette.core.tones.palettes.index_filtering import index_ways
 from evenpalette.core.tones.palettes.reduce import reduce_pictures
 from evenpalette.core.tones.palettes.strip import index_raster, restore, strip_raster
 

@@ -15,7 +15,7 @@ from evenpalette.core.color.oklab import linear_to_oklab
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.tones.palettes import retarget
-from evenpalette.core.tones.palettes.in_game import measure_index_art, reordered, ways
+from evenpalette.core.tones.palettes.index_filtering import measure_index_art, reordered, ways
 from evenpalette.core.tones.palettes.mapping import Dither, bayer
 from evenpalette.core.tones.palettes.nearest import nearest
 from evenpalette.core.tones.palettes.path import short_path

@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from evenpalette.core.delivery.kit_textures import StoredTexture
 from evenpalette.core.raster.compress import packed_and_back
-from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.texture_unit import rgba8
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.strips import levels_of
 from evenpalette.core.storage.file_set import files_as_one
-from evenpalette.core.tones.palettes.in_game import along_path, true_mips
+from evenpalette.core.tones.palettes.index_filtering import along_path, true_mips
 from evenpalette.core.tones.palettes.strip import palettes_of, restore, strip_raster
 
 #: The ways by the beginning of their name in a table, each with what the shader function is called.

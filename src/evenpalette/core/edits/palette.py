@@ -16,11 +16,11 @@ from evenpalette.core.edits.recipe import add_step
 from evenpalette.core.edits.rewire import rewired
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import PLAIN, level_bytes
 from evenpalette.core.raster.mips import level_sizes
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
 from evenpalette.core.raster.strips import entries_of_levels, levels_of
+from evenpalette.core.raster.texture_unit import PLAIN, level_bytes
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.tones.palettes import retarget
 from evenpalette.core.tones.palettes.census import codes_of, points_of

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from evenpalette.core.consent import MayRead, nothing
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding, without
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend
 from evenpalette.core.findings.kinds import FINDINGS
-from evenpalette.core.findings.look import Look
 
 STATIONS = ("asset", "regions", "tones", "recipe", "variants", "delivery")
 
@@ -30,7 +30,7 @@ class RegionFindings:
 
 def find_in_regions(state: State) -> RegionFindings:
     """The findings that hold until regions, coverages or mesh change."""
-    look = Look(state)
+    look = Inspection(state)
     return RegionFindings(state, tuple(f for k in _on_the_way() if k.cost is Cost.TEXELS for f in k.find(look)))
 
 
@@ -46,7 +46,7 @@ def find_all(state: State, regions: RegionFindings | None = None, may_read: MayR
 def everything(state: State, regions: RegionFindings | None = None, may_read: MayRead = nothing) -> list[Finding]:
     """`find_all` with what the artist chose to leave."""
     held = (regions or find_in_regions(state)).findings
-    look = Look(state, may_read)
+    look = Inspection(state, may_read)
     found: list[Finding] = []
     for kind in _on_the_way():
         found += (f for f in held if f.code == kind.key) if kind.cost is Cost.TEXELS else kind.find(look)

@@ -6,7 +6,7 @@ from enum import IntEnum, StrEnum
 
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
-from evenpalette.core.findings.look import Look
+from evenpalette.core.findings.inspection import Inspection
 
 Edit = Callable[[State], State]
 #: A label, and the edit that does it.
@@ -46,7 +46,7 @@ class FindingKind:
     order: int
     weight: Weight
     cost: Cost
-    find: Callable[[Look], Iterable[Finding]]
+    find: Callable[[Inspection], Iterable[Finding]]
     mend: Callable[[State, Finding], Mend | None] | None = None
 
     def at(self, text: str, region: str = "", place: tuple[float, float] | None = None, subject: str = "") -> Finding:

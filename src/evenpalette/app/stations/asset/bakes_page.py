@@ -33,8 +33,8 @@ from evenpalette.core.document.bake import GLOW, Bake
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.edits import bakes as edit
 from evenpalette.core.edits.asset import remove_texture
-from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.texture_unit import rgba8
 from evenpalette.core.recipe.binding import textures_of
 from evenpalette.core.regions.chain import read_by
 

@@ -17,10 +17,10 @@ from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.edits.mending import add_mended, set_mending, why_not_mended
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.busiest import busiest_place
-from evenpalette.core.raster.game import rgba8
 from evenpalette.core.raster.mending.mend import mend
 from evenpalette.core.raster.mending.settings import Mending
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Raster
+from evenpalette.core.raster.texture_unit import rgba8
 
 #: How large a texel is shown, in pixels.
 _ZOOM = 3

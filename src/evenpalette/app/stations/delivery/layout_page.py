@@ -31,7 +31,7 @@ from evenpalette.app.views.headers import TEXTURE
 from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.layouts.look import Look, as_color, look_at
+from evenpalette.core.delivery.layouts.look import FileLook, as_color, look_at
 from evenpalette.core.delivery.layouts.planes import Surface
 from evenpalette.core.delivery.layouts.write import file_pixels, planned_files
 from evenpalette.core.document.layout_model import Layout, LayoutChannel, LayoutFile
@@ -53,7 +53,7 @@ class LayoutPage(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session, self._views = session, views
-        self.look: Look | None = None
+        self.look: FileLook | None = None
         self._leads = False
         self.files = QListWidget()
         self.files.setAccessibleName("Files of the layout")
@@ -203,7 +203,7 @@ class LayoutPage(QWidget):
         variant, longest = state.project.active_variant, state.project.delivery.size
         count = self._count(state, layout, file)
 
-        def make() -> tuple[Look | str, Icons]:
+        def make() -> tuple[FileLook | str, Icons]:
             icons: Icons = []
             small = Surface(state, variant, (_ICON * 2, _ICON * 2))
             for one in layout.files:
@@ -217,7 +217,7 @@ class LayoutPage(QWidget):
             except EvenPaletteError as error:
                 return str(error), icons
 
-        def done(found: tuple[Look | str, Icons]) -> None:
+        def done(found: tuple[FileLook | str, Icons]) -> None:
             if self.file == file and self.isVisible():
                 self._show(file, count, *found)
 
@@ -233,7 +233,7 @@ class LayoutPage(QWidget):
         except EvenPaletteError:
             return 0
 
-    def _show(self, file: LayoutFile, count: int, found: Look | str, icons: Icons) -> None:
+    def _show(self, file: LayoutFile, count: int, found: FileLook | str, icons: Icons) -> None:
         self.files.blockSignals(True)
         for place, pixels in enumerate(icons):
             item = self.files.item(place)
@@ -463,7 +463,7 @@ def _mega(count: int) -> str:
     return f"{count / 1e6:.2f} MB"
 
 
-def _lost(look: Look) -> str:
+def _lost(look: FileLook) -> str:
     """What blocks leave of each channel, in words."""
     letters = ("red", "green", "blue", "alpha")
     each = [

@@ -26,12 +26,12 @@ from evenpalette.app.widgets.basics import button, caption, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.delivery.in_game import LOUDEST, Measured, Pictures, measure_texture, pictures_of
 from evenpalette.core.delivery.index_art import WAYS, write_index_art
+from evenpalette.core.delivery.texture_loss import LOUDEST, Measured, Pictures, measure_texture, pictures_of
 from evenpalette.core.document.project import Role
 from evenpalette.core.raster.busiest import busiest_place
-from evenpalette.core.raster.game_ways import LEVELS, VISIBLE, Advice
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.texture_formats import LEVELS, VISIBLE, Advice
 
 _PAUSE_MS = 80
 _ZOOM = 2

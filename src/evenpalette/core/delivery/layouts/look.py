@@ -11,16 +11,16 @@ from evenpalette.core.delivery.layouts.write import content_of, file_layers, fil
 from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.compress import packed_and_back
-from evenpalette.core.raster.game import chain_bytes
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import unit_values
+from evenpalette.core.raster.texture_unit import chain_bytes
 
 #: A look is made at most so large; bytes of larger files are those of the look, times as many texels.
 LONGEST = 1024
 
 
 @dataclass(frozen=True)
-class Look:
+class FileLook:
     """plain: before block compression, written: after it, the same where there is none; uint8 pictures, (height, width,
     3), of the first layer. channels: what each channel holds as written, by layer and letter, uint8 (height, width).
     size: of the whole file, (width, height).
@@ -38,7 +38,7 @@ class Look:
     worst: tuple[int, ...] = ()
 
 
-def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 0) -> Look:
+def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 0) -> FileLook:
     """Make one file of those that a line of a layout makes: of this variant, and of the first region and division.
     longest: side of files that say no size. Raises LayoutError, ImageFileError."""
     regions = state.project.regions
@@ -74,7 +74,7 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
         for k in range(part.shape[2])
     }
     many = sum(part.shape[2] for part in held.values()) / file.channel_count
-    return Look(
+    return FileLook(
         _shown(stored, file), _shown(left, file), channels, whole, round(len(content) * texels), round(memory * many), texels == 1, mean, worst,
     )  # fmt: skip
 

@@ -11,8 +11,8 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.part_by_lightness import part_by_lightness
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.variants.compare import Comparison
 from evenpalette.core.variants.perceptual_difference import TOLD_APART
 
@@ -21,7 +21,7 @@ VISION = Vision("deuteranomaly", 0.6)
 _MOST = 60
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each pair, with the region where it differs most to most eyes."""
     variants = look.project.variants
     if not 2 <= len(variants) <= _MOST:

@@ -4,11 +4,11 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """The active sheet, where its material groups are not those of the mesh."""
     state, sheet = look.state, look.project.sheet
     if is_bare(state):

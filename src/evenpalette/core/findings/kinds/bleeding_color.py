@@ -11,8 +11,8 @@ from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import derived, resize_plane
@@ -24,7 +24,7 @@ SEEN = 5.0
 _REACH = 4
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """What the recipe starts from, painted color or tone, where it bleeds at half size."""
     state = look.state
     if state.mesh is None or state.mesh.mesh.uvs is None:

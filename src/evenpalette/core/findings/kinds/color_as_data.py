@@ -3,13 +3,13 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 from evenpalette.core.findings.kinds.data_as_color import read_as_held
-from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.raster import Encoding
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Textures whose role is color and whose encoding is not."""
     for texture in look.project.asset.textures:
         if texture.role.encoding is Encoding.SRGB and texture.encoding is Encoding.DATA:

@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.raster.raster import Encoding
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Textures whose role is data and whose encoding is not."""
     for texture in look.project.asset.textures:
         if texture.role.encoding is Encoding.DATA and texture.encoding is not Encoding.DATA:

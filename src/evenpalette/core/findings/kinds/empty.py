@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.names import listed
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Regions that have half of no used texel."""
     for division in look.divisions:
         bare = [r for r in division.division.regions if r.id in division.planes and division.held.most[r.id] < 128]

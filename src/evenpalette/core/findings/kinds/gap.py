@@ -6,15 +6,15 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions
 from evenpalette.core.edits.painting import is_paintable, with_painted
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
 from evenpalette.core.regions.owners import give_gaps
 from evenpalette.core.regions.region_set import Division, Region
 from evenpalette.core.regions.sources.flag import FlagSource
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Texels away from the border of islands that no region holds half of."""
     for division in look.divisions:
         if not division.planes:

@@ -7,13 +7,13 @@ from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.dividing.flags import nearest_pure
 from evenpalette.core.regions.sources.flag import FlagSource
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Those of ID maps: a color that was picked from paint is no flag, and need not be pure."""
     maps = {texture.id for texture in look.project.asset.with_role(Role.ID_MAP)}
     for region in look.project.regions.regions:

@@ -6,8 +6,8 @@ from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import file_named, files_of, with_file, with_settings
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 #: Where they are 0 many programs that edit pictures drop the color below: common practice, no source.
 _OFTEN_EMPTY = ("region:", "mask:", "constant:0")
@@ -30,7 +30,7 @@ def _is_empty(alpha: LayoutChannel) -> bool:
     return alpha.source.startswith(_OFTEN_EMPTY) and not (alpha.invert and alpha.source.startswith("constant:0"))
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each such file."""
     for file in files_of(look.state):
         if doubt := _doubt(file):

@@ -6,8 +6,8 @@ from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import file_named, files_of, with_file
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
 def _is_made(channel: LayoutChannel, attributes: tuple[str, ...]) -> bool:
@@ -15,7 +15,7 @@ def _is_made(channel: LayoutChannel, attributes: tuple[str, ...]) -> bool:
     return kind != "attribute" or rest.partition("@")[0].partition(".")[0].replace("-", "_") in attributes
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file that delivers what this recipe does not make."""
     for file in files_of(look.state):
         idle = [c.source.partition(":")[2] for c in file.channels if not _is_made(c, look.state.attributes)]

@@ -6,8 +6,8 @@ from evenpalette.core.document.layout_model import LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.recipe.attributes import ATTRIBUTES, Holds
 
 _DATA = ("region", "id", "tone", "mask", "index")
@@ -25,7 +25,7 @@ def _kind(source: str) -> str:
     return ""
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file with such a channel."""
     for file in files_of(look.state):
         wrong = [c for c in file.channels if c.encode == "srgb" and _kind(c.source) == "data"]

@@ -7,8 +7,8 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import files_of, layout_of, with_file, with_layout, with_settings
 from evenpalette.core.files import safe_name
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
 def _missing(state: State, file: LayoutFile) -> str:
@@ -23,7 +23,7 @@ def _missing(state: State, file: LayoutFile) -> str:
     return next((word for word, is_needed in needs.items() if is_needed and f"{{{word}}}" not in file.name), "")
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file without the placeholder that tells its copies apart, or with another one's name."""
     seen = set()
     for file in files_of(look.state):

@@ -6,8 +6,8 @@ from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 #: Formats whose specification has green up (glTF 2.0, section 3.9.3: "+Y up").
 _GREEN_UP = (".glb", ".gltf")
@@ -17,7 +17,7 @@ def _is_normal(channel: LayoutChannel) -> bool:
     return channel.source.partition("@")[0].partition(".")[0] == "attribute:normal"
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file that has green down where it is to be up."""
     mesh = look.state.project.asset.mesh
     normals = [(f, c) for f in files_of(look.state) for c in f.channels if _is_normal(c)]

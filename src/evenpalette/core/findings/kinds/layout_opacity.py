@@ -8,15 +8,15 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import file_named, files_of, with_file
 from evenpalette.core.edits.recipe import set_opacity_use
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
 def _is_opacity(channel: LayoutChannel) -> bool:
     return channel.source.partition("@")[0] == "attribute:opacity"
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file that has it."""
     if look.state.project.sheet.opacity is not OpacityUse.OPAQUE or "opacity" not in look.state.attributes:
         return

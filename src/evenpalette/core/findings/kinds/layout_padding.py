@@ -5,14 +5,14 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 #: Texels that keep four levels clean, 2 to the fourth: common practice, no source.
 ENOUGH = 16
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file with levels and fewer texels around its islands."""
     for file in files_of(look.state):
         padding = file.padding if isinstance(file.padding, int) else 0

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.layouts import files_of, with_file
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each file of a size in texels that is no multiple of four, where it is compressed or has levels."""
     for file in files_of(look.state):
         if isinstance(file.size, int) and file.size % 4 and (file.compression != "none" or file.mips):

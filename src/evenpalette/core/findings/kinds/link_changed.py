@@ -7,11 +7,11 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import links
 from evenpalette.core.edits.links import changes_of
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each of them, with what has changed."""
     for change in changes_of(look.state, look.may_read):
         if not change.problem:

@@ -7,11 +7,11 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset
 from evenpalette.core.edits.guess import contradiction
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Textures whose texels contradict their role."""
     for texture in look.project.asset.textures:
         raster = look.state.textures.get(texture.id)

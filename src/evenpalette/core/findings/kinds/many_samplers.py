@@ -5,14 +5,14 @@ from collections.abc import Iterator
 from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 
 #: Textures that a fragment shader can read on any device (OpenGL ES 3.0, MAX_TEXTURE_IMAGE_UNITS).
 MOST_SAMPLERS = 16
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Where the kit of the active sheet asks for too many."""
     try:
         samplers = len(kit_text(look.state).samplers)

@@ -7,8 +7,8 @@ import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.evaluate import weight_planes
 from evenpalette.core.recipe.steps import KINDS
@@ -19,7 +19,7 @@ _UNSEEN = 1.0
 _SIDE = 64
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each step that keeps the mean, after which the mean color of what it covers is another one, with the defaults."""
     state = look.state
     steps = state.project.recipe.steps

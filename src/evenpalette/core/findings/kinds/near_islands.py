@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.seams import near_islands
 
 #: Islands closer than this bleed into each other early, whatever padding was asked for: common practice, no source.
 _MOST_PADDING = 16
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """The two that are nearest in each division; none where texels are shared, which looks like it from here."""
     wanted = min(look.project.regions.bake.padding_texels, _MOST_PADDING)
     for division in look.whole_divisions:

@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.binding import map_read, read_binding
 from evenpalette.core.recipe.kind import MapInput
@@ -13,7 +13,7 @@ from evenpalette.core.recipe.recipe import Binding
 from evenpalette.core.recipe.steps import KINDS
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each input of a step that reads nothing, in all its rows or in some."""
     for step in look.project.recipe.steps:
         if step.kind not in KINDS:

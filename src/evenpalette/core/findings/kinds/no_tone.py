@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.recipe.recipe import TONE
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Where there are steps and no tone."""
     recipe = look.project.recipe
     if recipe.steps and recipe.base == TONE and look.state.tone is None:

@@ -7,10 +7,10 @@ import numpy as np
 
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
-from evenpalette.core.raster.game import Sampled, Setting, grid
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.texture_unit import Sampled, Setting, grid
 
 #: Codes of 8 bits that a read may differ by unseen: common practice, no source.
 _UNSEEN = 6
@@ -18,7 +18,7 @@ _UNSEEN = 6
 _ROWS = 48
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each texture that the recipe reads as it lies, whose size is not that of the others by a power of
     two, and which the kit therefore shows otherwise than the map: an area mean here, a trilinear read there."""
     state = look.state

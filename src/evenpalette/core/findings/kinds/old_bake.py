@@ -6,11 +6,11 @@ from pathlib import Path
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.bakes import make_bake, outdated, with_made
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each of them; of a finer mesh that is gone it is said so."""
     for texture in outdated(look.state):
         assert texture.bake is not None

@@ -5,13 +5,13 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
 from evenpalette.core.regions.overlap import Overlap
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Texels of divisions whose regions exclude each other."""
     for division in look.divisions:
         if not division.planes or division.division.overlap is not Overlap.EXCLUSIVE:

@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.names import listed
 
 #: Mean CIEDE2000 of a fit that is seen at a glance: common practice, no source.
 _SEEN = 3.0
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """What the last fit of the tone left, the worst first."""
     report = look.project.tone.report
     if report is None:

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.delivered import as_delivered, renamed
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each that is called otherwise by now, or is gone."""
     for key, (old, new) in renamed(look.state).items():
         parameter = look.state.project.recipe.parameter(key)

@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.dividing.flags import next_flag
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each that has the flag of one before it."""
     for division in look.divisions:
         seen: dict[str, str] = {}

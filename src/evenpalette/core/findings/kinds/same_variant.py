@@ -3,12 +3,12 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.variants.perceptual_difference import alike
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Pairs; of several that are alike each is named beside the first of them."""
     names = {variant.id: variant.name for variant in look.project.variants}
     named = set()

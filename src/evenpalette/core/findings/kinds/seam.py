@@ -7,15 +7,15 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets
 from evenpalette.core.edits.painting import is_paintable, locked_cover, with_painted
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.names import listed
 from evenpalette.core.regions.checks.seams import SeamSamples, lost_at_seams
 from evenpalette.core.regions.painting.carry import carried_over
 from evenpalette.core.regions.painting.surface import PaintSurface
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """The regions that are lost most, those that meet at one seam together; none where texels are shared, which looks
     like it from here."""
     for division in look.whole_divisions:

@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from evenpalette.core.collection.shared import changes_of, part
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.kinds.shared_changed import key_of, name_of
-from evenpalette.core.findings.look import Look
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each of them, with the reason."""
     for change in changes_of(look.state, look.may_read):
         if change.problem:

@@ -9,15 +9,15 @@ from evenpalette.core.edits import regions
 from evenpalette.core.edits.painting import is_paintable, with_painted
 from evenpalette.core.edits.refining import add_operation
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.kinds.gap import flag_maps
-from evenpalette.core.findings.look import Look
 from evenpalette.core.regions.checks.gaps import spot
 from evenpalette.core.regions.checks.specks import SMALLEST_TEXELS, despeckle
 from evenpalette.core.regions.sources.flag import FlagSource
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Where each division has some, but for one that is a grain."""
     for division in look.whole_divisions:
         if division.is_grainy or not division.specks.any():

@@ -3,14 +3,14 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.names import listed
 from evenpalette.core.regions.checks.gaps import spot
 from evenpalette.core.regions.checks.specks import thin_strips
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """The strips of each division, said of the regions that have them."""
     for division in look.whole_divisions:
         if division.is_grainy:

@@ -7,13 +7,13 @@ import numpy as np
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.mesh.tiles import is_aside
 from evenpalette.core.regions.sources.faces import unassigned
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Only where a division is of faces alone: with an image among its sources the gap says it better."""
     mesh = look.state.mesh.mesh if look.state.mesh is not None else None
     if mesh is None or mesh.uvs is None:

@@ -3,15 +3,15 @@
 from collections.abc import Iterator
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
-from evenpalette.core.findings.look import Look
 from evenpalette.core.variants.reach import reach_of, unseen
 
 #: Texels a side on which it is looked whether a parameter changes anything.
 _SIDE = 64
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Each of them, with the first reason."""
     state = look.state
     if not state.coverages:

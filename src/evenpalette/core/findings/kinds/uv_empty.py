@@ -5,13 +5,13 @@ from collections.abc import Iterator
 import numpy as np
 
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 from evenpalette.core.findings.kinds.bare_sheet import is_bare
-from evenpalette.core.findings.look import Look
 from evenpalette.core.mesh.tiles import is_aside
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Such faces, but for those that were laid aside."""
     mesh = look.state.mesh.mesh if look.state.mesh is not None else None
     if mesh is None or mesh.uvs is None or is_bare(look.state):

@@ -7,13 +7,13 @@ import numpy as np
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset
 from evenpalette.core.findings.finding import Finding
+from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.kinds.bare_sheet import is_bare
-from evenpalette.core.findings.look import Look
 from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
 
 
-def find(look: Look) -> Iterator[Finding]:
+def find(look: Inspection) -> Iterator[Finding]:
     """Faces outside the tile, or across its border; none where another tile was chosen on purpose."""
     mesh = look.state.mesh.mesh if look.state.mesh is not None else None
     if mesh is None or mesh.uvs is None or is_bare(look.state):

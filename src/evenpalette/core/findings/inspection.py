@@ -23,7 +23,7 @@ _GRAIN = 200
 _FEW_SHARED = 4
 
 
-class Look:
+class Inspection:
     """A state, and what is found out about it. may_read: which of the files that it names may be looked into."""
 
     def __init__(self, state: State, may_read: MayRead = nothing) -> None:
@@ -35,17 +35,17 @@ class Look:
         return self.state.project
 
     @cached_property
-    def divisions(self) -> tuple["DivisionLook", ...]:
+    def divisions(self) -> tuple["DivisionInspection", ...]:
         """Every division with regions."""
-        return tuple(DivisionLook(self.state, d) for d in self.project.regions.divisions if d.regions)
+        return tuple(DivisionInspection(self.state, d) for d in self.project.regions.divisions if d.regions)
 
     @property
-    def whole_divisions(self) -> Iterator["DivisionLook"]:
+    def whole_divisions(self) -> Iterator["DivisionInspection"]:
         """Those whose regions all have a coverage."""
         return (d for d in self.divisions if len(d.planes) == len(d.division.regions))
 
 
-class DivisionLook:
+class DivisionInspection:
     """A division, and what its texels are."""
 
     def __init__(self, state: State, division: Division) -> None:

@@ -11,11 +11,11 @@ from evenpalette.core.color.encoding import F32, decode_srgb, encode_srgb
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import truth
-from evenpalette.core.raster.game_ways import Advice, Seen, Way, advise, measure_ways, ways_of
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.strips import levels_of
-from evenpalette.core.tones.palettes.in_game import index_ways
+from evenpalette.core.raster.texture_formats import Advice, Seen, Way, advise, measure_ways, ways_of
+from evenpalette.core.raster.texture_unit import truth
+from evenpalette.core.tones.palettes.index_filtering import index_ways
 from evenpalette.core.tones.palettes.strip import restore
 
 #: The CIEDE2000 that is drawn as white in a picture of differences.

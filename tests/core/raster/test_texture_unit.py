@@ -9,10 +9,10 @@ from skimage import data
 from tests.helpers.glsl import apart
 
 from evenpalette.core.raster.compress import pack, packed_and_back
-from evenpalette.core.raster.game import FORMATS, PLAIN, Filter, Sampled, Setting, level_bytes, truth
-from evenpalette.core.raster.game_ways import Advice, advise, measure, measure_ways, way_of, ways_of, what_if
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.texture_formats import Advice, advise, measure, measure_ways, way_of, ways_of, what_if
+from evenpalette.core.raster.texture_unit import FORMATS, PLAIN, Filter, Sampled, Setting, level_bytes, truth
 
 FILTERS = {
     Filter.NEAREST: moderngl.NEAREST_MIPMAP_NEAREST, Filter.BILINEAR: moderngl.LINEAR_MIPMAP_NEAREST,

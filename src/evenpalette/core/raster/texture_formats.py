@@ -9,9 +9,9 @@ import numpy as np
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import F32, PLAIN, Filter, Sampled, Setting, at_distance, drawn, truth
 from evenpalette.core.raster.image_write import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.texture_unit import F32, PLAIN, Filter, Sampled, Setting, at_distance, drawn, truth
 
 LEVELS = (0, 1, 2, 3)
 #: Of pictures with more texels every so manieth row is measured, which says as much.

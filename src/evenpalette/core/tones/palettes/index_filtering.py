@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import decode_srgb, decode_srgb_8bit
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.game import F32, PLAIN, Filter, Sampled, Setting, chain_bytes, drawn, truth
-from evenpalette.core.raster.game_ways import LEVELS, Apart, Seen, Way, apart, distance_of, measure_ways
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.raster.texture_formats import LEVELS, Apart, Seen, Way, apart, distance_of, measure_ways
+from evenpalette.core.raster.texture_unit import F32, PLAIN, Filter, Sampled, Setting, chain_bytes, drawn, truth
 from evenpalette.core.tones.palettes.census import codes_of
 from evenpalette.core.tones.palettes.mapping import map_codes
 from evenpalette.core.tones.palettes.path import meetings, short_path
