@@ -162,7 +162,7 @@ def _evaluated(
     width, height = sources.size
     if size is not None and (size[0] > width or size[1] > height):
         width, height = max(size[0], width), max(size[1], height)
-    working = sources.at_size(width, height)
+    working = sources.held_at_size(width, height)
     left, top, right, bottom = box or (0, 0, width, height)
     shrinks = size is not None and size != (width, height)
     made = [
