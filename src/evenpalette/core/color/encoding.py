@@ -40,6 +40,8 @@ _C0, _C1, _C2, _C3, _C4, _C5 = _CURVE
 _STRAIGHT, _SLOPE = np.float32(0.0031308), np.float32(12.92 * 255)
 #: Texels that are worked on together: their codes stay in the first cache.
 BLOCK = 1024
+#: Values that one thread takes at a time.
+_PART = 65536
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -66,15 +68,15 @@ def _encode_part(linear, out, first, end):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, cache=True, parallel=True)
 def _encode_flat(linear, out):  # type: ignore[no-untyped-def]
-    for part in prange((linear.size + 65535) // 65536):
-        _encode_part(linear, out, part * 65536, min(linear.size, (part + 1) * 65536))
+    for part in prange((linear.size + _PART - 1) // _PART):
+        _encode_part(linear, out, part * _PART, min(linear.size, (part + 1) * _PART))
 
 
 def encode_srgb_8bit(linear: NDArray) -> NDArray[np.uint8]:
     """Linear light (any shape, clamped to 0..1) to 8-bit sRGB codes, rounded to nearest."""
     source = np.ascontiguousarray(linear, dtype=np.float32)
     out = np.empty(source.shape, np.uint8)
-    if source.size <= 65536:
+    if source.size <= _PART:
         # To wake threads for a few values takes longer than the values.
         _encode_part(source.reshape(-1), out.reshape(-1), 0, source.size)
     else:

@@ -38,8 +38,8 @@ def sane(values: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def unit_values(stored: NDArray) -> NDArray[np.float32]:
     """Stored values as float32: integers scaled to 0..1, floats sane."""
-    if stored.dtype == np.float32:
-        return sane(stored)
+    if stored.dtype.kind == "f":
+        return sane(stored.astype(np.float32, copy=False))
     return stored.astype(np.float32) * np.float32(1 / np.iinfo(stored.dtype).max)
 
 

@@ -120,8 +120,7 @@ def compared(
 
 def _looked_at(sheet: State, names: Sequence[str], size: int, night: bool) -> _Sheet:
     sight = Sight(sheet, size)
-    small = sight.small
-    used = sight.used if sight.used.any() else np.ones_like(sight.used)
+    small, used = sight.small, sight.used
     texels = np.flatnonzero(used.reshape(-1))
     most = max(_FEWEST_TEXELS, min(_MOST_TEXELS, _MOST_COMPARED // (len(names) * (len(names) - 1) // 2)))
     if texels.size > most:

@@ -61,7 +61,7 @@ class Eye:
         self._weights: list[F32] = []
         for sheet in state.sheets():
             sight = Sight(sheet, side)
-            used = sight.used if sight.used.any() else np.ones_like(sight.used)
+            used = sight.used
             masks = [
                 (region, mask) for region, plane in zip(sheet.region_ids, sight.small.coverages, strict=True)
                 if (mask := (plane >= 128) & used).sum() >= max(1, _LEAST_SHARE * used.sum())

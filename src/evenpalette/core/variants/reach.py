@@ -97,10 +97,8 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
 def _reach(
     state: State, sight: Sight, values: dict[str, Value], parameter: Parameter, others: Sequence[Value]
 ) -> Reach:
-    small, used = sight.small, sight.used
-    bind = Binder(state.project.recipe, state.region_ids)
+    small, seen, bind = sight.small, sight.used, sight.bind
     change = _change(state, bind, small, values, parameter, others)
-    seen = used if used.any() else np.ones_like(used)
     reaches = (change > LEAST) & seen
     by_region = {}
     for region_id, coverage in zip(state.region_ids, small.coverages, strict=True):
@@ -132,7 +130,7 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
 
 def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Parameter], at: Moment) -> list[str]:
     """The parameters that change something at a moment."""
-    seen = sight.used if sight.used.any() else np.ones_like(sight.used)
+    seen = sight.used
     first, found = sight.seen(values, at), []
     for parameter in parameters:
         others = [sight.bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])]

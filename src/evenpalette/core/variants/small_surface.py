@@ -11,7 +11,7 @@ from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.reading import derived
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
-from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
+from evenpalette.core.recipe.binding import NOW, Binder, BoundStep, Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces, stages
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
@@ -32,13 +32,15 @@ class Sight:
     """The active sheet of a document on few texels, with one set of values after another. What was seen is remembered
     for a while: a variant that nobody touched is not worked out again because another one was.
 
-    small: what the recipe reads. used: which of its texels the model uses, bool (height, width). wanted: attributes.
+    small: what the recipe reads. used: which of its texels the model uses, bool (height, width); all where it uses
+    none. wanted: attributes. bind: the steps with values of the parameters, by id.
     """
 
     def __init__(self, state: State, side: int) -> None:
-        self.small, self.used = small_sources(state, side)
+        self.small, used = small_sources(state, side)
+        self.used = used if used.any() else np.ones_like(used)
         self.wanted = wanted_attributes(state)
-        self._bind = Binder(state.project.recipe, state.region_ids)
+        self.bind = Binder(state.project.recipe, state.region_ids)
         sources = state.sources
         self._arrays = [sources.base.pixels, *sources.coverages, *(t.pixels for t in sources.textures.values())]
         if state.mesh is not None:
@@ -48,21 +50,17 @@ class Sight:
             repr((state.sharings, sources.starts, list(sources.textures), sources.base.encoding)),
         )  # fmt: skip
 
-    def bind(self, values: Mapping[str, Value], at: Moment | None = None) -> list[BoundStep]:
-        """The steps with values of the parameters, by id."""
-        return self._bind(values, at or Moment())
-
     def remembered(self, what: tuple[object, ...], values: Mapping[str, Value], make: Callable[[], T]) -> T:
         """What was made of the same document with these values before, else what is made now. what: all else that it
         depends on, what it is first."""
         key = (*self._told, *what, tuple(sorted(values.items())))
         return derived(self._arrays, key, lambda: _Held(make())).value
 
-    def seen(self, values: Mapping[str, Value], at: Moment | None = None) -> Mapping[str, F32]:
+    def seen(self, values: Mapping[str, Value], at: Moment = NOW) -> Mapping[str, F32]:
         """`looked`, remembered: for values that somebody has, not for those that are tried."""
         return self.remembered(("seen", at), values, lambda: self.looked(values, at))
 
-    def looked(self, values: Mapping[str, Value], at: Moment | None = None) -> Mapping[str, F32]:
+    def looked(self, values: Mapping[str, Value], at: Moment = NOW) -> Mapping[str, F32]:
         """Every attribute as it is seen, float32 (height, width, channels)."""
         made = small_surface(self.bind(values, at), self.small, self.wanted)
         return {key: as_seen(key, picture) for key, picture in made.items()}

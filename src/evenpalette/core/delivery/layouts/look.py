@@ -48,9 +48,8 @@ def look_at(state: State, file: LayoutFile, variant: str | None, longest: int = 
     share = min(1.0, LONGEST / max(whole))
     size = max(1, round(whole[0] * share)), max(1, round(whole[1] * share))
     surface = Surface(state, variant, size)
-    surface.prepare([file])
     layers = file_layers(surface, file)
-    held = {name: _in_codes(pixels) for name, pixels in layers.items()}
+    held = {name: quantize(unit_values(pixels), np.dtype(np.uint8)) for name, pixels in layers.items()}
     stored = left = next(iter(held.values()))
     mean: tuple[float, ...] = ()
     worst: tuple[int, ...] = ()
@@ -90,9 +89,3 @@ def as_color(pixels: NDArray) -> NDArray:
     if color.shape[2] == 2:
         color = np.concatenate([color, np.zeros_like(color[..., :1])], 2)
     return np.ascontiguousarray(color)
-
-
-def _in_codes(pixels: NDArray) -> NDArray[np.uint8]:
-    """Stored numbers as 8-bit codes."""
-    floats = pixels.astype(np.float32) if pixels.dtype.kind == "f" else pixels
-    return quantize(unit_values(floats), np.dtype(np.uint8))

@@ -57,7 +57,8 @@ class Surface:
         self._by_strips = size[0] * size[1] > _WHOLE_TEXELS and size[0] >= width and size[1] >= height
 
     def prepare(self, files: Sequence[LayoutFile]) -> None:
-        """Say what will be asked for, so that it is evaluated together. Raises LayoutError."""
+        """Say what will be asked for next, so that it is evaluated together. Raises LayoutError."""
+        self._wanted = {}
         for file in files:
             for key, step in attribute_planes(file):
                 self._wanted.setdefault((step, file.without), set()).add(key)

@@ -226,11 +226,6 @@ def stored_kind(file: LayoutFile) -> np.dtype:
     return np.dtype(np.float32 if is_float(file) else np.uint8 if file.bits == 8 else np.uint16)
 
 
-def file_content(surface: Surface, file: LayoutFile) -> bytes:
-    """The bytes of a file. Raises LayoutError, ImageFileError."""
-    return content_of(surface, file, file_layers(surface, file))
-
-
 def parts_of(file: LayoutFile) -> dict[str, LayoutFile]:
     """A file for each layer of a file, by the layer's name."""
     return {name: file.model_copy(update={"channels": channels}) for name, channels in file.by_layer().items()}

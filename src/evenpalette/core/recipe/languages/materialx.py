@@ -92,7 +92,7 @@ def graph_of(text: ShaderText) -> NodeGraph:
     for port in outputs_of(text):
         value = surface[port.name]
         if port.name == NORMAL:
-            vector = writer.call("normalize", [writer.made("vec3", [value, Val("float", (1.0,))])])
+            vector = writer.called("normalize", [writer.made("vec3", [value, Val("float", (1.0,))])])
             half = Val("float", (0.5,))
             value = writer.node(
                 "add",

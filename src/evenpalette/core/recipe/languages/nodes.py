@@ -124,25 +124,13 @@ class NodeWriter:
                         self._globals[name] = known
         self._up = Val("vec2", given="uv")
         across, up = self._parts(self._up)
-        self._place = self._make("vec2", [across, self._two("-", _number(1), up)])
+        self._place = self.made("vec2", [across, self._two("-", _number(1), up)])
         params = self._functions[function].params
-        return self.call(function, [self._place if p.name == "uv" else Val(p.type, given=p.name) for p in params])
-
-    def call(self, function: str, given: Sequence[Val]) -> Val:
-        """What a function or an operation of the text makes of values, as nodes."""
-        return self._called(function, list(given))
-
-    def made(self, type: str, parts: Sequence[Val]) -> Val:
-        """A vector of values."""
-        return self._make(type, parts)
-
-    def node(self, does: str, type: str, inputs: Sequence[tuple[str, Val]]) -> Val:
-        """The output of one more node."""
-        return self._node(does, type, inputs)
+        return self.called(function, [self._place if p.name == "uv" else Val(p.type, given=p.name) for p in params])
 
     def _uniform(self, name: str, type: str, told: str) -> Val:
         if told == "color3":
-            return self._node("convert", type, [("in", Val("color3", given=name))])
+            return self.node("convert", type, [("in", Val("color3", given=name))])
         return Val(type, given=name)
 
     def _zero(self, type: str) -> Val:
@@ -251,7 +239,7 @@ class NodeWriter:
         if kind == "unary":
             inner = self._e(parts[0], scopes)
             if expr.text == "!":
-                return self._choose_bool(inner)
+                return self._not(inner)
             if expr.text != "-":
                 raise UnsayableError(f"'{expr.text}'")
             return self._two("*", inner, Val(scalar_of(inner.type), (-1.0,)))
@@ -264,11 +252,11 @@ class NodeWriter:
         if kind == "binary":
             return self._binary(expr.text, *values)
         if kind == "make":
-            return self._make(expr.text, values)
+            return self.made(expr.text, values)
         if kind == "index":
             return self._index(*values)
         if kind == "call":
-            return self._called(expr.text, values)
+            return self.called(expr.text, values)
         raise UnsayableError(f"'{expr.text}'")
 
     def _assign(self, expr: Expr, scopes: _Scopes) -> Val:
@@ -291,7 +279,7 @@ class NodeWriter:
             components = list(self._parts(whole))
             for at, letter in enumerate(letters):
                 components[_LETTERS[letter]] = self._parts(value)[at]
-            value = self._make(whole.type, components)
+            value = self.made(whole.type, components)
         scope[name.text] = value
         return value
 
@@ -300,7 +288,7 @@ class NodeWriter:
             return dict(value.fields)[name]
         parts = self._parts(value)
         taken = [parts[_LETTERS[letter]] for letter in name]
-        return taken[0] if len(taken) == 1 else self._make(vector_of(scalar_of(value.type), len(taken)), taken)
+        return taken[0] if len(taken) == 1 else self.made(vector_of(scalar_of(value.type), len(taken)), taken)
 
     def _parts(self, value: Val) -> tuple[Val, ...]:
         """The components of a vector."""
@@ -312,10 +300,11 @@ class NodeWriter:
         if value.known is not None:
             return tuple(Val(scalar, (v,)) for v in value.known)
         return tuple(
-            self._node("extract", "float", [("in", value), ("index", Val("int", (float(k),)))]) for k in range(size)
+            self.node("extract", "float", [("in", value), ("index", Val("int", (float(k),)))]) for k in range(size)
         )
 
-    def _make(self, type: str, values: Sequence[Val]) -> Val:
+    def made(self, type: str, values: Sequence[Val]) -> Val:
+        """A vector, a matrix or a number of another type."""
         if is_matrix(type):
             if all(v.known is not None for v in values) and len(values) > 1:
                 return Val(type, tuple(n for v in values for n in v.known or ()))
@@ -332,7 +321,7 @@ class NodeWriter:
             return Val(type, tuple(n for part in flat for n in part.known or ()))
         if scalar != "float":
             return Val(type, parts=tuple(flat))
-        made = self._node(f"combine{size}", type, [(f"in{k}", part) for k, part in enumerate(flat, 1)])
+        made = self.node(f"combine{size}", type, [(f"in{k}", part) for k, part in enumerate(flat, 1)])
         return replace(made, parts=tuple(flat))
 
     def _as(self, value: Val, scalar: str) -> Val:
@@ -343,7 +332,7 @@ class NodeWriter:
         if value.type == "bool" and scalar == "float":
             return self._choose(value, _number(1), _number(0))
         if value.type == "int" and scalar == "float":
-            return self._node("convert", "float", [("in", value)])
+            return self.node("convert", "float", [("in", value)])
         raise UnsayableError("whole numbers that are worked with")
 
     def _index(self, value: Val, at: Val) -> Val:
@@ -357,7 +346,7 @@ class NodeWriter:
                 return Val(type, value.known[k * size : (k + 1) * size])
             if not value.parts:
                 raise UnsayableError("placements that are parameters")
-            return self._make(type, value.parts[k * size : (k + 1) * size])
+            return self.made(type, value.parts[k * size : (k + 1) * size])
         return self._parts(value)[k]
 
     def _binary(self, operator: str, one: Val, two: Val) -> Val:
@@ -366,7 +355,7 @@ class NodeWriter:
         if operator in (">", ">=", "=="):
             return self._asked(operator, one, two)
         if operator == "!=":
-            return self._choose_bool(self._asked("==", one, two))
+            return self._not(self._asked("==", one, two))
         if operator in ("&&", "||"):
             for a, b in ((one, two), (two, one)):
                 if a.known is not None:
@@ -383,8 +372,8 @@ class NodeWriter:
         if operator != "*" or not is_matrix(one.type) or size_of(two.type) != size:
             raise UnsayableError("matrices that are worked with")
         columns = [self._index(one, Val("int", (float(k),))) for k in range(size)]
-        rows = [self._make(f"vec{size}", [self._parts(column)[k] for column in columns]) for k in range(size)]
-        return self._make(f"vec{size}", [self._called("dot", [row, two]) for row in rows])
+        rows = [self.made(f"vec{size}", [self._parts(column)[k] for column in columns]) for k in range(size)]
+        return self.made(f"vec{size}", [self.called("dot", [row, two]) for row in rows])
 
     def _asked(self, operator: str, one: Val, two: Val) -> Val:
         if one.type != two.type and "float" in (one.type, two.type):
@@ -396,7 +385,7 @@ class NodeWriter:
             raise UnsayableError("things that are compared")
         return Val("bool", ask=(operator, one, two))
 
-    def _choose_bool(self, asked: Val) -> Val:
+    def _not(self, asked: Val) -> Val:
         if asked.known is not None:
             return Val("bool", (float(not asked.known[0]),))
         return Val("bool", ask=("!", asked, asked))
@@ -421,7 +410,7 @@ class NodeWriter:
         if one.type not in NODE_TYPES or one.type != two.type:
             raise UnsayableError("what is chosen between")
         does = {">": "ifgreater", ">=": "ifgreatereq", "==": "ifequal"}[operator]
-        return self._node(does, one.type, [("value1", a), ("value2", b), ("in1", one), ("in2", two)])
+        return self.node(does, one.type, [("value1", a), ("value2", b), ("in1", one), ("in2", two)])
 
     def _two(self, operator: str, one: Val, two: Val) -> Val:
         if scalar_of(one.type) != "float" or scalar_of(two.type) != "float":
@@ -441,10 +430,11 @@ class NodeWriter:
         if size_of(one.type) < size and operator in ("+", "*", "min", "max"):
             one, two = two, one
         if size_of(one.type) < size:
-            one = self._make(type, [one])
-        return self._node(_TWO[operator], type, [("in1", one), ("in2", two)])
+            one = self.made(type, [one])
+        return self.node(_TWO[operator], type, [("in1", one), ("in2", two)])
 
-    def _called(self, name: str, values: list[Val]) -> Val:
+    def called(self, name: str, values: list[Val]) -> Val:
+        """What a function of the text, or of its language, makes of values."""
         if name == "ep_laid":
             # A texture that is laid: an image at that place, whose level the renderer finds as it does for all.
             at = self._call(self._functions["ep_moved"], [values[1], values[2], values[5]])
@@ -464,51 +454,51 @@ class NodeWriter:
             if value.known is not None and name in _BY_ONE:
                 with suppress(ValueError, OverflowError):
                     return Val(value.type, tuple(float(_BY_ONE[name](v)) for v in value.known))
-            return self._node(_ONE[name], value.type, [("in", value)])
+            return self.node(_ONE[name], value.type, [("in", value)])
         if name in ("min", "max", "pow"):
             return self._two(name, *values)
         if name == "dot":
             if all(v.known is not None for v in values):
                 return _number(sum(a * b for a, b in zip(values[0].known or (), values[1].known or (), strict=True)))
-            return self._node("dotproduct", "float", [("in1", values[0]), ("in2", values[1])])
+            return self.node("dotproduct", "float", [("in1", values[0]), ("in2", values[1])])
         if name == "length":
-            return self._node("magnitude", "float", [("in", values[0])])
+            return self.node("magnitude", "float", [("in", values[0])])
         if name == "clamp":
             return self._two("min", self._two("max", values[0], values[1]), values[2])
         if name == "mix":
             if values[2].type.startswith("b"):
                 pairs = zip(self._parts(values[2]), self._parts(values[0]), self._parts(values[1]), strict=True)
-                return self._make(values[0].type, [self._choose(asked, b, a) for asked, a, b in pairs])
+                return self.made(values[0].type, [self._choose(asked, b, a) for asked, a, b in pairs])
             apart = self._two("-", values[1], values[0])
             return self._two("+", values[0], self._two("*", apart, values[2]))
         if name == "fract":
-            return self._two("-", values[0], self._called("floor", [values[0]]))
+            return self._two("-", values[0], self.called("floor", [values[0]]))
         if name == "mod":
-            whole = self._called("floor", [self._two("/", *values)])
+            whole = self.called("floor", [self._two("/", *values)])
             return self._two("-", values[0], self._two("*", values[1], whole))
         if name == "radians":
             return self._two("*", values[0], _number(math.pi / 180))
         if name == "inversesqrt":
-            return self._two("/", _number(1), self._called("sqrt", values))
+            return self._two("/", _number(1), self.called("sqrt", values))
         if name == "exp2":
             return self._two("pow", _number(2), values[0])
         if name == "log2":
-            return self._two("/", self._called("log", values), _number(math.log(2)))
+            return self._two("/", self.called("log", values), _number(math.log(2)))
         if name == "step":
-            return self._make(values[1].type, [
+            return self.made(values[1].type, [
                 self._choose(self._binary(">=", v, edge), _number(1), _number(0))
                 for v, edge in zip(self._parts(values[1]), self._parts(values[0]) * size_of(values[1].type), strict=False)
             ])  # fmt: skip
         if name == "smoothstep":
             t = self._two("/", self._two("-", values[2], values[0]), self._two("-", values[1], values[0]))
-            t = self._called("clamp", [t, _number(0), _number(1)])
+            t = self.called("clamp", [t, _number(0), _number(1)])
             return self._two("*", self._two("*", t, t), self._two("-", _number(3), self._two("*", t, _number(2))))
         if name == "atan":
-            return self._node(
+            return self.node(
                 "atan2", "float", [("iny", values[0]), ("inx", values[1] if len(values) > 1 else _number(1))]
             )
         if name == "cross":
-            return self._node("crossproduct", "vec3", [("in1", values[0]), ("in2", values[1])])
+            return self.node("crossproduct", "vec3", [("in1", values[0]), ("in2", values[1])])
         raise UnsayableError(f"'{name}'")
 
     def _image(self, texture: Val, at: Val) -> Val:
@@ -518,10 +508,10 @@ class NodeWriter:
             inputs.append(("texcoord", self._up))
         else:
             u, v = self._parts(at)
-            inputs.append(("texcoord", self._make("vec2", [u, self._two("-", _number(1), v)])))
-        return self._node("image", "vec4", inputs)
+            inputs.append(("texcoord", self.made("vec2", [u, self._two("-", _number(1), v)])))
+        return self.node("image", "vec4", inputs)
 
-    def _node(self, does: str, type: str, inputs: Sequence[tuple[str, Val]]) -> Val:
+    def node(self, does: str, type: str, inputs: Sequence[tuple[str, Val]]) -> Val:
         """The output of a node; the same one for the same inputs."""
         for _, value in inputs:
             if value.type not in NODE_TYPES or not (value.known is not None or value.node or value.given):
