@@ -4,7 +4,7 @@ import os
 import sys
 from importlib.resources import files
 
-from PyQt6.QtGui import QIcon, QSurfaceFormat
+from PyQt6.QtGui import QIcon, QImage, QPixmap, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import theme
@@ -23,6 +23,8 @@ def dressed_application(name: str) -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName(name)
     app.setDesktopFileName("evenpalette")
-    app.setWindowIcon(QIcon(str(files("evenpalette.desktop") / "icons" / "evenpalette-64.png")))
+    # Named as what it is: an icon by its file makes Qt load all the readers of pictures that it has.
+    content = (files("evenpalette.desktop") / "icons" / "evenpalette-64.png").read_bytes()
+    app.setWindowIcon(QIcon(QPixmap.fromImage(QImage.fromData(content, "PNG"))))
     theme.install(app)
     return app

@@ -13,7 +13,7 @@ from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
-from evenpalette.gpu.shader_files import defined, shader_file, tell, tell_bytes
+from evenpalette.gpu.shader_files import defined, shader_file, smoothing, tell, tell_bytes
 from evenpalette.gpu.shading import WHITE, Shading
 from evenpalette.gpu.sheets import OtherSheets
 from evenpalette.gpu.surface import SurfaceBuffer
@@ -26,7 +26,6 @@ class Form:
     def __init__(self, ctx: moderngl.Context, shading: Shading, overlays: Overlays, others: OtherSheets) -> None:
         self._ctx, self._shading, self._overlays, self._others = ctx, shading, overlays, others
         self._surface = ctx.program(shader_file("surface.vert"), defined(shader_file("surface.frag"), {"CUT": CUT}))
-        self._smooth = shading.programs.plain(shader_file("smooth.frag"))
         self._blur = shading.programs.plain(shader_file("blur.frag"))
         self._surfaces: dict[str, SurfaceBuffer] = {}
         self._coarser: dict[str, int] = {}
@@ -103,7 +102,8 @@ class Form:
         self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, blooms: float
     ) -> None:
         """Put a part of the picture into the target, its steps smoothed, with what it scatters."""
-        program, quad = self._smooth
+        coarse = buffer.size != (viewport[2], viewport[3])
+        program, quad = self._shading.programs.plain(smoothing(coarse=coarse, blooms=bool(blooms)))
         begin(self._ctx, target, viewport, part)
         buffer.picture.use(0)
         tell(program, "u_picture", 0)

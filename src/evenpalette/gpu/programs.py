@@ -41,6 +41,7 @@ class ViewPrograms:
         self._vertex = shader_file("view.vert")
         self._corners = ctx.buffer(np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32).tobytes())
         self._held: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
+        self._plain: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
         self._coming: dict[str, Future[None]] = {}
         self._wanted: set[str] = set()
         #: The values that a program has, as whoever set them says.
@@ -48,7 +49,9 @@ class ViewPrograms:
 
     def plain(self, fragment: str) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """A program of ours that is always there, with the quad that it fills."""
-        return self._made(fragment)
+        if fragment not in self._plain:
+            self._plain[fragment] = self._made(fragment)
+        return self._plain[fragment]
 
     def of(self, text: str, drawing: DrawCall) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """The program of a fragment shader, with the quad that it fills. Raises ShaderRefused with the driver's words

@@ -1,6 +1,7 @@
 """Shaders that ship with the application, and telling programs their values."""
 
 from collections.abc import Mapping
+from functools import cache
 from importlib.resources import files
 from typing import Any
 
@@ -10,6 +11,7 @@ import moderngl
 CORNER = "in_corner"
 
 
+@cache
 def shader_file(name: str) -> str:
     """The text of a shader that ships with the application."""
     return (files("evenpalette.gpu") / "shaders" / name).read_text("utf-8")
@@ -19,6 +21,13 @@ def defined(text: str, words: Mapping[str, object]) -> str:
     """A shader with these words defined behind its first line, which says the version."""
     first, rest = text.split("\n", 1)
     return "\n".join((first, *(f"#define {name} {value}" for name, value in words.items()), rest))
+
+
+@cache
+def smoothing(*, coarse: bool, blooms: bool) -> str:
+    """What puts a picture into a target, for a picture of fewer pixels, or with what it scatters."""
+    words = {name: "" for name, on in (("COARSE", coarse), ("BLOOM", blooms)) if on}
+    return defined(shader_file("smooth.frag"), words)
 
 
 def tell(program: moderngl.Program, name: str, value: object) -> None:

@@ -29,7 +29,7 @@ class SurfaceBuffer:
             [self.surface, self.slopes, self.faces, self.normal, self.tangent, self.bitangent], self._depth
         )
         self.picture = ctx.texture(size, 4, dtype="f1")
-        self.picture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.picture.repeat_x = self.picture.repeat_y = False
         self.shaded = ctx.framebuffer([self.picture], self._depth)
         self._ctx = ctx
         self._bloom: Bloom | None = None

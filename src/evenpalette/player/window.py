@@ -38,6 +38,7 @@ class PlayerWindow(QMainWindow):
         self._threads = ThreadPoolExecutor(1)
         self._reading: Future[tuple[KitFiles, CrowdKit]] | None = None
         self._seen: tuple[object, ...] = ()
+        self._ready: CrowdKit | None = None
         self._files: tuple[Path, ...] = ()
         self.stage = Stage()
         self.message = label("", "warn")
@@ -120,8 +121,9 @@ class PlayerWindow(QMainWindow):
         inside.addWidget(label("Shares of the variants", "section"))
         inside.addLayout(self._shares_at)
         inside.addStretch(1)
-        area = scrolled(side)
-        area.setFixedWidth(300)
+        # Controls have their places when there is something to set: the first picture does not wait for them.
+        self._controls, self._beside = side, scrolled(QWidget())
+        self._beside.setFixedWidth(300)
         holder = QWidget()
         whole = QHBoxLayout(holder)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -134,7 +136,7 @@ class PlayerWindow(QMainWindow):
         frame = QWidget()
         framed = QHBoxLayout(frame)
         framed.setContentsMargins(12, 8, 4, 8)
-        framed.addWidget(area)
+        framed.addWidget(self._beside)
         whole.addWidget(frame)
         self.setCentralWidget(holder)
 
@@ -262,8 +264,13 @@ class PlayerWindow(QMainWindow):
         self._seen = self._signature()
         self.stage.take(kit)
 
+    def _show_controls(self) -> None:
+        if self._beside.widget() is not self._controls:
+            self._beside.setWidget(self._controls)
+
     def _say(self, text: str) -> None:
         """What is wrong; the last picture stays."""
+        self._show_controls()
         self.message.setText(text + (" The last good picture stays." if self.stage.scene is not None else ""))
         self.message.show()
 
@@ -279,15 +286,20 @@ class PlayerWindow(QMainWindow):
                 old.count if old else 1, old.laid if old else "grid", scene.kit.step, (10.0,) * count
             )
             self.stage.camera = scene.camera(self.stage.laid.copies(), (self.stage.width(), self.stage.height()))
+        self.stage.moment = replace(self.stage.moment, to=-1)
+        self.stage.update()
+
+    def _fill_controls(self, scene: CrowdAsset) -> None:
+        """What a game would set of this kit."""
         chosen = self.variant.currentText()
         for box, first in ((self.variant, "Defaults"), (self.other, "nothing")):
             box.clear()
             box.addItems([first, *(["Defaults"] if first == "nothing" else []), *scene.kit.variants])
+        count = len(scene.kit.variants)
         self.variant.setCurrentIndex(max(0, self.variant.findText(chosen)) if chosen else min(1, count))
-        self.stage.moment = replace(self.stage.moment, to=-1)
         self._show_values()
         self._show_shares(scene)
-        self.stage.update()
+        self._show_controls()
 
     # --- time ------------------------------------------------------------------------------------------------------
 
@@ -317,6 +329,11 @@ class PlayerWindow(QMainWindow):
         scene = self.stage.scene
         if scene is None:
             return
+        if self._ready is not scene.kit:
+            # What is far and what can be set wait for the first picture.
+            self._ready = scene.kit
+            self._fill_controls(scene)
+            self._threads.submit(scene.kit.make_levels)
         copies = len(self._laid().indices())
         self.facts.setText(
             f"{counted(copies, 'copy', 'copies')}, {counted(self.stage.crowd.draws if self.stage.crowd else 0, 'draw call')}, {seconds * 1000:.1f} ms a picture, "

@@ -16,7 +16,7 @@ from typing import Any
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.delivery.deliver import IMAGES
 from evenpalette.core.delivery.inputs import fingerprint, forms_word, images_word
-from evenpalette.core.delivery.kit_model import KitMap
+from evenpalette.core.delivery.kit_model import KitMap, read_said
 from evenpalette.core.delivery.layouts.write import by_surface, planned_files, write_files
 from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DeliveryPlan, planned
@@ -181,7 +181,7 @@ def _write(state: State, wish: Wish, part: Part, made: Made) -> None:
                     names = {key: str(plan.maps_folder(variant, sheet) / f"{key}.png") for key in plan.maps}
                     if all(name in part.maps for name in names.values()):
                         delivered.maps[variant.id, sheet.id] = {
-                            key: KitMap.model_validate(part.maps[name]) for key, name in names.items()
+                            key: read_said(KitMap, part.maps[name]) for key, name in names.items()
                         }
             for key in wish.targets:
                 if key != IMAGES:

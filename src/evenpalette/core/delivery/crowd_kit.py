@@ -4,6 +4,7 @@ triangles for what is far. Made beside the thread that draws, of delivered files
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,11 +35,22 @@ class TextureLevels:
 
 @dataclass(frozen=True, eq=False)
 class Model:
-    """vertices: float32 (n, 12): place, normal, tangent with sign, uv. levels: corners of triangles, uint32 (m, 3), all
-    of them first, then fewer and fewer."""
+    """vertices: float32 (n, 12): place, normal, tangent with sign, uv. corners: of all triangles, uint32 (m, 3).
+    extent: the longest side of the box around the whole asset, 0 where there is nothing to leave out."""
 
     vertices: NDArray[np.float32]
-    levels: tuple[NDArray[np.uint32], ...]
+    corners: NDArray[np.uint32]
+    extent: float = 0.0
+
+    @cached_property
+    def levels(self) -> tuple[NDArray[np.uint32], ...]:
+        """Corners of all triangles first, then of fewer and fewer; made when they are first asked for, which takes
+        longer than a picture: ask beside the thread that draws."""
+        levels = [self.corners]
+        for cells in reversed(FAR_CELLS) if self.extent else ():
+            fewer = clustered(self.vertices[:, :3], self.corners, self.extent / cells)
+            levels.append(fewer if len(fewer) < len(levels[-1]) else levels[-1])
+        return tuple(levels)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +75,11 @@ class CrowdKit:
     sheets: tuple[CrowdSheet, ...]
     low: NDArray[np.float32]
     high: NDArray[np.float32]
+
+    def make_levels(self) -> None:
+        """Make the triangles for what is far, beside the thread that draws."""
+        for sheet in self.sheets:
+            _ = sheet.model.levels
 
     @property
     def radius(self) -> float:
@@ -122,7 +139,7 @@ def models_of(
     """The model of each sheet and the box around all; a square for each where there is no mesh. mesh: a binary glTF
     file as a kit has it. Raises KitError."""
     if not mesh:
-        square = Model(_SQUARE, (np.array([[0, 1, 2], [0, 2, 3]], np.uint32),))
+        square = Model(_SQUARE, np.array([[0, 1, 2], [0, 2, 3]], np.uint32))
         return [square for _ in names], np.array([-0.5, 0, 0], np.float32), np.array([0.5, 1, 0], np.float32)
     try:
         return _models(mesh, list(names))
@@ -154,19 +171,11 @@ def _models(content: bytes, names: list[str]) -> tuple[list[Model], NDArray[np.f
     places = np.concatenate([part[:, :3] for held in vertices for part in held])
     low, high = places.min(0), places.max(0)
     extent = float(np.max(high - low))
-    nothing = Model(np.zeros((1, 12), np.float32), (np.zeros((1, 3), np.uint32),))
+    nothing = Model(np.zeros((1, 12), np.float32), np.zeros((1, 3), np.uint32))
     models = [
-        _model(np.concatenate(held).astype(np.float32), np.concatenate(made).astype(np.uint32), extent)
+        Model(np.concatenate(held).astype(np.float32), np.concatenate(made).astype(np.uint32), extent)
         if held
         else nothing
         for held, made in zip(vertices, corners, strict=True)
     ]
     return models, low, high
-
-
-def _model(vertices: NDArray[np.float32], corners: NDArray[np.uint32], extent: float) -> Model:
-    levels = [corners]
-    for cells in reversed(FAR_CELLS):
-        fewer = clustered(vertices[:, :3], corners, extent / cells) if extent else corners
-        levels.append(np.asarray(fewer if len(fewer) < len(levels[-1]) else levels[-1], np.uint32))
-    return Model(vertices, tuple(levels))

@@ -1,6 +1,5 @@
 """The kit: textures, parameters of all variants, and the recipe as GLSL, enough for a game to recolor live."""
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -31,6 +30,7 @@ from evenpalette.core.delivery.kit_model import (
     KitVariant,
     PlacementValue,
     TextureValue,
+    said_text,
     schema_text,
 )
 from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_range
@@ -124,8 +124,7 @@ def write_kit(state: State, kit: Path, jobs: Sequence[KitJob], longest: int) -> 
     rows = table_rows(layout, [state.values(None), *(state.values(job.variant_id) for job in jobs)])
     (kit / TABLE_FILE).write_bytes(rows.astype("<f4").tobytes())
     said = describe(state, shader, [texture.said for texture in textures], jobs)
-    text = json.dumps(said.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
-    (kit / "parameters.json").write_text(text, "utf-8")
+    (kit / "parameters.json").write_text(said_text(said), "utf-8")
     (kit / "parameters.schema.json").write_text(schema_text(), "utf-8")
     listed = "".join(
         f"//   {t.sampler}: textures/{plain_text(t.file)}, {t.encoding}{', ' + plain_text(t.holds) if t.holds else ''}\n"
@@ -214,7 +213,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
         notice=NOTICE, output=OUTPUT, time=time_of(state), name=project.name, sheet=project.sheet.name, textures=textures,
         parameters=[
             KitParameter(
-                id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,
+                id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,  # type: ignore[arg-type]
                 range=useful_range(state, p), choices=list(p.choices), group=p.group,
                 description=p.description, default=_value(p.default, p, files),
             )
@@ -224,7 +223,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
         regions=[
             KitRegion(
                 id=r.id, number=n + 1, name=r.name, division=homes[r.id], flag=r.flag, sampler=sampler,
-                channel=letter,
+                channel=letter,  # type: ignore[arg-type]
             )
             for n, r in enumerate(project.regions.regions) for sampler, letter in [coverage_place(shader.packing, n)]
         ],
@@ -237,7 +236,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
         ],
         attributes=[
             KitAttribute(
-                field=a.key, glsl=a.glsl, neutral=list(a.neutral), holds=a.holds.value, description=a.description,
+                field=a.key, glsl=a.glsl, neutral=list(a.neutral), holds=a.holds.value, description=a.description,  # type: ignore[arg-type]
                 constant=constant_of(state, a.key),
             )
             for a in (ATTRIBUTES[key] for key in shader.attributes)

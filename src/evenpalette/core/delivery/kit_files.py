@@ -12,10 +12,10 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 import numpy as np
+from msgspec import ValidationError
 from numpy.typing import NDArray
-from pydantic import ValidationError
 
-from evenpalette.core.delivery.kit_model import VERSION, KitDescription, KitSet
+from evenpalette.core.delivery.kit_model import VERSION, KitDescription, KitSet, read_said
 from evenpalette.core.errors import KitError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
@@ -69,7 +69,7 @@ def read_kit(path: Path | str) -> KitFiles:
         given = _json(listed)
         _check_version(listed, given, "even-palette-kit-set", (1,))
         try:
-            whole = KitSet.model_validate(given)
+            whole = read_said(KitSet, given)
         except ValidationError as error:
             raise KitError(f"{listed} is not as a kit's list of sheets is: {_first(error)}.") from error
         sheets = tuple(_sheet(_inside(folder, sheet.folder, listed), sheet.name) for sheet in whole.sheets)
@@ -99,7 +99,7 @@ def _sheet(folder: Path, name: str) -> KitSheetFiles:
             "hlsl": "",
         }
     try:
-        said = KitDescription.model_validate(given)
+        said = read_said(KitDescription, given)
     except ValidationError as error:
         raise KitError(f"{file} is not as a kit's description is: {_first(error)}.") from error
     recipe = _text(_inside(folder, said.recipe, file))
@@ -173,5 +173,6 @@ def _json(file: Path) -> Any:
 
 
 def _first(error: ValidationError) -> str:
-    found = error.errors()[0]
-    return f"{'.'.join(map(str, found['loc']))[:80]}: {found['msg'][:120].rstrip('.')}"
+    said, _, where = str(error).partition(" - at `")
+    place = where.rstrip("`").removeprefix("$.")
+    return f"{place[:80]}: {said[:120]}" if place else said[:120]

@@ -1,53 +1,70 @@
 """What `kit/parameters.json` holds, as models: its JSON Schema is made from them."""
 
 import json
-from typing import Any, Literal
+from abc import ABC
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from msgspec import Meta, Struct, convert, to_builtins
 
-from evenpalette.core.stored import schema_of
+from evenpalette.core.published import unwrapped
 
 FORMAT: Literal["even-palette-kit"] = "even-palette-kit"
 VERSION: Literal[3] = 3
 
 
-class _Said(BaseModel):
-    model_config = ConfigDict(extra="forbid", defer_build=True)
+_T = TypeVar("_T")
+_Channels = Annotated[str, Meta(pattern="^[rgba]{1,4}$")]
+_Positive = Annotated[int, Meta(ge=1)]
 
 
-class ColorValue(_Said):
+class _Said(Struct, forbid_unknown_fields=True):
+    """Checked when it is read and when it is written. No models as the project has: what makes those is a tenth of the
+    player's start."""
+
+
+class ColorValue(_Said, kw_only=True):
     """A color, as sRGB hex and as linear Rec. 709 light for the uniform."""
 
     hex: str
     linear: tuple[float, float, float]
 
 
-class ChoiceValue(_Said):
+class ChoiceValue(_Said, kw_only=True):
     """A choice by its word and by the integer for the uniform."""
 
     choice: str
     index: int
 
 
-class PlacementValue(_Said):
+class PlacementValue(_Said, kw_only=True):
     """How a texture is laid, as text and as the sixteen numbers of the mat4, column by column."""
 
     placement: str
-    matrix: list[float] = Field(min_length=16, max_length=16)
+    matrix: Annotated[list[float], Meta(min_length=16, max_length=16)]
 
 
-class TextureValue(_Said):
+class TextureValue(_Said, kw_only=True):
     """A texture of a choice: the id that textures of the list have as `choice`, and its file."""
 
     texture: str
     file: str
 
 
-#: A number as it is, a vector as a list; a switch as true or false, 1 or 0 for the uniform.
-AnyValue = ColorValue | ChoiceValue | PlacementValue | TextureValue | bool | int | float | list[float]
+_OBJECTS = (ColorValue, ChoiceValue, PlacementValue, TextureValue)
+
+if TYPE_CHECKING:
+    AnyValue = ColorValue | ChoiceValue | PlacementValue | TextureValue | bool | int | float | list[float]
+else:
+
+    class AnyValue(ABC):  # noqa: B024 - only stands for what is registered
+        """A value by the parts that it has; a number as it is, a vector as a list; a switch as true or false, 1 or 0
+        for the uniform."""
+
+    for _one in (*_OBJECTS, bool, int, float, list):
+        AnyValue.register(_one)
 
 
-class KitParameter(_Said):
+class KitParameter(_Said, kw_only=True):
     """One parameter. range: in which a value changes anything (of the row of a strip with four rows, 0 to 3). `id`
     stays when the artist renames it; `uniform` may not. choices: of a choice its words, of a vector the names of its
     numbers, of a texture the values that `choice` of textures may have: its samplers are those of the textures whose
@@ -66,14 +83,14 @@ class KitParameter(_Said):
     description: str = ""
 
 
-class KitRead(_Said):
+class KitRead(_Said, kw_only=True):
     """What lies in channels of a texture."""
 
-    channels: str = Field(pattern="^[rgba]{1,4}$")
+    channels: _Channels
     holds: str
 
 
-class KitTexture(_Said):
+class KitTexture(_Said, kw_only=True):
     """One texture in `textures/`, and how to set it up. The first row of the file is at v = 0.
 
     channels: in the file. bits: 8, 16 or 32 (float) a channel. encoding: `srgb` is decoded when it is read, `data` is
@@ -88,7 +105,7 @@ class KitTexture(_Said):
 
     sampler: str
     file: str
-    channels: int = Field(ge=1, le=4)
+    channels: Annotated[int, Meta(ge=1, le=4)]
     bits: Literal[8, 16, 32]
     encoding: Literal["srgb", "data"]
     alpha: Literal["none", "data"]
@@ -104,7 +121,7 @@ class KitTexture(_Said):
     choice: str = ""
 
 
-class KitRegion(_Said):
+class KitRegion(_Said, kw_only=True):
     """One region: where its coverage is."""
 
     id: str
@@ -116,7 +133,7 @@ class KitRegion(_Said):
     channel: Literal["r", "g", "b", "a"]
 
 
-class KitDivision(_Said):
+class KitDivision(_Said, kw_only=True):
     """One way in which the surface is divided, and what happens where its coverages overlap. Sums from 251 of 255 on
     count as one, and from 247 on they are brought toward it: 8 bits may have lost so much of shares that belong
     together."""
@@ -126,7 +143,7 @@ class KitDivision(_Said):
     overlap: Literal["exclusive", "layered", "additive"]
 
 
-class KitCost(_Said):
+class KitCost(_Said, kw_only=True):
     """What a step costs a pixel where all its rows are in force: texture reads (texels that are fetched one by one
     count each), the bytes of one texel of each, and an estimate of arithmetic: operators and calls in its text."""
 
@@ -135,7 +152,7 @@ class KitCost(_Said):
     arithmetic: int
 
 
-class KitStep(_Said):
+class KitStep(_Said, kw_only=True):
     """One step that is on, for people: the text of the recipe is in `recipe.glsl`."""
 
     id: str
@@ -147,7 +164,7 @@ class KitStep(_Said):
     cost: KitCost | None = None
 
 
-class KitAttribute(_Said):
+class KitAttribute(_Said, kw_only=True):
     """One field of `EpSurface`. holds: linear color, light that may exceed 1, data, or slopes x / z and y / z: x along
     the tangent (where u grows), y along the bitangent of a green-up normal map (against v, which runs down). Angles are
     in turns, counter-clockwise from the tangent toward that bitangent. constant: its value where no texel has
@@ -161,14 +178,14 @@ class KitAttribute(_Said):
     constant: list[float] | None = None
 
 
-class KitOpacity(_Said):
+class KitOpacity(_Said, kw_only=True):
     """How the opacity is meant: cut out below the threshold, blended, or not at all."""
 
     use: Literal["cut-out", "blend", "opaque"]
     threshold: float
 
 
-class KitTime(_Said):
+class KitTime(_Said, kw_only=True):
     """How `seconds` may be counted. largest: beyond it float32 shows in what moves, so let it wrap before.
     repeats_after: after so many everything is as it was, so wrap there; null where that is longer than the largest or
     does not happen."""
@@ -177,16 +194,16 @@ class KitTime(_Said):
     repeats_after: float | None
 
 
-class KitPlace(_Said):
+class KitPlace(_Said, kw_only=True):
     """Where a row of the table has a uniform: its texel, counted from 0, and components; a mat4 has four texels from
     there on, a column each."""
 
     uniform: str
-    texel: int = Field(ge=0)
-    components: str = Field(pattern="^[rgba]{1,4}$")
+    texel: Annotated[int, Meta(ge=0)]
+    components: _Channels
 
 
-class KitDraws(_Said):
+class KitDraws(_Said, kw_only=True):
     """A parameter that chooses among textures, which no row can hold: rows whose number here is the same may be drawn
     together, with the texture of that number bound, counted in the order of the parameter's `choices`."""
 
@@ -194,20 +211,20 @@ class KitDraws(_Said):
     choices: list[int]
 
 
-class KitTable(_Said):
+class KitTable(_Said, kw_only=True):
     """All variants as one texture: `file`, little-endian float32 RGBA, `height` rows of `width` texels, read with
     texelFetch. rows: the variant of each row; the first is the defaults, `default`. Colors are linear light, switches 1
     and 0, choices and integers numbers. one_draw_each: what is chosen by a texture to bind."""
 
     file: str
-    width: int = Field(ge=1)
-    height: int = Field(ge=1)
+    width: _Positive
+    height: _Positive
     rows: list[str]
     places: list[KitPlace]
     one_draw_each: list[KitDraws] = []
 
 
-class KitMap(_Said):
+class KitMap(_Said, kw_only=True):
     """One delivered map of a variant. strength: its decoded color is multiplied by it. green: of a normal map. alpha:
     what the fourth channel holds; it is never multiplied in."""
 
@@ -218,7 +235,7 @@ class KitMap(_Said):
     alpha: Literal["opacity"] | None = None
 
 
-class KitVariant(_Said):
+class KitVariant(_Said, kw_only=True):
     """One variant: the folder of its maps, relative to the folder that was delivered to (the one above `kit/`), and the
     value of every parameter, by uniform. maps: by attribute."""
 
@@ -230,7 +247,7 @@ class KitVariant(_Said):
     maps: dict[str, KitMap] = {}
 
 
-class KitDescription(_Said):
+class KitDescription(_Said, kw_only=True):
     """The whole file."""
 
     format: Literal["even-palette-kit"] = FORMAT
@@ -254,7 +271,7 @@ class KitDescription(_Said):
     variants: list[KitVariant]
 
 
-class KitSheet(_Said):
+class KitSheet(_Said, kw_only=True):
     """A sheet of a kit: its name, which primitives of the mesh have as `extras.sheet`, and the folder that its
     `parameters.json` lies in."""
 
@@ -262,7 +279,7 @@ class KitSheet(_Said):
     folder: str
 
 
-class KitSet(_Said):
+class KitSet(_Said, kw_only=True):
     """`kit.json`: the sheets of a kit, and the mesh that they lie on, '' for none."""
 
     format: Literal["even-palette-kit-set"] = "even-palette-kit-set"
@@ -272,7 +289,37 @@ class KitSet(_Said):
     sheets: list[KitSheet]
 
 
+def read_said(kind: type[_T], held: Any) -> _T:
+    """What was read from JSON as one of these. Raises msgspec's ValidationError, which names the place."""
+    return convert(held, kind, dec_hook=_value)
+
+
+def _value(kind: Any, held: Any) -> Any:
+    if not isinstance(held, dict):
+        return convert(held, bool | int | float | list[float])
+    for one in _OBJECTS:
+        if held.keys() == set(one.__struct_fields__):
+            return convert(held, one)
+    raise ValueError("Known values are a color, a choice, a placement and a texture")
+
+
+def said_text(said: Struct) -> str:
+    """One of these as the text of its file."""
+    held = to_builtins(said)
+    read_said(type(said), held)
+    return json.dumps(held, indent=2, ensure_ascii=False) + "\n"
+
+
 def schema_text() -> str:
     """The JSON Schema of the file, as it is published in docs/ and delivered beside it."""
-    schema: dict[str, Any] = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
-    return json.dumps(schema | schema_of(KitDescription), indent=2) + "\n"
+    from msgspec.json import schema_components
+
+    numbers = [{"type": "boolean"}, {"type": "number"}, {"type": "array", "items": {"type": "number"}}]
+    objects = [{"$ref": f"#/$defs/{one.__name__}"} for one in _OBJECTS]
+    (whole, *_), parts = schema_components(
+        (KitDescription, *_OBJECTS),
+        schema_hook=lambda _: {"anyOf": [*objects, *numbers]},
+        ref_template="#/$defs/{name}",
+    )
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **whole, "$defs": parts}
+    return json.dumps(unwrapped(schema), indent=2) + "\n"

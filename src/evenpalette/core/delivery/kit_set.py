@@ -1,11 +1,10 @@
 """What a kit has once for all its sheets: their list and the mesh that they lie on."""
 
-import json
 from pathlib import Path
 
 import numpy as np
 
-from evenpalette.core.delivery.kit_model import KitSet, KitSheet
+from evenpalette.core.delivery.kit_model import KitSet, KitSheet, said_text
 from evenpalette.core.delivery.plan import DeliveryPlan
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.write_glb import Binary, Part, glb, primitives
@@ -26,8 +25,7 @@ def write_kit_set(plan: DeliveryPlan, folder: Path) -> None:
             for sheet, planned in zip(plan.state.project.sheets, plan.sheets, strict=True)
         ],
     )  # fmt: skip
-    text = json.dumps(said.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
-    (kit / SET_FILE).write_text(text, "utf-8")
+    (kit / SET_FILE).write_text(said_text(said), "utf-8")
 
 
 def parts_of(state: State) -> list[Part]:

@@ -45,7 +45,7 @@ def said_of(planned: PlannedTexture, raster: Raster, wraps: bool, sha256: str = 
         file=planned.stem + _ending(raster),
         # Gray with alpha is stored as four channels: few formats of games have two.
         channels=4 if raster.channels == 2 else raster.channels,
-        bits=raster.pixels.dtype.itemsize * 8,
+        bits=raster.pixels.dtype.itemsize * 8,  # type: ignore[arg-type]
         encoding="srgb" if raster.encoding is Encoding.SRGB and raster.pixels.dtype != np.float32 else "data",
         alpha="data" if raster.channels in (2, 4) else "none",
         wrap="repeat" if planned.repeats or wraps else "clamp",

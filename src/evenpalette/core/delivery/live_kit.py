@@ -44,7 +44,9 @@ def live_kit(
             )
         )  # fmt: skip
         progress((number + 1) / len(sheets))
-    return CrowdKit(state.project.name, tuple(made), low, high)
+    kit = CrowdKit(state.project.name, tuple(made), low, high)
+    kit.make_levels()
+    return kit
 
 
 #: Rows of a table, and the values that each was made of.

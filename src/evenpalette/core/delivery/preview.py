@@ -8,6 +8,7 @@ import zlib
 from importlib.resources import files
 
 import numpy as np
+from msgspec import to_builtins
 
 from evenpalette.core.delivery.kit_files import KitFiles, KitSheetFiles
 from evenpalette.core.delivery.kit_model import KitTexture
@@ -73,7 +74,7 @@ def _sheet(sheet: KitSheetFiles, blobs: _Blobs) -> dict[str, object]:
             f"{sheet.folder} is a kit of version 2, which has no table and no light for a page. Deliver it again."
         )
     return {
-        "name": sheet.name, "said": sheet.said.model_dump(mode="json"), "recipe": sheet.recipe, "light": sheet.light,
+        "name": sheet.name, "said": to_builtins(sheet.said), "recipe": sheet.recipe, "light": sheet.light,
         "table": blobs.add(np.ascontiguousarray(sheet.table, "<f4").tobytes()),
         "textures": {said.file: _texture(said, sheet.textures[said.file], blobs) for said in sheet.said.textures},
     }  # fmt: skip

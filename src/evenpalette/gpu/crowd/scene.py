@@ -21,7 +21,7 @@ from evenpalette.gpu.drawing import Viewport
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.mip_levels import free
 from evenpalette.gpu.programs import BoundTexture, DrawCall, ViewPrograms
-from evenpalette.gpu.shader_files import CORNER, shader_file, tell
+from evenpalette.gpu.shader_files import CORNER, shader_file, smoothing, tell
 
 F32 = NDArray[np.float32]
 #: How many pixels a cell of FAR_CELLS may be wide: at rest, and while a hand turns the camera.
@@ -44,10 +44,11 @@ class _DrawnModel:
 
     def level(self, number: int) -> moderngl.Buffer:
         """Triangles of a level, from 0 for all of them."""
-        at = min(number, len(self._model.levels) - 1)
-        if at not in self._levels:
-            self._levels[at] = self._ctx.buffer(np.ascontiguousarray(self._model.levels[at], "<u4").tobytes())
-        return self._levels[at]
+        if number not in self._levels:
+            levels = self._model.levels if number else (self._model.corners,)
+            corners = levels[min(number, len(levels) - 1)]
+            self._levels[number] = self._ctx.buffer(np.ascontiguousarray(corners, "<u4").tobytes())
+        return self._levels[number]
 
     def release(self) -> None:
         for buffer in (self.vertices, *self._levels.values()):
@@ -177,8 +178,6 @@ class CrowdStage:
         self._patient = elsewhere is not None
         self._programs = ViewPrograms(ctx, elsewhere)
         self._corners = ctx.buffer(np.array([0, 0, 1, 0, 0, 1, 1, 1], "f4").tobytes())
-        smoothing = ctx.program(shader_file("view.vert"), shader_file("smooth.frag"))
-        self._smooth = smoothing, ctx.vertex_array(smoothing, [(self._corners, "2f", CORNER)])
         self._plain: dict[str, tuple[moderngl.Program, moderngl.VertexArray]] = {}
         self._kept: _Kept | None = None
         self._coarser = 1
@@ -247,13 +246,13 @@ class CrowdStage:
         ctx.depth_func = "<"
         ctx.disable(moderngl.DEPTH_TEST)
         kept.shaded.depth_mask = True
-        program, quad = self._smooth
+        program, quad = self._programs.plain(smoothing(coarse=coarser > 1, blooms=False))
         target.use()
         ctx.viewport, ctx.scissor = viewport, viewport
         kept.picture.use(0)
         corner = (float(viewport[0]), float(viewport[1]))
         scale = (width / viewport[2], height / viewport[3])
-        tell_all(program, {"u_picture": 0, "u_scale": scale, "u_blooms": 0.0, "u_corner": corner})
+        tell_all(program, {"u_picture": 0, "u_scale": scale, "u_corner": corner})
         quad.render(moderngl.TRIANGLE_STRIP)
         ctx.scissor = None
 
@@ -330,7 +329,6 @@ class CrowdStage:
             array.release()
             program.release()
         self._plain.clear()
-        self._smooth[1].release()
         if self._kept is not None:
             self._kept.release()
             self._kept = None

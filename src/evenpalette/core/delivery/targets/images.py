@@ -2,10 +2,10 @@
 
 from pathlib import Path
 
-from pydantic import ValidationError
+from msgspec import ValidationError, to_builtins
 
 from evenpalette.core.delivery.inputs import images_word
-from evenpalette.core.delivery.kit_model import KitMap
+from evenpalette.core.delivery.kit_model import KitMap, read_said
 from evenpalette.core.delivery.plan import DeliveryPlan, PlannedVariant
 from evenpalette.core.delivery.render import Map, delivered_size, groups_of, render_variants
 from evenpalette.core.delivery.target import Delivered, Target
@@ -45,7 +45,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
                         key, map_ = made.popitem()
                         writing.put(folder / where / f"{key}.png", map_.raster)
                         said_now = _said(map_)
-                        former.note(str(where / f"{key}.png"), inputs, map=said_now.model_dump(mode="json"))
+                        former.note(str(where / f"{key}.png"), inputs, map=to_builtins(said_now))
                         delivered.maps.setdefault((variant.id, sheet.id), {})[key] = said_now
         for variant, _ in new:
             held = delivered.maps[variant.id, sheet.id]
@@ -56,7 +56,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
 def _as_said(found: list[dict[str, object]] | None) -> list[KitMap] | None:
     """What a manifest says of maps; None where it is not as it was written."""
     try:
-        return [KitMap.model_validate(entry.get("map")) for entry in found] if found is not None else None
+        return [read_said(KitMap, entry.get("map")) for entry in found] if found is not None else None
     except ValidationError:
         return None
 
