@@ -10,7 +10,7 @@ os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 os.environ.setdefault("GALLIVM_PERF", "nopt")
 
 from evenpalette.core.document.state import State
-from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
 
 
@@ -37,3 +37,11 @@ def strangers() -> Path:
     if not (folder / "node_modules" / "gltf-validator").is_dir():
         pytest.skip("gltf-validator (npm) is not installed in .strangers")
     return folder
+
+
+@pytest.fixture(scope="session", autouse=True)
+def demos_held(tmp_path_factory: pytest.TempPathFactory) -> list[State]:
+    """Every demo, held as long as tests run: what is opened again beside it shares pixels, mesh and what was made of
+    them, as in the window."""
+    folder = tmp_path_factory.mktemp("held")
+    return [Storage(copy_demo(folder / name, name)).open() for name in demo_names()]

@@ -26,9 +26,9 @@ from evenpalette.core.raster.raster import Raster
 
 #: Between a change and the look for what is out of date, in ms.
 _PAUSE_MS = 150
-#: What follows strokes and steps rests longer, the dearer it is: by this part of the time that the last bake took, and
-#: at most so many ms.
-_REST, _LONGEST_REST_MS = 0.25, 10_000
+#: What follows strokes and steps rests as long as the dearest bake took, and at most so many ms: while somebody works,
+#: bakes have half of the machine at most.
+_LONGEST_REST_MS = 10_000
 #: A picture that is getting better is shown at most so often, in seconds.
 _SHOWN_EVERY = 0.3
 
@@ -59,8 +59,6 @@ class BakeKeeper(QObject):
         self.under_way: Baking | None = None
         self._stop = threading.Event()
         self._history = session.history
-        #: How long the last bake took, in seconds.
-        self._took = 0.0
         #: What was given up, by texture: a hash of what it would have read.
         self._left: dict[str, str] = {}
         self._before: Raster | None = None
@@ -82,16 +80,17 @@ class BakeKeeper(QObject):
     def _changed(self, facets: frozenset[str]) -> None:
         if self._history is not self._session.history:
             # What the project before was baking is of no use to this one.
-            self._history, self._took, self._left, self._before = self._session.history, 0.0, {}, None
+            self._history, self._left, self._before = self._session.history, {}, None
             self._stop.set()
-        if not facets & {ASSET, RECIPE, REGIONS, COVERAGES} or not baked_textures(self._session.state):
+        baked = [t.bake.seconds for t in baked_textures(self._session.state) if t.bake is not None]
+        if not facets & {ASSET, RECIPE, REGIONS, COVERAGES} or not baked:
             return
         now = self.under_way
         if now is not None and now.texture:
             texture = self._session.state.project.asset.texture(now.texture)
             if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
                 self._stop.set()
-        rest = 0 if ASSET in facets else min(int(self._took * _REST * 1000), _LONGEST_REST_MS)
+        rest = 0 if ASSET in facets else min(int(max(baked) * 1000), _LONGEST_REST_MS)
         self._timer.start(max(_PAUSE_MS, rest))
 
     def _begin(self) -> None:
@@ -167,7 +166,6 @@ class BakeKeeper(QObject):
         before, self._before = self._before, None
         if isinstance(made, MadeBake):
             before = before or self._session.state.textures.get(texture)
-            self._took = made.bake.seconds
             self._session.refine(lambda s: with_made(s, texture, made), texture)
             self.made.emit(texture, before)
         else:

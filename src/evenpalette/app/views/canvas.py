@@ -80,7 +80,7 @@ class Canvas(QOpenGLWidget):
         self._live = Live(session, self.shown)
         self._chosen_stale = True
         self._drawn_as: object = None
-        self._framed: object = None
+        self._framed: tuple[object, object] = (None, None)
         #: The last complaint of the driver.
         self._refused = ""
         #: Whether somebody waits for the picture: then no shader may come later.
@@ -162,9 +162,10 @@ class Canvas(QOpenGLWidget):
     def _on_change(self, facets: frozenset[str]) -> None:
         self._live.change(facets)
         view = self.session.state.mesh
-        whole = view.whole if view is not None else None
-        if whole is not self._framed:
-            self._framed = whole
+        # Another document, or another model in it.
+        looked_at = self.session.history, view.whole if view is not None else None
+        if looked_at != self._framed:
+            self._framed = looked_at
             self.frame_all()
         self._lay_out()
 

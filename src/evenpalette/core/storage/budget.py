@@ -1,14 +1,15 @@
 """How much memory the pixels of one project may take, counted before it is taken."""
 
-import hashlib
 from collections.abc import Callable
 
+import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.raster.image_header import Allow
+from evenpalette.core.storage.contents import fingerprint, held, known
 
 
 class Budget:
@@ -24,10 +25,14 @@ class Budget:
         self._decoded: dict[bytes, NDArray] = {}
 
     def decoded(self, content: bytes, decode: Callable[[Allow], NDArray], what: str) -> NDArray:
-        """The pixels of a file; what has the same bytes as one before is not decoded, and not counted, again."""
-        key = hashlib.sha256(content).digest()
+        """The pixels of a file; what has the same bytes as one before is not counted again, and not decoded again while
+        anybody holds it."""
+        key = fingerprint(content)
         if key not in self._decoded:
-            self._decoded[key] = decode(lambda count: self.take(count, what))
+            there = known((key,), np.ndarray)
+            if there is not None:
+                self.take(there.nbytes, what)
+            self._decoded[key] = held((key,), np.ndarray, lambda: decode(lambda count: self.take(count, what)))
         return self._decoded[key]
 
     def take(self, count: int, what: str) -> None:

@@ -36,6 +36,7 @@ from evenpalette.core.raster.image_write import encode_exr, encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.storage.budget import Budget
+from evenpalette.core.storage.contents import fingerprint, held
 from evenpalette.core.storage.folder import Identity, ProjectFolder
 
 PROJECT_FILE = "project.json"
@@ -301,11 +302,17 @@ class Storage:
         content, identity = self._inside.read(project.mesh_file, limits().mesh_file_bytes)
         name = project.mesh.name if project.mesh else Path(project.mesh_file).name
         uv_set = project.mesh.uv_set if project.mesh else None
-        parsed = parse_mesh(content, f"{Path(name).stem}{Path(project.mesh_file).suffix}", uv_set)
-        self._remember(parsed.source_bytes, project.mesh_file, identity, parsed.source_bytes)
         tile = project.mesh.tile if project.mesh else ""
         up = project.mesh.up if project.mesh else "y"
-        return MeshView(upright(in_tile(replace(parsed, name=name), tile), up))
+        called = f"{Path(name).stem}{Path(project.mesh_file).suffix}"
+
+        def parsed() -> MeshView:
+            return MeshView(upright(in_tile(replace(parse_mesh(content, called, uv_set), name=name), tile), up))
+
+        view = held((fingerprint(content), called, name, uv_set, tile, up), MeshView, parsed)
+        source = view.mesh.source_bytes
+        self._remember(source, project.mesh_file, identity, source)
+        return view
 
     def _plane(self, relative: str, budget: Budget) -> NDArray[np.uint8]:
         known = next((item.content for item in self._written.values() if item.path == relative), None)
@@ -313,7 +320,8 @@ class Storage:
             budget.take(known.nbytes, relative)
             return known
         raster, identity, content = self._decode(relative, Encoding.DATA, budget)
-        plane = np.ascontiguousarray(raster.pixels[..., 0])
+        key = fingerprint(content), relative
+        plane = held(key, np.ndarray, lambda: np.ascontiguousarray(raster.pixels[..., 0]))
         if plane.dtype != np.uint8:
             raise ProjectError(f"{relative} is not an 8-bit mask.")
         self._remember(plane, relative, identity, content)

@@ -494,13 +494,14 @@ function valuesOf(sheet, attribute, w, h, row, window, copy = 0) {
   held.release();
   return out;
 }
-async function pixels({ variant = "", attribute = "base_color", width = 256, height = 256, sheet = 0, copy = 0 } = {}) {
+// part: of the texture, as u and v where it begins and how far it goes.
+async function pixels({ variant = "", attribute = "base_color", width = 256, height = 256, sheet = 0, copy = 0, part = [0, 0, 1, 1] } = {}) {
   const of = sheets[sheet], said = of.said.attributes.find(a => a.field === attribute);
   if (!said) throw new Error(`There is no attribute ${attribute}.`);
   if (variant && !(variant in rowOf)) throw new Error(`There is no variant ${variant}.`);
-  const row = variant ? rowOf[variant] : of.live, got = valuesOf(of, attribute, width, height, row, [0, 0, 1, 1], copy);
+  const row = variant ? rowOf[variant] : of.live, got = valuesOf(of, attribute, width, height, row, part, copy);
   const out = new Uint8ClampedArray(width * height * 4), planes = { float: 1, vec2: 2, vec3: 3, vec4: 4 }[said.glsl];
-  const opacity = attribute === "base_color" && of.attributes.includes("opacity") && of.said.opacity ? valuesOf(of, "opacity", width, height, row, [0, 0, 1, 1], copy) : null;
+  const opacity = attribute === "base_color" && of.attributes.includes("opacity") && of.said.opacity ? valuesOf(of, "opacity", width, height, row, part, copy) : null;
   let strength = 1;
   if (said.holds === "light") for (let i = 0; i < got.length; i += 4) strength = Math.max(strength, got[i], got[i + 1], got[i + 2]);
   const isColor = said.holds === "color" || said.holds === "light", isSlopes = said.holds === "slopes";
