@@ -27,6 +27,7 @@ from evenpalette.core.variants.small_surface import (
     Sight,
     as_seen,
     small_stages,
+    small_surface,
     small_surfaces,
     wanted_attributes,
 )
@@ -133,8 +134,9 @@ def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Paramet
     seen = sight.used
     first, found = sight.seen(values, at), []
     for parameter in parameters:
-        others = [sight.bind({**values, parameter.id: other}, at) for other in _others(parameter, values[parameter.id])]
-        for made in small_surfaces(others, sight.small, sight.wanted):
+        # One after the other: most act with the first.
+        for other in _others(parameter, values[parameter.id]):
+            made = small_surface(sight.bind({**values, parameter.id: other}, at), sight.small, sight.wanted)
             if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in sight.wanted):
                 found.append(parameter.id)
                 break
