@@ -92,8 +92,9 @@ ACTIONS ?= 400
 monkey: setup
 	$(UNDER) $(BIN)/python -m tests.hostile.monkey $(SEEDS) $(ACTIONS) $(FIRST)
 
+# All parts, or those in PARTS; figures are kept in benchmarks/history as they are measured.
 bench: setup
-	$(UNDER) $(BIN)/python -m benchmarks
+	$(UNDER) $(BIN)/python -m benchmarks $(PARTS)
 
 screenshots: setup
 	$(UNDER) $(BIN)/python -m scripts.screenshots

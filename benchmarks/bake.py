@@ -45,3 +45,7 @@ def run() -> None:
         bake_faces(mesh, labels, 8, size=SIZE, samples=16, padding_texels=16)
 
     ratio(f"Bake of {mesh.face_count:,} triangles into 4096, 16 samples, 16 texels of padding", ours, reference, 3.0, 3)
+
+
+if __name__ == "__main__":
+    run()

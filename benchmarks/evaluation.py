@@ -175,3 +175,7 @@ def run() -> None:
     print(
         f"  peak memory beside the inputs: {peak / inputs:.2f} times them (with them {1 + peak / inputs:.2f}, wanted at most 6)"
     )
+
+
+if __name__ == "__main__":
+    run()

@@ -1,7 +1,8 @@
 """What benchmarks measured over time: ratios only, a file for each day and kind of machine.
 
-`make bench` writes `benchmarks/history/<version>-<date>-<kind>.json` and prints what got slower by more than a tenth
-since the newest file of another version on the same kind of machine.
+Every ratio goes to `benchmarks/history/<version>-<date>-<kind>.json` when it is measured: a run that is stopped keeps
+what it had. At the end of `make bench` what got slower by more than a tenth since the newest file of another version on
+the same kind of machine is named.
 """
 
 import json
@@ -16,9 +17,6 @@ FOLDER = Path(__file__).parent / "history"
 #: How much slower counts: machines are shared and noisy.
 _SLOWER = 1.1
 
-#: The ratios of this run, by their labels; larger is slower.
-measured: dict[str, float] = {}
-
 
 def kind() -> str:
     """What kind of machine this is, in words that name none: cores, architecture, whether it draws by software."""
@@ -26,9 +24,26 @@ def kind() -> str:
     return f"{os.cpu_count()}-{platform.machine()}-{drawn}"
 
 
+def _today() -> tuple[Path, str]:
+    date = datetime.now(UTC).strftime("%Y-%m-%d")
+    return FOLDER / f"{__version__}-{date}-{kind()}.json", date
+
+
+def measured() -> dict[str, float]:
+    """The ratios of this version and day, by their labels; larger is slower."""
+    file, _ = _today()
+    return dict(json.loads(file.read_text())["ratios"]) if file.exists() else {}
+
+
 def note(label: str, ratio: float) -> None:
-    """Keep a ratio of this run; `work` of another process hands its own over on standard output."""
-    measured[label] = round(ratio, 4)
+    """Keep a ratio."""
+    file, date = _today()
+    ratios = measured() | {label.strip(): round(ratio, 4)}
+    FOLDER.mkdir(exist_ok=True)
+    held = {"version": __version__, "date": date, "kind": kind(), "ratios": dict(sorted(ratios.items()))}
+    begun = file.with_suffix(".part")
+    begun.write_text(json.dumps(held, indent=1) + "\n")
+    begun.replace(file)
 
 
 def slower(now: dict[str, float], before: dict[str, float]) -> list[str]:
@@ -41,27 +56,21 @@ def slower(now: dict[str, float], before: dict[str, float]) -> list[str]:
     ]
 
 
-def last(folder: Path = FOLDER) -> tuple[str, dict[str, float]]:
+def last() -> tuple[str, dict[str, float]]:
     """The newest file of another version on this kind of machine: its name and its ratios."""
     found = []
-    for path in folder.glob("*.json"):
+    for path in FOLDER.glob("*.json"):
         held = json.loads(path.read_text())
         if held["kind"] == kind() and held["version"] != __version__:
             found.append((held["date"], path.stem, held["ratios"]))
     return max(found)[1:] if found else ("", {})
 
 
-def finish(folder: Path = FOLDER) -> None:
-    """Write what was measured, and say what got slower."""
-    if not measured:
-        return
-    folder.mkdir(exist_ok=True)
-    date = datetime.now(UTC).strftime("%Y-%m-%d")
-    held = {"version": __version__, "date": date, "kind": kind(), "ratios": dict(sorted(measured.items()))}
-    (folder / f"{__version__}-{date}-{kind()}.json").write_text(json.dumps(held, indent=1) + "\n")
-    name, before = last(folder)
+def finish() -> None:
+    """Say what got slower."""
+    name, before = last()
     if not name:
         print("There are no figures of an earlier version on this kind of machine to hold these against.")
         return
     print(f"Held against {name}:")
-    print("\n".join(slower(measured, before)) or "nothing got slower by more than a tenth")
+    print("\n".join(slower(measured(), before)) or "nothing got slower by more than a tenth")

@@ -52,3 +52,7 @@ def run() -> None:
     seconds = once(lambda: unmix(sixteen, SIXTEEN))
     print(f"  exact shares of 16 flags: {image.shape[0] * image.shape[1] / seconds / 1e6:.1f} million texels a second")
     print(f"  finding the flags: {once(lambda: find_flags(image)) * 1000:.0f} ms")
+
+
+if __name__ == "__main__":
+    run()

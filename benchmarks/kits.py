@@ -1,15 +1,12 @@
 """Delivered kits at work: a crowd in one draw call, the page, the player's start."""
 
-import json
-import os
-import subprocess
-import sys
 import tempfile
 from pathlib import Path
 
 import moderngl
 import numpy as np
 
+from benchmarks.starts import against_empty
 from benchmarks.timing import once, ratio
 from evenpalette.core.crowd import by_share, copies
 from evenpalette.core.delivery.crowd_kit import crowd_kit
@@ -82,36 +79,6 @@ def page(kit: Path) -> None:
     )
 
 
-_EMPTY = """
-import json, sys, time
-import moderngl, numpy
-from PyQt6.QtGui import QSurfaceFormat
-from PyQt6.QtOpenGLWidgets import QOpenGLWidget
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMainWindow
-from evenpalette.gpu.software import compile_quickly
-compile_quickly()
-kind = QSurfaceFormat(); kind.setVersion(3, 3); kind.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-QSurfaceFormat.setDefaultFormat(kind)
-app = QApplication([])
-class Empty(QOpenGLWidget):
-    done = False
-    def paintGL(self):
-        ctx = moderngl.create_context()
-        for vertex, fragment in json.load(open(sys.argv[1])):
-            program = ctx.program(vertex, fragment)
-            held = ctx.buffer(numpy.array([[0, 0], [4, 0], [0, 4]], "f4").tobytes())
-            if "u_clip" in program: program["u_clip"] = tuple(numpy.eye(4).reshape(-1))
-            image = ctx.texture((2, 2), 4, bytes(16)); image.build_mipmaps(); image.use(0)
-            target = ctx.framebuffer([ctx.renderbuffer((4, 4)) for _ in range(fragment.count("layout(location") or 1)])
-            target.use()
-            ctx.vertex_array(program, [(held, "2f", next(iter(n for n in program if isinstance(program[n], moderngl.Attribute))))]).render(moderngl.TRIANGLES, 3)
-        ctx.finish()
-        self.done = True
-window = QMainWindow(); inside = Empty(); window.setCentralWidget(inside); window.resize(1280, 800); window.show()
-while not inside.done: QTest.qWait(10)
-print(time.process_time())
-"""
 _PLAYER = """
 import sys, time
 from pathlib import Path
@@ -128,30 +95,9 @@ print(time.process_time())
 
 
 def start(kit: Path) -> None:
-    """Processor time to the player's first picture, against an empty window with NumPy that compiles the same shaders
-    and draws a triangle with each."""
-
-    def seconds(code: str, *words: str) -> float:
-        done = subprocess.run(
-            [sys.executable, "-c", code, *words],
-            capture_output=True,
-            text=True,
-            check=False,
-            # Without what our own package has said to libraries by now.
-            env={name: value for name, value in os.environ.items() if name != "OPENBLAS_NUM_THREADS"},
-        )
-        return float(done.stdout.split()[-1]) if done.returncode == 0 and done.stdout.split() else float("nan")
-
-    shaders = kit / "shaders.json"
+    """Processor time to the player's first picture."""
     texts = [text for sheet in crowd_kit(read_kit(kit)).sheets for text in shader_texts(sheet)]
-    shaders.write_text(json.dumps(texts))
-    given = (_EMPTY, str(shaders)), (_PLAYER, str(kit))
-    # One after the other: shared machines are faster and slower by the minute.
-    empty, player = np.median([[seconds(*words) for words in given] for _ in range(9)], axis=0)
-    print(
-        f"The player's first picture: {player / empty:.2f} times an empty Qt window with NumPy and the same shaders "
-        f"({player:.2f} s to {empty:.2f} s), wanted 2"
-    )
+    against_empty("The player's first picture", _PLAYER, [str(kit)], 2.0, texts)
 
 
 def run() -> None:

@@ -122,4 +122,4 @@ def run() -> None:
 
 
 if __name__ == "__main__":
-    memory(int(sys.argv[1]))
+    memory(int(sys.argv[1])) if len(sys.argv) > 1 else run()

@@ -1,6 +1,7 @@
 """A dab on a coverage: in the texture, on the surface of a large mesh, and from the pointer to the painted frame."""
 
 import os
+import sys
 import tempfile
 import time
 from dataclasses import replace
@@ -171,4 +172,4 @@ def run() -> None:
 
 
 if __name__ == "__main__":
-    window()
+    window() if sys.argv[1:] == ["window"] else run()

@@ -108,3 +108,7 @@ def run() -> None:
     begun = time.perf_counter()
     make_tone(large)
     print(f"the fit of 4096 with seven regions: {time.perf_counter() - begun:.1f} s (wanted 6)")
+
+
+if __name__ == "__main__":
+    run()

@@ -6,6 +6,8 @@ from pathlib import Path
 import pytest
 from benchmarks import history
 
+import evenpalette
+
 
 def test_what_grew_by_more_than_a_tenth_is_named_the_worst_first() -> None:
     before = {"a": 1.0, "b": 2.0, "c": 4.0, "gone": 1.0}
@@ -18,17 +20,20 @@ def test_what_grew_by_more_than_a_tenth_is_named_the_worst_first() -> None:
 def test_figures_are_held_against_the_last_version_on_the_same_kind_of_machine(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(history, "measured", {})
+    monkeypatch.setattr(history, "FOLDER", tmp_path)
     history.note("reading", 2.0)
-    history.finish(tmp_path)
+    history.note("writing", 1.0)
+    history.finish()
     assert "no figures of an earlier version" in capsys.readouterr().out
     monkeypatch.setattr(history, "__version__", "99")
     history.note("reading", 3.0)
-    history.finish(tmp_path)
+    # A run that ends here has kept it.
+    assert history.measured() == {"reading": 3.0}
+    history.finish()
     assert "SLOWER by 50%: reading (2 before, 3 now)" in capsys.readouterr().out
     held = [json.loads(path.read_text()) for path in tmp_path.glob("*.json")]
-    assert {h["version"] for h in held} >= {"99"}
+    assert {h["version"]: len(h["ratios"]) for h in held} == {evenpalette.__version__: 2, "99": 1}
     assert all(h["kind"] == history.kind() for h in held)
     # Another kind of machine says nothing about this one.
     monkeypatch.setattr(history, "kind", lambda: "another")
-    assert history.last(tmp_path) == ("", {})
+    assert history.last() == ("", {})
