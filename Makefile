@@ -26,7 +26,7 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup demo test test-window $(WINDOWS) test-core test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.ready
 
@@ -54,10 +54,10 @@ else
 	$(BIN)/evenpalette demo
 endif
 
-# Six parts, three beside each other, each with a display of its own; what they say is printed when each is done. The
-# window's are four, the longest first, so that none is left alone at the end.
+# Seven parts, three beside each other, each with a display of its own; what they say is printed when each is done. The
+# longest come first, so that none is left alone at the end.
 test: setup strangers
-	@$(MAKE) --no-print-directory -j3 -O test-core test-kits test-window-4 test-window-3 test-window-2 test-window-1
+	@$(MAKE) --no-print-directory -j3 -O test-kits test-core test-work test-window-4 test-window-3 test-window-1 test-window-2
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
@@ -71,8 +71,14 @@ test-window: $(WINDOWS)
 $(WINDOWS): test-window-%:
 	$(subst -a ,-a -n 1$*0 ,$(UNDER)) $(PYTEST) $(WINDOW_$*)
 
+# Many projects, scripts, the command line, spoiled files, the graphics card.
+WORK := tests/core/batch tests/core/collection tests/api tests/hostile tests/gpu $(wildcard tests/test_*.py)
+
+test-work:
+	$(subst -a ,-a -n 160 ,$(UNDER)) $(PYTEST) $(WORK)
+
 test-core:
-	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) --ignore=tests/ui --ignore=tests/core/delivery --ignore=tests/player
+	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) $(addprefix --ignore=,tests/ui tests/core/delivery tests/player $(WORK))
 
 # What leaves the house, by strangers' programs too.
 test-kits:

@@ -1,5 +1,7 @@
 """Form: the lit model. What each of its pixels shows is kept; a moved slider only shades it again."""
 
+from dataclasses import replace
+
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +15,7 @@ from evenpalette.gpu.drawing import SURROUND, Viewport, bands, begin, common
 from evenpalette.gpu.geometry import MeshBuffers
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.overlays import Overlays
+from evenpalette.gpu.settling import SHIFTS, Settling
 from evenpalette.gpu.shader_files import defined, shader_file, smoothing, tell, tell_bytes
 from evenpalette.gpu.shading import WHITE, Shading
 from evenpalette.gpu.sheets import OtherSheets
@@ -26,7 +29,7 @@ class Form:
     def __init__(self, ctx: moderngl.Context, shading: Shading, overlays: Overlays, others: OtherSheets) -> None:
         self._ctx, self._shading, self._overlays, self._others = ctx, shading, overlays, others
         self._surface = ctx.program(shader_file("surface.vert"), defined(shader_file("surface.frag"), {"CUT": CUT}))
-        self._blur = shading.programs.plain(shader_file("blur.frag"))
+        self._settling = Settling(ctx, shading.programs)
         self._surfaces: dict[str, SurfaceBuffer] = {}
         self._coarser: dict[str, int] = {}
         self._drawn: dict[str, Drawn] = {}
@@ -53,8 +56,7 @@ class Form:
         self._coarser[name] = coarser
         size = max(1, viewport[2] // coarser), max(1, viewport[3] // coarser)
         buffer = self.buffer(_called(name, coarser), size, camera)
-        shading, parts = self._shading, bands(looks, size[0])
-        blooms = max((look.light.bloom for look, _ in looks if shading.blooms(look)), default=0.0)
+        shading, blooms = self._shading, self._blooms(looks)
         bound = [shading.bound(look) for look, _ in looks]
         drawn = self._drawn.setdefault(name, Drawn())
         partly = partly and not any(True for _ in self._others)
@@ -73,38 +75,86 @@ class Form:
             self.clear(buffer)
             if blooms:
                 buffer.bloom.clear()
-        self.bloomed = bool(blooms)
-        for look, left, right in parts:
-            part = common((left, 0, right - left, size[1]), within)
-            below = self._others.picture(size, camera, look, _called(name, coarser))
-            shading.shade(
-                (0, 0, *buffer.size), part, look, buffer=buffer, camera=camera, below=below,
-                blooms=shading.blooms(look), tiles=tiles,
-            )  # fmt: skip
-        if tiles is None:
-            begin(self._ctx, buffer.shaded, (0, 0, *buffer.size), within)
-            self._ctx.enable(moderngl.DEPTH_TEST)
-            self._ctx.depth_func = "<="
-            self._overlays.draw_selection(camera.matrix(*buffer.size), flat=False)
-            self._ctx.depth_func = "<"
+        self._paint(buffer, camera, looks, name, coarser, within, tiles)
         scatters = bool(blooms) and EMISSIVE in change.writes
         if scatters:
-            buffer.bloom.blur(*self._blur, [(left / size[0], right / size[0]) for _, left, right in parts])
+            self._blur(buffer, looks)
         seen = viewport
         if not scatters and coarser == 1:
             # The outline is smoothed over the pixels around it.
             around = viewport[0] + within[0] - 1, viewport[1] + within[1] - 1, within[2] + 2, within[3] + 2
             seen = common(viewport, around)
-        self._show(buffer, target, viewport, seen, blooms)
+        coarse = buffer.size != (viewport[2], viewport[3])
+        begin(self._ctx, target, viewport, seen)
+        self._show(buffer, viewport, blooms, smoothing(between=coarse, blooms=bool(blooms)))
         return [seen]
 
-    def _show(
-        self, buffer: SurfaceBuffer, target: moderngl.Framebuffer, viewport: Viewport, part: Viewport, blooms: float
-    ) -> None:
-        """Put a part of the picture into the target, its steps smoothed, with what it scatters."""
-        coarse = buffer.size != (viewport[2], viewport[3])
-        program, quad = self._shading.programs.plain(smoothing(coarse=coarse, blooms=bool(blooms)))
-        begin(self._ctx, target, viewport, part)
+    def settle(
+        self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
+        name: str, number: int,
+    ) -> None:  # fmt: skip
+        """See `SceneRenderer.settle_form`."""
+        size, called = (viewport[2], viewport[3]), f"{name} settling"
+        camera = replace(camera, shift=SHIFTS[number])
+        buffer, blooms = self.buffer(called, size, camera), self._blooms(looks)
+        self.clear(buffer)
+        if blooms:
+            buffer.bloom.clear()
+        self._paint(buffer, camera, looks, called, 1, (0, 0, *size), None)
+        if blooms:
+            self._blur(buffer, looks)
+        if number == 0 or self._settling.target is None:
+            self._settling.room(size)
+        assert self._settling.target is not None
+        begin(self._ctx, self._settling.target, (0, 0, *size), (0, 0, *size))
+        self._ctx.enable(moderngl.BLEND)
+        self._ctx.blend_func = moderngl.ONE, moderngl.ONE
+        self._show(buffer, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
+        self._ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
+        self._ctx.disable(moderngl.BLEND)
+        self.show_settled(target, viewport)
+
+    def show_settled(self, target: moderngl.Framebuffer, viewport: Viewport) -> None:
+        """Put what has settled so far into the target."""
+        self._settling.show(target, viewport)
+
+    def _blooms(self, looks: list[tuple[Look, float]]) -> float:
+        return max((look.light.bloom for look, _ in looks if self._shading.blooms(look)), default=0.0)
+
+    def _blur(self, buffer: SurfaceBuffer, looks: list[tuple[Look, float]]) -> None:
+        width, blur = buffer.size[0], self._shading.programs.plain(shader_file("blur.frag"))
+        buffer.bloom.blur(*blur, [(left / width, right / width) for _, left, right in bands(looks, width)])
+
+    def _paint(
+        self, buffer: SurfaceBuffer, camera: OrbitCamera, looks: list[tuple[Look, float]], name: str, coarser: int,
+        within: Viewport, tiles: Tiles | None,
+    ) -> None:  # fmt: skip
+        """Shade what each pixel shows. within, tiles: the part of it that changed."""
+        size, shading = buffer.size, self._shading
+        self.bloomed = bool(self._blooms(looks))
+        for look, left, right in bands(looks, size[0]):
+            part = common((left, 0, right - left, size[1]), within)
+            below = self._others.picture(size, camera, look, _called(name, coarser))
+            shading.shade(
+                (0, 0, *size),
+                part,
+                look,
+                buffer=buffer,
+                camera=camera,
+                below=below,
+                blooms=shading.blooms(look),
+                tiles=tiles,
+            )
+        if tiles is None:
+            begin(self._ctx, buffer.shaded, (0, 0, *size), within)
+            self._ctx.enable(moderngl.DEPTH_TEST)
+            self._ctx.depth_func = "<="
+            self._overlays.draw_selection(camera.matrix(*size), flat=False)
+            self._ctx.depth_func = "<"
+
+    def _show(self, buffer: SurfaceBuffer, viewport: Viewport, blooms: float, text: str) -> None:
+        """Put the picture, with what it scatters, into what is drawn to."""
+        program, quad = self._shading.programs.plain(text)
         buffer.picture.use(0)
         tell(program, "u_picture", 0)
         tell(program, "u_scale", (buffer.size[0] / viewport[2], buffer.size[1] / viewport[3]))

@@ -146,6 +146,17 @@ class SceneRenderer:
         """
         return self._form.draw(target, viewport, camera, looks, name, coarser, partly=partly) if self.has_model else []
 
+    def settle_form(
+        self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]], number: int,
+    ) -> None:  # fmt: skip
+        """Draw the model once more, moved by a part of a pixel; put the mean of all such pictures since number 0 into a
+        part of the target."""
+        self._form.settle(target, viewport, camera, looks, "form", number)
+
+    def show_settled(self, target: moderngl.Framebuffer, viewport: Viewport) -> None:
+        """Put what `settle_form` has made so far into a part of the target."""
+        self._form.show_settled(target, viewport)
+
     def draw_flat(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
         *, lines: bool, partly: bool = False,

@@ -24,9 +24,10 @@ def defined(text: str, words: Mapping[str, object]) -> str:
 
 
 @cache
-def smoothing(*, coarse: bool, blooms: bool) -> str:
-    """What puts a picture into a target, for a picture of fewer pixels, or with what it scatters."""
-    words = {name: "" for name, on in (("COARSE", coarse), ("BLOOM", blooms)) if on}
+def smoothing(*, between: bool, blooms: bool, linear: bool = False) -> str:
+    """What puts a picture into a target: between its pixels, or with the outline softened; with what it scatters; as
+    light."""
+    words = {name: "" for name, on in (("BETWEEN", between), ("BLOOM", blooms), ("LINEAR", linear)) if on}
     return defined(shader_file("smooth.frag"), words)
 
 

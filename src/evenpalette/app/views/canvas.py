@@ -23,6 +23,7 @@ from evenpalette.app.facets import EVERYTHING, VALUES
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
+from evenpalette.app.views.at_rest import AtRest
 from evenpalette.app.views.awaited import Awaited
 from evenpalette.app.views.crowd_place import CrowdPlace
 from evenpalette.app.views.crowd_view import CrowdView
@@ -92,6 +93,8 @@ class Canvas(QOpenGLWidget):
         self._moving = timer(self, AT_REST_MS)
         self._moving.timeout.connect(self.come_to_rest)
         self._pace = Pace()
+        self._at_rest = AtRest(self)
+        self._at_rest.due.connect(self.update)
         #: What is painted over, None for all.
         self._clip: QRegion | None = None
         self._upload_timer = timer(self, 5)
@@ -400,6 +403,19 @@ class Canvas(QOpenGLWidget):
             and not (self._waited_for or self._moving.isActive())
         )
         self._drawn_as = None
+        seen = frame.form, frame.camera, looks[0], shown.wipe, id(self._live.extras), scene.has_model
+        still = not (has_crowd or self._waited_for or self._moving.isActive() or scene.is_waiting)
+        settled = still and not self._live.undrawn and scene.has_model
+        if settled and self._at_rest.wants(seen):
+            began = time.perf_counter()
+            scene.settle_form(target, frame.device(frame.form), frame.camera, looks[0], self._at_rest.count)
+            scene.ctx.finish()
+            self._at_rest.took(time.perf_counter() - began)
+            self._clip, self._drawn_as = QRegion(frame.form), now
+            return
+        settled = settled and self._at_rest.holds(seen)
+        if still and not settled:
+            self._at_rest.drawn(seen, anew=bool(self._live.undrawn))
         if partly:
             form, plane = frame.device(frame.form), frame.device(frame.flat)
             drawn = scene.draw_form(target, form, frame.camera, looks[0], partly=True)
@@ -421,6 +437,8 @@ class Canvas(QOpenGLWidget):
                     scene.ctx, self._elsewhere, target, frame.device(frame.form), frame.camera, coarser,
                     patient=not self._waited_for,
                 )  # fmt: skip
+            elif settled:
+                scene.show_settled(target, frame.device(frame.form))
             else:
                 camera = (self.place_of_crowd.alone or frame).camera
                 scene.draw_form(target, frame.device(frame.form), camera, looks[0], coarser=coarser)

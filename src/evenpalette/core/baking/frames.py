@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.baking.points import Points
 from evenpalette.core.mesh.tangents import tangents
+from evenpalette.core.vectors import unit
 
 
 def in_tangent_space(points: Points, ways: NDArray) -> NDArray[np.float32]:
@@ -23,4 +24,4 @@ def in_tangent_space(points: Points, ways: NDArray) -> NDArray[np.float32]:
     lost = np.abs(np.linalg.det(basis)) < 1e-9
     basis[lost] = np.eye(3)
     made = np.linalg.solve(basis, np.asarray(ways, np.float64)[..., None])[..., 0]
-    return (made / np.maximum(np.linalg.norm(made, axis=1, keepdims=True), 1e-12)).astype(np.float32)
+    return unit(made).astype(np.float32)

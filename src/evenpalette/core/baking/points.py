@@ -10,6 +10,7 @@ from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.triangle_rule import edge, in_texels
+from evenpalette.core.vectors import unit
 
 #: Texels whose center lies on no face take the nearest place of a face within so many texels: all that a bilinear
 #: filter reads along a seam.
@@ -140,8 +141,7 @@ class Points:
 
     def normals(self, part: slice = slice(None)) -> NDArray[np.float32]:
         """Unit normals there, float32 (n, 3)."""
-        found = self.carried(self.mesh.normals, part)
-        return found / np.maximum(np.linalg.norm(found, axis=1, keepdims=True), 1e-12)
+        return unit(self.carried(self.mesh.normals, part))
 
     def laid(self, values: NDArray, gutter: NDArray[np.int32]) -> NDArray:
         """Values of the places, (n, ...), as a map (height, width, ...). gutter: for each texel the flat index of the

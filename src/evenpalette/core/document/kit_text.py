@@ -56,7 +56,7 @@ def planes_to_pack(state: State) -> tuple[list[tuple[Plane, ...]], dict[Plane, A
     return units, alike
 
 
-def _unit(values: NDArray[np.float32]) -> NDArray[np.float32]:
+def _unit_slopes(values: NDArray[np.float32]) -> NDArray[np.float32]:
     """x and y of vectors (..., 3) made unit, steep ones held; values: stored ones, 0..1."""
     vectors = values * 2 - 1
     np.maximum(vectors[..., 2], np.float32(STEEPEST), out=vectors[..., 2])
@@ -65,7 +65,7 @@ def _unit(values: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def _two(values: NDArray[np.float32], dtype: np.dtype) -> NDArray:
     """The two planes that are stored."""
-    return quantize(_unit(values) * np.float32(0.5) + np.float32(0.5), dtype)
+    return quantize(_unit_slopes(values) * np.float32(0.5) + np.float32(0.5), dtype)
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def _third_follows(raster: Raster) -> bool:
         few = Raster(np.ascontiguousarray(raster.pixels[::down, ::across, :3]), Encoding.DATA).as_unit()
         read = Raster(_two(few, raster.pixels.dtype), Encoding.DATA).as_unit() * 2 - 1
         third = np.sqrt(np.maximum(1 - (read**2).sum(-1), 0))[..., None]
-        apart = _unit(np.concatenate([read, third], -1) * np.float32(0.5) + np.float32(0.5)) - _unit(few)
+        apart = _unit_slopes(np.concatenate([read, third], -1) * np.float32(0.5) + np.float32(0.5)) - _unit_slopes(few)
         return _Follows(bool(np.abs(apart).max() <= _MOST_APART))
 
     return derived((raster.pixels,), "third follows", look).is_so

@@ -10,12 +10,14 @@ FIELD_OF_VIEW_DEGREES = 30.0
 
 @dataclass(frozen=True)
 class OrbitCamera:
-    """A camera that turns about a point. Angles in degrees; `span` is what fits into the shorter side of the view."""
+    """A camera that turns about a point. Angles in degrees; `span` is what fits into the shorter side of the view;
+    `shift` moves what is drawn by parts of a pixel, to the right and up."""
 
     target: tuple[float, float, float] = (0.0, 0.0, 0.0)
     yaw: float = 28.0
     pitch: float = 14.0
     span: float = 2.0
+    shift: tuple[float, float] = (0.0, 0.0)
 
     @classmethod
     def around(cls, low: NDArray, high: NDArray) -> "OrbitCamera":
@@ -55,8 +57,8 @@ class OrbitCamera:
         shorter = min(width, height)
         projection = np.array(
             [
-                [f * shorter / width, 0, 0, 0],
-                [0, f * shorter / height, 0, 0],
+                [f * shorter / width, 0, -2 * self.shift[0] / width, 0],
+                [0, f * shorter / height, -2 * self.shift[1] / height, 0],
                 [0, 0, (far + near) / (near - far), 2 * far * near / (near - far)],
                 [0, 0, -1, 0],
             ]

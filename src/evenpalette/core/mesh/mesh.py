@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
+from evenpalette.core.vectors import unit
 
 #: Beyond these, areas and texels can no longer be told in the numbers that they are computed in.
 LARGEST_COORDINATE = 1e9
@@ -72,7 +73,7 @@ class Mesh:
     def face_normals(self) -> NDArray[np.float32]:
         """Geometric unit normals, (F, 3); zero for faces without area."""
         a, b, c = (self.positions[self.faces[:, i]].astype(np.float64) for i in range(3))
-        return _unit(np.cross(b - a, c - a)).astype(np.float32)
+        return unit(np.cross(b - a, c - a)).astype(np.float32)
 
     def uv_areas(self) -> NDArray[np.float64]:
         """Signed area of each face in UV space by the shoelace formula, (F,); 1.0 is the whole tile."""
@@ -121,7 +122,7 @@ def build_mesh(
         positions, faces = _welded(positions, faces)
     faces = np.ascontiguousarray(faces, np.int32)
     if normals is not None:
-        normals = _unit(np.nan_to_num(np.asarray(normals, np.float64)))
+        normals = unit(np.nan_to_num(np.asarray(normals, np.float64)))
         if (np.abs(normals).sum(-1) == 0).any():
             normals = None
     if normals is None:
@@ -166,18 +167,13 @@ def smooth_normals(positions: NDArray, faces: NDArray, crease_degrees: float = 4
     sums = np.zeros((len(positions), 3))
     for corner in range(3):
         np.add.at(sums, faces[:, corner], weighted)
-    own = _unit(weighted)
-    mean = _unit(sums)[faces]
+    own = unit(weighted)
+    mean = unit(sums)[faces]
     agrees = (mean * own[:, None]).sum(-1) >= np.cos(np.radians(crease_degrees))
     result = np.where(agrees[..., None], mean, own[:, None])
     lost = np.abs(result).sum(-1) == 0
     result[lost] = (0, 1, 0)
     return result.astype(np.float32)
-
-
-def _unit(vectors: NDArray) -> NDArray:
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    return np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 1e-20)
 
 
 def triangulate(corner_count: int) -> list[tuple[int, int, int]]:

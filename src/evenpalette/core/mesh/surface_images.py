@@ -7,6 +7,7 @@ from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import Topology
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.raster.raster import Encoding, Raster
+from evenpalette.core.vectors import unit
 
 IMAGES = ("position", "normal", "island", "density")
 
@@ -21,8 +22,7 @@ def surface_images(mesh: Mesh, topology: Topology, size: int, padding_texels: in
     texels = Texels(mesh, topology, (size, size))
     low, high = (corner.astype(np.float64) for corner in mesh.bounds)
     extent = max(float((high - low).max()), 1e-12)
-    normal = texels.at_corners(mesh.normals)
-    normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-12)
+    normal = unit(texels.at_corners(mesh.normals))
     corners = mesh.positions[mesh.faces].astype(np.float64)
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     density = np.sqrt(np.abs(mesh.uv_areas()) / np.maximum(area, 1e-20)) * size

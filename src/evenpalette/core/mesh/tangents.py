@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.vectors import unit
 
 F64 = NDArray[np.float64]
 
@@ -26,12 +27,12 @@ def tangents(mesh: Mesh) -> NDArray[np.float32]:
     # v runs down, so a face that winds as it does on the model has a negative area there.
     sign = np.where(area > 0, -1.0, 1.0)
     along *= np.where(area < 0, -1.0, 1.0)[:, None]
-    flat = _unit(along[:, None] - normals * (along[:, None] * normals).sum(-1, keepdims=True))
+    flat = unit(along[:, None] - normals * (along[:, None] * normals).sum(-1, keepdims=True))
     flat[area == 0] = 0
     shared = _shared(mesh, uvs, sign)
     summed = np.zeros((int(shared.max()) + 1, 3))
     np.add.at(summed, shared.reshape(-1), (flat * _angles(corners, normals)[..., None]).reshape(-1, 3))
-    made = _unit(summed[shared])
+    made = unit(summed[shared])
     lost = np.linalg.norm(made, axis=-1) < 0.5
     made[lost] = _across(normals[lost])
     signs = np.broadcast_to(sign[:, None, None], (*made.shape[:2], 1))
@@ -57,16 +58,11 @@ def _shared(mesh: Mesh, uvs: F64, sign: F64) -> NDArray[np.int64]:
 def _angles(corners: F64, normals: F64) -> F64:
     """The angle at each corner between the edges laid flat on its normal, (F, 3)."""
     one, two = np.roll(corners, -1, 1) - corners, np.roll(corners, 1, 1) - corners
-    one, two = (_unit(edge - normals * (edge * normals).sum(-1, keepdims=True)) for edge in (one, two))
+    one, two = (unit(edge - normals * (edge * normals).sum(-1, keepdims=True)) for edge in (one, two))
     return np.asarray(np.arccos(np.clip((one * two).sum(-1), -1, 1)))
 
 
 def _across(normals: F64) -> F64:
     """A unit vector across each normal (n, 3)."""
     helper = np.where(np.abs(normals[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    return _unit(np.cross(helper, normals))
-
-
-def _unit(vectors: F64) -> F64:
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    return np.asarray(np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 1e-20))
+    return unit(np.cross(helper, normals))

@@ -8,8 +8,9 @@ from evenpalette.core.kernels import njit
 F32 = NDArray[np.float32]
 
 
-#: Texels that are worked on together: what is summed for them stays in the first cache.
-_BLOCK = 1024
+#: Texels that are worked on together: what is summed for them stays in the first cache, and rows that have no weight in
+#: so few are skipped.
+_BLOCK = 256
 
 
 @njit(nogil=True, cache=True, fastmath=True)

@@ -137,7 +137,7 @@ class TileWeights:
         if index not in self._resolved:
             left, top, right, bottom = self._box
             tiles = [c[top:bottom, left:right] for c in self._coverages[start : start + sharing.count]]
-            present = [i for i, tile in enumerate(tiles) if tile.any()]
+            present = [i for i, tile in enumerate(tiles) if tile.max(initial=0)]
             raw = scratch("raw", (len(present), self.texels), np.uint8)
             for line, place in enumerate(present):
                 raw[line].reshape(tiles[place].shape)[...] = tiles[place]

@@ -31,6 +31,7 @@ from evenpalette.core.recipe.binding import NOW, Binder, Moment
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
 from evenpalette.core.variants.small_surface import small_sources, small_surface
+from evenpalette.core.vectors import unit
 
 #: Rays a pixel and side; texels of the surface a pixel of the picture, and at most.
 _SUPER, _TEXELS_A_PIXEL, _MOST_TEXELS = 2, 1.5, 1024
@@ -104,8 +105,8 @@ class Sitting:
             uvs = np.einsum("nk,nkj->nj", weights, mesh.uvs[found].astype(np.float64))
             normals = np.einsum("nk,nkj->nj", weights, mesh.normals[found].astype(np.float64))
             places = np.einsum("nk,nkj->nj", weights, corners[found + first].astype(np.float64))
-            to_eye = _unit(begin.eye - places)
-            normals = _unit(normals)
+            to_eye = unit(begin.eye - places)
+            normals = unit(normals)
             # What is seen from behind is lit from there.
             normals *= np.where((normals * to_eye).sum(1, keepdims=True) < 0, -1.0, 1.0)
             self._take(sheet, here[0] * side + here[1], uvs, normals, to_eye)
@@ -165,7 +166,3 @@ class Sitting:
         summed = colors.reshape(self.size, _SUPER, self.size, _SUPER, 3).mean((1, 3))
         mean = summed / np.maximum(share, 1e-6)[..., None]
         return np.rint(np.dstack([encode_srgb(mean), share]) * 255).astype(np.uint8)
-
-
-def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-12))

@@ -246,7 +246,7 @@ class CrowdStage:
         ctx.depth_func = "<"
         ctx.disable(moderngl.DEPTH_TEST)
         kept.shaded.depth_mask = True
-        program, quad = self._programs.plain(smoothing(coarse=coarser > 1, blooms=False))
+        program, quad = self._programs.plain(smoothing(between=coarser > 1, blooms=False))
         target.use()
         ctx.viewport, ctx.scissor = viewport, viewport
         kept.picture.use(0)

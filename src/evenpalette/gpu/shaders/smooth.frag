@@ -1,6 +1,7 @@
 #version 330 core
 // Softens the stairs along the outline of the model: alpha says where the model is.
-// COARSE: a pixel of the picture is several of the target, while the camera moves. BLOOM: with the glow that scatters.
+// BETWEEN: nothing is softened; a pixel of the picture is several of the target while the camera moves. BLOOM: with the
+// glow that scatters. LINEAR: as light, for pictures that are added up.
 // Chosen before it is compiled: without a graphics card a pixel takes the time of all that it might do.
 uniform sampler2D u_picture;   // filtered between its texels
 uniform vec2 u_corner;
@@ -12,7 +13,7 @@ uniform float u_blooms;        // how much of it is scattered
 out vec4 out_color;
 void main() {
     vec2 at = (gl_FragCoord.xy - u_corner) * u_scale;
-#ifdef COARSE
+#ifdef BETWEEN
     vec3 c = textureLod(u_picture, at / vec2(textureSize(u_picture, 0)), 0.0).rgb;
 #else
     ivec2 p = ivec2(at), last = textureSize(u_picture, 0) - 1;
@@ -28,6 +29,9 @@ void main() {
     vec3 scattered = u_blooms * (textureLod(u_bloom[0], at, 0.0).rgb + 0.6 * textureLod(u_bloom[1], at, 0.0).rgb);
     // Added as light; gamma 2.2 stands in for the sRGB curve where light is added to a picture that is shown.
     if (dot(scattered, vec3(1.0)) > 1e-3) c = pow(pow(c, vec3(2.2)) + scattered, vec3(1.0 / 2.2));
+#endif
+#ifdef LINEAR
+    c = mix(pow((c + 0.055) / 1.055, vec3(2.4)), c / 12.92, vec3(lessThanEqual(c, vec3(0.04045))));
 #endif
     out_color = vec4(c, 1.0);
 }

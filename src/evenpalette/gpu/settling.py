@@ -1,0 +1,59 @@
+"""Pictures of one view, each moved by another part of a pixel, added up as light: their mean has smooth edges."""
+
+import moderngl
+
+from evenpalette.gpu.drawing import Viewport, begin
+from evenpalette.gpu.programs import ViewPrograms
+from evenpalette.gpu.shader_files import shader_file, tell
+
+
+def _inverse(number: int, base: int) -> float:
+    """The digits of a number behind the point, the last one first."""
+    share, place = 0.0, 1.0
+    while number:
+        place /= base
+        share += place * (number % base)
+        number //= base
+    return share
+
+
+#: Where in a pixel each picture looks, from -0.5 to 0.5: J. Halton, "On the efficiency of certain quasi-random
+#: sequences of points", 1960, bases 2 and 3, from memory.
+SHIFTS = tuple((_inverse(n, 2) - 0.5, _inverse(n, 3) - 0.5) for n in range(1, 17))
+
+
+class Settling:
+    """The sum of the pictures so far."""
+
+    def __init__(self, ctx: moderngl.Context, programs: ViewPrograms) -> None:
+        self._ctx, self._programs = ctx, programs
+        self._sum: moderngl.Texture | None = None
+        self.target: moderngl.Framebuffer | None = None
+
+    def room(self, size: tuple[int, int]) -> moderngl.Framebuffer:
+        """Nothing yet, of this size: what is drawn here is to be added to it."""
+        if self._sum is None or self.target is None or self._sum.size != size:
+            self.release()
+            self._sum = self._ctx.texture(size, 4, dtype="f4")
+            self._sum.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            self.target = self._ctx.framebuffer([self._sum])
+        self.target.clear(0.0, 0.0, 0.0, 0.0)
+        return self.target
+
+    def show(self, target: moderngl.Framebuffer, viewport: Viewport) -> None:
+        """Put the mean into a part of a target."""
+        assert self._sum is not None
+        program, quad = self._programs.plain(shader_file("settled.frag"))
+        begin(self._ctx, target, viewport, viewport)
+        self._sum.use(0)
+        tell(program, "u_sum", 0)
+        tell(program, "u_corner", (float(viewport[0]), float(viewport[1])))
+        quad.render(moderngl.TRIANGLE_STRIP)
+        self._ctx.scissor = None
+
+    def release(self) -> None:
+        """Give the memory back."""
+        if self._sum is not None and self.target is not None:
+            self.target.release()
+            self._sum.release()
+        self._sum = self.target = None
