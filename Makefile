@@ -28,7 +28,7 @@ WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
 .PHONY: setup demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
-setup: system $(VENV)/.ready
+setup: system $(VENV)/.prepared
 
 system:
 	@$(call installed,$(DEBIAN))
@@ -43,10 +43,15 @@ $(VENV)/.ready: requirements.lock pyproject.toml
 	$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src
+	@touch $@
+
+# Kernels that are compiled beforehand; without them the application compiles each when it is asked for, and the rest
+# behind its first start.
+$(VENV)/.prepared: $(VENV)/.ready
 	$(BIN)/python -m evenpalette.core.warmup
 	@touch $@
 
-demo: setup
+demo: system $(VENV)/.ready
 ifeq ($(DISPLAY)$(WAYLAND_DISPLAY),)
 	@echo "There is no display: the demo runs on a virtual one and leaves demo.png as proof."
 	EVENPALETTE_SCREENSHOT=demo.png $(UNDER) $(BIN)/evenpalette demo

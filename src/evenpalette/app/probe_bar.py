@@ -1,5 +1,8 @@
 """The probe: everything known about the texel under the pointer, in one line."""
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
@@ -27,18 +30,49 @@ def _attribute_text(key: str, values: NDArray[np.float32]) -> str:
     return f"{name} {' '.join(f'{value:.2f}' for value in values)}"
 
 
+@dataclass(frozen=True)
+class Part:
+    """One thing that is known of a texel. chain: its pieces follow from each other, so the first may go where there is
+    no room. stays: it is said whatever room there is."""
+
+    pieces: tuple[str, ...]
+    chain: bool = False
+    stays: bool = False
+    cut: bool = False
+
+    @property
+    def text(self) -> str:
+        """In a part of a line."""
+        return ("... > " if self.cut else "") + (" > " if self.chain else "  ").join(self.pieces)
+
+
+def _line(parts: Sequence[Part]) -> str:
+    return _GAP.join(part.text for part in parts)
+
+
+def shortened(parts: Sequence[Part], fits: Callable[[str], bool]) -> str:
+    """All of it as one line, or what has room: steps go first, the ends stay."""
+    left = list(parts)
+    while len(left) > 4 and not fits(_line(left)):
+        at = next((i for i, part in enumerate(left) if part.chain and len(part.pieces) > 1), None)
+        if at is not None:
+            left[at] = replace(left[at], pieces=left[at].pieces[1:], cut=True)
+        else:
+            left.pop(next((i for i, part in enumerate(left) if not part.stays), 1))
+    return _line(left)
+
+
 class ProbeCard(QFrame):
     """What the line says of a texel, whole: a line for each part, and for each step what it made."""
 
-    def __init__(self, text: str, parent: QWidget) -> None:
+    def __init__(self, parts: Sequence[Part], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("card")
         self.setAccessibleName("All of the texel")
-        lines = [line for part in text.split(_GAP) for piece in part.split(" > ") for line in piece.split("  ")]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 14, 10)
         layout.setSpacing(3)
-        for line in lines:
+        for line in (piece for part in parts for piece in part.pieces):
             made = label(line)
             made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             layout.addWidget(made)
@@ -53,7 +87,7 @@ class ProbeBar(QWidget):
         self.setObjectName("chrome")
         self.setFixedHeight(26)
         self._uv: tuple[float, float] | None = None
-        self._text = ""
+        self._parts: tuple[Part, ...] = ()
         self._line = label("", "note")
         self._line.setStyleSheet(f"color: {theme.INK};")
         self._bar = QProgressBar()
@@ -64,7 +98,7 @@ class ProbeBar(QWidget):
         self._stop.setFixedSize(20, 20)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 2, 12, 2)
-        self._read_last = ""
+        self._read_last: tuple[Part, ...] = ()
         self._all = tool("chevron-up", "All that is known of the texel (I)", self.show_all)
         self._all.setFixedSize(20, 20)
         self._all.hide()
@@ -85,12 +119,12 @@ class ProbeBar(QWidget):
     @property
     def text(self) -> str:
         """The whole line, unshortened."""
-        return self._text
+        return _line(self._parts)
 
     def say(self, text: str, bad: bool) -> None:
         """Show a message for a while."""
         self._line.setStyleSheet(f"color: {'#9a1f1f' if bad else theme.ACCENT};")
-        self._show(text)
+        self._show((Part((text,)),))
         self._said.start()
 
     def _end_said(self) -> None:
@@ -128,25 +162,27 @@ class ProbeBar(QWidget):
     def refresh(self) -> None:
         """Read the texel anew."""
         if not self._said.isActive():
-            text = self._read() if self._uv is not None else ""
-            self._read_last = text or self._read_last
+            parts = self._read() if self._uv is not None else ()
+            self._read_last = parts or self._read_last
             self._all.setVisible(bool(self._read_last))
-            self._show(text)
+            self._show(parts)
 
-    def _read(self) -> str:
+    def _read(self) -> tuple[Part, ...]:
         assert self._uv is not None
         state = self._session.state
         if not state.project.asset.textures:
-            return ""
+            return ()
         u, v = self._uv
         width, height = state.sources.size
-        parts = [f"{min(width - 1, int(u * width))}, {min(height - 1, int(v * height))}", f"uv {u:.3f}, {v:.3f}"]
+        place = f"{min(width - 1, int(u * width))}, {min(height - 1, int(v * height))}"
+        parts = [Part((place,), stays=True), Part((f"uv {u:.3f}, {v:.3f}",))]
         texel = state.sources.at_point(u, v)
         regions = state.project.regions.regions
         covered = [(n, r.name, texel.coverages[n - 1][0, 0]) for n, r in enumerate(regions, 1)]
-        parts.append("  ".join(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value) or "no region")
+        shares = tuple(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value)
+        parts.append(Part(shares or ("no region",)))
         if state.tone is not None and state.base is state.tone:
-            parts.append(f"tone {texel.base.channel(0)[0, 0]:.3f}")
+            parts.append(Part((f"tone {texel.base.channel(0)[0, 0]:.3f}",)))
         steps = state.bound_steps(state.project.active_variant)
         made = state.attributes
         found = trace(steps, texel, 0, 0, made)
@@ -161,33 +197,25 @@ class ProbeBar(QWidget):
                     decided, largest = step, change
         final = colors[-1]
         if chain:
-            parts.append(" > ".join(chain))
-        parts.append(f"final {linear_to_hex(final)}  linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}")
+            parts.append(Part(tuple(chain), chain=True))
+        said = f"final {linear_to_hex(final)}", f"linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}"
+        parts.append(Part(said, stays=True))
         if decided is not None:
-            parts.append(f"decided by {decided.name}, weight {weight_at(decided, texel, 0, 0):.2f}")
-        others = [_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR]
+            weight = weight_at(decided, texel, 0, 0)
+            parts.append(Part((f"decided by {decided.name}, weight {weight:.2f}",), stays=True))
+        others = tuple(_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR)
         if others:
-            parts.append("  ".join(others))
-        return _GAP.join(parts)
+            parts.append(Part(others, stays=True))
+        return tuple(parts)
 
-    def _show(self, text: str) -> None:
-        self._text = text
-        self._line.setToolTip(plain(text))
+    def _show(self, parts: tuple[Part, ...]) -> None:
+        self._parts = parts
+        self._line.setToolTip(plain(self.text))
         space = max(60, self._line.width())
         metrics = self._line.fontMetrics()
-        if metrics.horizontalAdvance(text) > space and _GAP in text:
-            # Too long: the steps go first, the ends stay.
-            parts = text.split(_GAP)
-            while len(parts) > 4 and metrics.horizontalAdvance(_GAP.join(parts)) > space:
-                widest = max(range(1, len(parts) - 1), key=lambda i: len(parts[i]) if " > " in parts[i] else 0)
-                steps = parts[widest].removeprefix("... > ").split(" > ")
-                if len(steps) > 1:
-                    parts[widest] = "... > " + " > ".join(steps[1:])
-                else:
-                    parts.pop(1 if not parts[1].startswith("final") else 2)
-            text = _GAP.join(parts)
+        text = shortened(parts, lambda line: metrics.horizontalAdvance(line) <= space)
         self._line.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, space))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._show(self._text)
+        self._show(self._parts)
