@@ -154,3 +154,17 @@ def test_a_bake_that_ends_beside_long_work_loses_neither(hand: Hand) -> None:
     session.refine(lambda s: with_seen(s, texture, baked.raster), texture)
     hand.wait(lambda: session.saving.is_idle)
     assert not session.is_dirty
+
+
+def test_what_was_not_looked_for_yet_is_not_said_to_be_nothing(hand: Hand) -> None:
+    session = hand.session
+    hand.find("No findings")
+    region = session.state.region_ids[0]
+    assert session.shares[region] > 0.3
+    session.open_state(session.state, None, "Opened once more")
+    # Nothing comes in before the event loop goes on.
+    hand.find("Looking for findings ...")
+    assert region not in session.shares
+    hand.wait()
+    hand.find("No findings")
+    assert session.shares[region] > 0.3

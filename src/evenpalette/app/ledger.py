@@ -89,7 +89,7 @@ class Ledger(QWidget):
             "note",
         )
         self._hint.setWordWrap(True)
-        self._heading = label("No findings", "section")
+        self._heading = label("", "section")
         self.findings = QListWidget(self)
         self.findings.setAccessibleName("Findings")
         self.findings.setObjectName("bare")
@@ -203,13 +203,14 @@ class Ledger(QWidget):
 
     def _show_findings(self) -> None:
         division = self._session.state.project.regions.division_of(self._session.region)
-        covered = sum(self._session.shares.get(region.id, 0.0) for region in division.regions)
-        self._total.setText(f"{min(covered, 9.99):.0%}" if self._session.state.region_ids else "")
+        shares = [self._session.shares[region.id] for region in division.regions if region.id in self._session.shares]
+        self._total.setText(f"{min(sum(shares), 9.99):.0%}" if shares else "")
         self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()
         self._mend.hide()
         found = self._session.findings
-        self._heading.setText("No findings" if not found else f"{len(found)} finding{'s' if len(found) > 1 else ''}")
+        nothing = "No findings" if self._session.has_looked else "Looking for findings ..."
+        self._heading.setText(counted(len(found), "finding") if found else nothing)
         self._heading.setObjectName("section" if not found else "warn")
         self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
         for finding in found:

@@ -52,8 +52,9 @@ class RegionModel(NamedModel):
             return f"Division {entry.name}, {len(entry.regions)} regions, {entry.overlap.value}. Click to fold"
         assert isinstance(entry, Region)
         number = self._session.state.project.regions.number(entry.id)
-        share = self._session.shares.get(entry.id, 0)
-        return f"Region {number}, {entry.name}, flag {entry.flag}, {share:.1%} of the used UV area"
+        share = self._session.shares.get(entry.id)
+        covers = f", {share:.1%} of the used UV area" if share is not None else ""
+        return f"Region {number}, {entry.name}, flag {entry.flag}{covers}"
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         return super().flags(index) | (
@@ -97,9 +98,10 @@ class RegionDelegate(NamedDelegate):
         )
         arrow = "\u25b8" if folded else "\u25be"
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{arrow}  {division.name}")
-        share = sum(self._session.shares.get(region.id, 0.0) for region in division.regions)
+        shares = [self._session.shares[region.id] for region in division.regions if region.id in self._session.shares]
         painter.setFont(theme.font(theme.NOTE))
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{share:.0%}")
+        covered = f"{sum(shares):.0%}" if shares else ""
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, covered)
 
     def editor_rect(self, option: QStyleOptionViewItem) -> tuple[int, int, int, int]:
         return option.rect.left() + 42, option.rect.top() + 4, option.rect.width() - 52, 24
@@ -134,10 +136,12 @@ class RegionDelegate(NamedDelegate):
         painter.setFont(theme.font(theme.TEXT, strong=True))
         painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(state.project.regions.number(region.id)))
         left, right = box.left() + 40, box.right() - 8
-        share = self._session.shares.get(region.id, 0.0)
+        share = self._session.shares.get(region.id)
         painter.setFont(theme.font(theme.TEXT))
         painter.setPen(QColor(theme.MUTED))
-        painter.drawText(QRectF(right - 50, box.top() + 3, 50, 18), Qt.AlignmentFlag.AlignRight, f"{share:.1%}")
+        # What is not measured yet is not nothing.
+        said = f"{share:.1%}" if share is not None else ""
+        painter.drawText(QRectF(right - 50, box.top() + 3, 50, 18), Qt.AlignmentFlag.AlignRight, said)
         if region.locked:
             theme.icon("lock", theme.MUTED).paint(painter, QRect(int(right) - 66, int(box.top()) + 4, 14, 14))
         painter.setPen(QColor(theme.INK))
@@ -150,7 +154,7 @@ class RegionDelegate(NamedDelegate):
         painter.setBrush(QColor("#cfcfcf"))
         painter.drawRoundedRect(bar, 1.5, 1.5)
         painter.setBrush(QColor("#5c5c5c"))
-        painter.drawRoundedRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, share), 3), 1.5, 1.5)
+        painter.drawRoundedRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, share or 0.0), 3), 1.5, 1.5)
         if parameter := tint_parameter_of(state, region.id):
             color = state.values(state.project.active_variant).get(parameter)
             painter.setPen(QPen(QColor("#8c8c8c"), 1))

@@ -65,7 +65,10 @@ class Session(QObject):
         self.left: list[Finding] = []
         self._region_findings: RegionFindings | None = None
         #: Each region's part of the used UV area, 0..1.
+        #: Of each region whose share of the used UV area is known, that.
         self.shares: dict[str, float] = {}
+        #: Whether findings of this document have been looked for since it was opened.
+        self.has_looked = False
         #: Selected faces, bool (F,), also while a sweep is under way; the history keeps them when it ends.
         self.faces: NDArray[np.bool_] = np.zeros(0, bool)
         self._saved: State = self.history.state
@@ -121,7 +124,7 @@ class Session(QObject):
         self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
         self.row = self._row_of_region()
         self._fit_faces()
-        self.findings, self.left, self.shares = [], [], {}
+        self.findings, self.left, self.shares, self.has_looked = [], [], {}, False
         self.changed.emit(EVERYTHING)
         self.selection_changed.emit()
         self.findings_changed.emit()
@@ -352,6 +355,7 @@ class Session(QObject):
             if self.state.project is state.project and self.state.coverages is state.coverages:
                 self._region_findings, every, self.shares = found
                 self.findings, self.left = without(every, state.project.ignored)
+                self.has_looked = True
                 self.findings_changed.emit()
             else:
                 self._findings_timer.start()
