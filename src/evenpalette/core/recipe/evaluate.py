@@ -47,6 +47,13 @@ def _store_srgb8(r, g, b, out):  # type: ignore[no-untyped-def]
             texels[3 * i], texels[3 * i + 1], texels[3 * i + 2] = np.uint8(x[i]), np.uint8(y[i]), np.uint8(z[i])
 
 
+@njit(nogil=True, cache=True)
+def _store_three(x, y, z, out):  # type: ignore[no-untyped-def]
+    """out: float32 (3 n), texel by texel."""
+    for i in range(x.size):
+        out[3 * i], out[3 * i + 1], out[3 * i + 2] = x[i], y[i], z[i]
+
+
 @njit(nogil=True, cache=True, fastmath=True)
 def _store_data8(plane, out):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
@@ -67,8 +74,12 @@ def _store(attribute: str, planes: Planes, out: NDArray) -> None:
     """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for
     float32."""
     if out.dtype == np.float32:
-        for column, plane in enumerate(_unit_vectors(planes) if out.shape[1] > len(planes) else planes):
-            out[:, column] = plane
+        stored = _unit_vectors(planes) if out.shape[1] > len(planes) else planes
+        if len(stored) == 3:
+            _store_three(*stored, out.reshape(-1))
+        else:
+            for column, plane in enumerate(stored):
+                out[:, column] = plane
     elif ATTRIBUTES[attribute].holds is Holds.COLOR:
         r, g, b = planes
         _store_srgb8(r, g, b, out.reshape(-1))
@@ -174,14 +185,26 @@ def _evaluated(
         for _ in recipes
     ]  # fmt: skip
     rows = max(1, TILE_TEXELS // max(1, right - left))
+    ops = [op for plan in plans for ops in plan.ops for op in ops]
+    same = _same_everywhere(plan.wanted - {op.writes for op in ops}, working)
+    lines = {}
+    for attribute, values in same.items():
+        texel = np.empty((1, made[0][attribute].shape[2]), made[0][attribute].dtype)
+        _store(attribute, tuple(np.full(1, value, np.float32) for value in values), texel)
+        lines[attribute] = np.tile(texel, (right - left, 1))
+    unread = frozenset(same) - {attribute for op in ops for attribute in op.reads}
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
         for planes, outs in zip(
-            _run_tile(recipes, plans, shared, working, (left, start, right, stop)), made, strict=True
+            _run_tile(recipes, plans, shared, working, (left, start, right, stop), unread), made, strict=True
         ):
             for attribute, out in outs.items():
-                _store(attribute, planes[attribute], out[start - top : stop - top].reshape(-1, out.shape[2]))
+                part = out[start - top : stop - top]
+                if attribute in lines:
+                    part[...] = lines[attribute]
+                else:
+                    _store(attribute, planes[attribute], part.reshape(-1, out.shape[2]))
 
     run_over(range(top, bottom, rows), one_tile, progress, workers)
     if shrinks and size is not None:
@@ -191,6 +214,12 @@ def _evaluated(
         {a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()}
         for outs in made
     ]
+
+
+def _same_everywhere(attributes: Iterable[str], sources: Sources) -> dict[str, tuple[float, ...]]:
+    """Of attributes that no step writes those that have one value everywhere, and that."""
+    found = {attribute: sources.constant(attribute) for attribute in sorted(attributes)}
+    return {key: values[: ATTRIBUTES[key].planes] for key, values in found.items() if values is not None}
 
 
 def _alike(recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan]) -> int:
@@ -272,14 +301,15 @@ def weight_planes(step: BoundStep, sources: Sources, box: Box | None = None) -> 
 
 
 def _run_tile(
-    recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box
+    recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box,
+    unread: frozenset[str] = frozenset(),
 ) -> Iterator[dict[str, Planes]]:  # fmt: skip
     """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of
-    them."""
+    them; unread: attributes that are not needed."""
     reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
     plan = plans[0]
-    planes = {attribute: reads.start(attribute) for attribute in plan.starts}
-    for attribute in plan.attributes - plan.starts:
+    planes = {attribute: reads.start(attribute) for attribute in plan.starts - unread}
+    for attribute in plan.attributes - plan.starts - unread:
         # Something replaces it everywhere before anybody looks.
         planes[attribute] = tuple(np.zeros(reads.texels, np.float32) for _ in ATTRIBUTES[attribute].neutral)
 

@@ -99,6 +99,13 @@ class Sources:
             fitted=lambda raster: raster.resized(width, height), frame=None, fits=size,
         )  # fmt: skip
 
+    def constant(self, attribute: str) -> tuple[float, ...] | None:
+        """What an attribute begins with where that is the same everywhere; None where a texture says it."""
+        start = self.starts.get(attribute)
+        if attribute == BASE_COLOR or (start is not None and start.texture in self.textures):
+            return None
+        return ATTRIBUTES[attribute].neutral if start is None or start.texture else tuple(start.factor)
+
     def held_at_size(self, width: int, height: int) -> "Sources":
         """The same, for evaluation part by part: what is made is held as long as the result is, however large."""
         resampled = self.at_size(width, height)
@@ -150,13 +157,12 @@ class TileReads:
         """What an attribute begins with, as planes that may be written to."""
         described = ATTRIBUTES[attribute]
         out = scratch(f"start {attribute}", (max(3, described.planes), self.texels))
-        start = self._sources.starts.get(attribute)
         if attribute == BASE_COLOR:
             return _load_color(self._cut(self._sources.base), self._sources.base.encoding, out)
-        if start is None or (start.texture and start.texture not in self._sources.textures):
-            return _filled(out, described.neutral)
-        if not start.texture:
-            return _filled(out, start.factor)
+        constant = self._sources.constant(attribute)
+        if constant is not None:
+            return _filled(out, constant)
+        start = self._sources.starts[attribute]
         raster = self._sources.fitted(self._sources.textures[start.texture])
         pixels = self._cut(raster)
         if start.as_color:
