@@ -11,12 +11,18 @@ from evenpalette.core.names import listed
 
 
 def find(look: Inspection) -> Iterator[Finding]:
-    """Regions that have half of no used texel."""
+    """Regions that have half of no used texel, those that have nothing at all apart."""
     for division in look.divisions:
-        bare = [r for r in division.division.regions if r.id in division.planes and division.held.most[r.id] < 128]
+        weak = [r for r in division.division.regions if r.id in division.planes and division.held.most[r.id] < 128]
+        bare = [r for r in weak if not division.held.most[r.id]]
+        shared = [r for r in weak if division.held.most[r.id]]
         if bare:
             verb = "covers" if len(bare) == 1 else "cover"
             yield FINDING.at(f"{listed([region.name for region in bare])} {verb} no used texel", bare[0].id)
+        if shared:
+            verb = "has" if len(shared) == 1 else "have"
+            text = f"{listed([region.name for region in shared])} {verb} at least half of no texel"
+            yield FINDING.at(text, shared[0].id)
 
 
 def mend(_: State, finding: Finding) -> Mend:
