@@ -203,8 +203,8 @@ class Ledger(QWidget):
 
     def _show_findings(self) -> None:
         division = self._session.state.project.regions.division_of(self._session.region)
-        shares = [self._session.shares[region.id] for region in division.regions if region.id in self._session.shares]
-        self._total.setText(f"{min(sum(shares), 9.99):.0%}" if shares else "")
+        covered = self._session.covered(division.regions)
+        self._total.setText(f"{min(covered, 9.99):.0%}" if covered is not None else "")
         self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()
         self._mend.hide()

@@ -98,10 +98,10 @@ class RegionDelegate(NamedDelegate):
         )
         arrow = "\u25b8" if folded else "\u25be"
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{arrow}  {division.name}")
-        shares = [self._session.shares[region.id] for region in division.regions if region.id in self._session.shares]
+        covered = self._session.covered(division.regions)
+        said = f"{covered:.0%}" if covered is not None else ""
         painter.setFont(theme.font(theme.NOTE))
-        covered = f"{sum(shares):.0%}" if shares else ""
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, covered)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
 
     def editor_rect(self, option: QStyleOptionViewItem) -> tuple[int, int, int, int]:
         return option.rect.left() + 42, option.rect.top() + 4, option.rect.width() - 52, 24

@@ -2,7 +2,7 @@
 
 import contextlib
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -28,6 +28,7 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.parallel import Progress
 from evenpalette.core.regions.checks.gaps import shares
+from evenpalette.core.regions.region_set import Region
 from evenpalette.core.storage.budget import check_budget
 from evenpalette.core.storage.storage import Storage
 
@@ -157,6 +158,11 @@ class Session(QObject):
         trust_sources(paths)
         self.changed.emit(frozenset({ASSET}))
         self.find_again()
+
+    def covered(self, regions: Iterable[Region]) -> float | None:
+        """The part of the used UV area that regions have; None where none of theirs is known yet."""
+        known = [self.shares[region.id] for region in regions if region.id in self.shares]
+        return sum(known) if known else None
 
     @property
     def is_calm(self) -> bool:

@@ -71,11 +71,8 @@ class Form:
                 return []
             # All that the model covers is written over, and nothing beside it.
             within = tiles.box
-        else:
-            self.clear(buffer)
-            if blooms:
-                buffer.bloom.clear()
-        self._paint(buffer, camera, looks, name, coarser, within, tiles)
+        self.bloomed = bool(blooms)
+        self._paint(buffer, camera, looks, blooms, _called(name, coarser), within, tiles)
         scatters = bool(blooms) and EMISSIVE in change.writes
         if scatters:
             self._blur(buffer, looks)
@@ -97,16 +94,10 @@ class Form:
         size, called = (viewport[2], viewport[3]), f"{name} settling"
         camera = replace(camera, shift=SHIFTS[number])
         buffer, blooms = self.buffer(called, size, camera), self._blooms(looks)
-        self.clear(buffer)
-        if blooms:
-            buffer.bloom.clear()
-        self._paint(buffer, camera, looks, called, 1, (0, 0, *size), None)
+        self._paint(buffer, camera, looks, blooms, called, (0, 0, *size))
         if blooms:
             self._blur(buffer, looks)
-        if number == 0 or self._settling.target is None:
-            self._settling.room(size)
-        assert self._settling.target is not None
-        begin(self._ctx, self._settling.target, (0, 0, *size), (0, 0, *size))
+        begin(self._ctx, self._settling.target(size, anew=number == 0), (0, 0, *size), (0, 0, *size))
         self._ctx.enable(moderngl.BLEND)
         self._ctx.blend_func = moderngl.ONE, moderngl.ONE
         self._show(buffer, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
@@ -126,15 +117,19 @@ class Form:
         buffer.bloom.blur(*blur, [(left / width, right / width) for _, left, right in bands(looks, width)])
 
     def _paint(
-        self, buffer: SurfaceBuffer, camera: OrbitCamera, looks: list[tuple[Look, float]], name: str, coarser: int,
-        within: Viewport, tiles: Tiles | None,
+        self, buffer: SurfaceBuffer, camera: OrbitCamera, looks: list[tuple[Look, float]], blooms: float, called: str,
+        within: Viewport, tiles: Tiles | None = None,
     ) -> None:  # fmt: skip
-        """Shade what each pixel shows. within, tiles: the part of it that changed."""
+        """Shade what each pixel shows. called: what the buffer is kept under. tiles: with `within`, the part of it that
+        changed; else all is drawn anew."""
         size, shading = buffer.size, self._shading
-        self.bloomed = bool(self._blooms(looks))
+        if tiles is None:
+            self.clear(buffer)
+            if blooms:
+                buffer.bloom.clear()
         for look, left, right in bands(looks, size[0]):
             part = common((left, 0, right - left, size[1]), within)
-            below = self._others.picture(size, camera, look, _called(name, coarser))
+            below = self._others.picture(size, camera, look, called)
             shading.shade(
                 (0, 0, *size),
                 part,

@@ -4,7 +4,7 @@ import moderngl
 
 from evenpalette.gpu.drawing import Viewport, begin
 from evenpalette.gpu.programs import ViewPrograms
-from evenpalette.gpu.shader_files import shader_file, tell
+from evenpalette.gpu.shader_files import settled, tell
 
 
 def _inverse(number: int, base: int) -> float:
@@ -28,22 +28,24 @@ class Settling:
     def __init__(self, ctx: moderngl.Context, programs: ViewPrograms) -> None:
         self._ctx, self._programs = ctx, programs
         self._sum: moderngl.Texture | None = None
-        self.target: moderngl.Framebuffer | None = None
+        self._target: moderngl.Framebuffer | None = None
 
-    def room(self, size: tuple[int, int]) -> moderngl.Framebuffer:
-        """Nothing yet, of this size: what is drawn here is to be added to it."""
-        if self._sum is None or self.target is None or self._sum.size != size:
+    def target(self, size: tuple[int, int], *, anew: bool) -> moderngl.Framebuffer:
+        """Where pictures of this size are added up; anew: with nothing in it."""
+        if self._sum is None or self._target is None or self._sum.size != size:
             self.release()
             self._sum = self._ctx.texture(size, 4, dtype="f4")
             self._sum.filter = (moderngl.NEAREST, moderngl.NEAREST)
-            self.target = self._ctx.framebuffer([self._sum])
-        self.target.clear(0.0, 0.0, 0.0, 0.0)
-        return self.target
+            self._target = self._ctx.framebuffer([self._sum])
+            anew = True
+        if anew:
+            self._target.clear(0.0, 0.0, 0.0, 0.0)
+        return self._target
 
     def show(self, target: moderngl.Framebuffer, viewport: Viewport) -> None:
         """Put the mean into a part of a target."""
         assert self._sum is not None
-        program, quad = self._programs.plain(shader_file("settled.frag"))
+        program, quad = self._programs.plain(settled())
         begin(self._ctx, target, viewport, viewport)
         self._sum.use(0)
         tell(program, "u_sum", 0)
@@ -53,7 +55,7 @@ class Settling:
 
     def release(self) -> None:
         """Give the memory back."""
-        if self._sum is not None and self.target is not None:
-            self.target.release()
+        if self._sum is not None and self._target is not None:
+            self._target.release()
             self._sum.release()
-        self._sum = self.target = None
+        self._sum = self._target = None

@@ -7,6 +7,8 @@ from typing import Any
 
 import moderngl
 
+from evenpalette.core.color.encoding import GLSL as ENCODING
+
 #: The corners of what is drawn: an attribute of the vertex shader.
 CORNER = "in_corner"
 
@@ -18,9 +20,14 @@ def shader_file(name: str) -> str:
 
 
 def defined(text: str, words: Mapping[str, object]) -> str:
-    """A shader with these words defined behind its first line, which says the version."""
+    """A shader with these words defined."""
+    return _behind_version(text, *(f"#define {name} {value}" for name, value in words.items()))
+
+
+def _behind_version(text: str, *lines: str) -> str:
+    """A shader with lines behind its first one, which says the version."""
     first, rest = text.split("\n", 1)
-    return "\n".join((first, *(f"#define {name} {value}" for name, value in words.items()), rest))
+    return "\n".join((first, *lines, rest))
 
 
 @cache
@@ -28,7 +35,14 @@ def smoothing(*, between: bool, blooms: bool, linear: bool = False) -> str:
     """What puts a picture into a target: between its pixels, or with the outline softened; with what it scatters; as
     light."""
     words = {name: "" for name, on in (("BETWEEN", between), ("BLOOM", blooms), ("LINEAR", linear)) if on}
-    return defined(shader_file("smooth.frag"), words)
+    text = shader_file("smooth.frag")
+    return defined(_behind_version(text, ENCODING) if linear else text, words)
+
+
+@cache
+def settled() -> str:
+    """What shows the mean of pictures that were added up as light."""
+    return _behind_version(shader_file("settled.frag"), ENCODING)
 
 
 def tell(program: moderngl.Program, name: str, value: object) -> None:

@@ -403,12 +403,13 @@ class Canvas(QOpenGLWidget):
             and not (self._waited_for or self._moving.isActive())
         )
         self._drawn_as = None
-        seen = frame.form, frame.camera, looks[0], shown.wipe, id(self._live.extras), scene.has_model
+        camera = (self.place_of_crowd.alone or frame).camera
+        seen = frame.form, camera, looks[0], shown.wipe, id(self._live.extras), scene.has_model
         still = not (has_crowd or self._waited_for or self._moving.isActive() or scene.is_waiting)
         settled = still and not self._live.undrawn and scene.has_model
         if settled and self._at_rest.wants(seen):
             began = time.perf_counter()
-            scene.settle_form(target, frame.device(frame.form), frame.camera, looks[0], self._at_rest.count)
+            scene.settle_form(target, frame.device(frame.form), camera, looks[0], self._at_rest.count)
             scene.ctx.finish()
             self._at_rest.took(time.perf_counter() - began)
             self._clip, self._drawn_as = QRegion(frame.form), now
@@ -440,7 +441,6 @@ class Canvas(QOpenGLWidget):
             elif settled:
                 scene.show_settled(target, frame.device(frame.form))
             else:
-                camera = (self.place_of_crowd.alone or frame).camera
                 scene.draw_form(target, frame.device(frame.form), camera, looks[0], coarser=coarser)
         except ShaderOnItsWay as error:
             on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.

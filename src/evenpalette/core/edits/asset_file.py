@@ -14,6 +14,7 @@ from evenpalette.core.names import free_name, plain_name
 from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.storage.budget import Budget, pixel_bytes
+from evenpalette.core.storage.contents import fingerprint
 
 
 class Pictures:
@@ -30,7 +31,9 @@ class Pictures:
         """
         role = Role(texture.role)
         content, name = texture.content, texture.name
-        pixels = self._budget.decoded(content, lambda allow: decode_image(content, name, allow=allow), name)
+        pixels = self._budget.decoded(
+            fingerprint(content), lambda allow: decode_image(content, name, allow=allow), name
+        )
         raster = Raster(pixels, role.encoding)
         factor = texture.factor[: raster.channels]
         if not factor or all(f == 1 for f in factor) or role is Role.EMISSIVE:

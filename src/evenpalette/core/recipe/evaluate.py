@@ -3,7 +3,7 @@
 Tiles stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass
 
 import numpy as np
@@ -186,13 +186,16 @@ def _evaluated(
     ]  # fmt: skip
     rows = max(1, TILE_TEXELS // max(1, right - left))
     ops = [op for plan in plans for ops in plan.ops for op in ops]
-    same = _same_everywhere(plan.wanted - {op.writes for op in ops}, working)
+    # What no step writes and no texture says is one line of texels, again and again.
     lines = {}
-    for attribute, values in same.items():
+    for attribute in plan.wanted - {op.writes for op in ops}:
+        values = working.constant(attribute)
+        if values is None:
+            continue
         texel = np.empty((1, made[0][attribute].shape[2]), made[0][attribute].dtype)
         _store(attribute, tuple(np.full(1, value, np.float32) for value in values), texel)
         lines[attribute] = np.tile(texel, (right - left, 1))
-    unread = frozenset(same) - {attribute for op in ops for attribute in op.reads}
+    unread = lines.keys() - {attribute for op in ops for attribute in op.reads}
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
@@ -214,12 +217,6 @@ def _evaluated(
         {a: _as_delivered(a, out, float_output=float_output, shrinks=shrinks) for a, out in outs.items()}
         for outs in made
     ]
-
-
-def _same_everywhere(attributes: Iterable[str], sources: Sources) -> dict[str, tuple[float, ...]]:
-    """Of attributes that no step writes those that have one value everywhere, and that."""
-    found = {attribute: sources.constant(attribute) for attribute in sorted(attributes)}
-    return {key: values[: ATTRIBUTES[key].planes] for key, values in found.items() if values is not None}
 
 
 def _alike(recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan]) -> int:
@@ -302,7 +299,7 @@ def weight_planes(step: BoundStep, sources: Sources, box: Box | None = None) -> 
 
 def _run_tile(
     recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box,
-    unread: frozenset[str] = frozenset(),
+    unread: Set[str],
 ) -> Iterator[dict[str, Planes]]:  # fmt: skip
     """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of
     them; unread: attributes that are not needed."""

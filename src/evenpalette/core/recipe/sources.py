@@ -104,7 +104,8 @@ class Sources:
         start = self.starts.get(attribute)
         if attribute == BASE_COLOR or (start is not None and start.texture in self.textures):
             return None
-        return ATTRIBUTES[attribute].neutral if start is None or start.texture else tuple(start.factor)
+        described = ATTRIBUTES[attribute]
+        return described.neutral if start is None or start.texture else tuple(start.factor[: described.planes])
 
     def held_at_size(self, width: int, height: int) -> "Sources":
         """The same, for evaluation part by part: what is made is held as long as the result is, however large."""

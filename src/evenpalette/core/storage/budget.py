@@ -9,7 +9,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.raster.image_header import Allow
-from evenpalette.core.storage.contents import fingerprint, held, known
+from evenpalette.core.storage.contents import held, known
 
 
 class Budget:
@@ -24,10 +24,9 @@ class Budget:
         self._taken = taken
         self._decoded: dict[bytes, NDArray] = {}
 
-    def decoded(self, content: bytes, decode: Callable[[Allow], NDArray], what: str) -> NDArray:
-        """The pixels of a file; what has the same bytes as one before is not counted again, and not decoded again while
-        anybody holds it."""
-        key = fingerprint(content)
+    def decoded(self, key: bytes, decode: Callable[[Allow], NDArray], what: str) -> NDArray:
+        """The pixels of a file of this fingerprint; one with the same as before is not counted again, and not decoded
+        again while anybody holds it."""
         if key not in self._decoded:
             there = known((key,), np.ndarray)
             if there is not None:

@@ -6,7 +6,6 @@ does. A kill at any moment leaves a project.json whose files are all there. Save
 """
 
 import contextlib
-import hashlib
 import json
 import os
 import re
@@ -309,9 +308,9 @@ class Storage:
         def parsed() -> MeshView:
             return MeshView(upright(in_tile(replace(parse_mesh(content, called, uv_set), name=name), tile), up))
 
-        view = held((fingerprint(content), called, name, uv_set, tile, up), MeshView, parsed)
-        source = view.mesh.source_bytes
-        self._remember(source, project.mesh_file, identity, source)
+        key = fingerprint(content)
+        view = held((key, called, name, uv_set, tile, up), MeshView, parsed)
+        self._remember(view.mesh.source_bytes, project.mesh_file, identity, key)
         return view
 
     def _plane(self, relative: str, budget: Budget) -> NDArray[np.uint8]:
@@ -319,34 +318,39 @@ class Storage:
         if isinstance(known, np.ndarray):
             budget.take(known.nbytes, relative)
             return known
-        raster, identity, content = self._decode(relative, Encoding.DATA, budget)
-        key = fingerprint(content), relative
-        plane = held(key, np.ndarray, lambda: np.ascontiguousarray(raster.pixels[..., 0]))
+        raster, identity, key = self._decode(relative, Encoding.DATA, budget)
+        plane = held((key, relative), np.ndarray, lambda: np.ascontiguousarray(raster.pixels[..., 0]))
         if plane.dtype != np.uint8:
             raise ProjectError(f"{relative} is not an 8-bit mask.")
-        self._remember(plane, relative, identity, content)
+        self._remember(plane, relative, identity, key)
         return plane
 
     def _raster(self, relative: str, encoding: Encoding, budget: Budget) -> Raster:
-        raster, identity, content = self._decode(relative, encoding, budget)
-        self._remember(raster, relative, identity, content)
+        raster, identity, key = self._decode(relative, encoding, budget)
+        self._remember(raster, relative, identity, key)
         return raster
 
     def _decode(self, relative: str, encoding: Encoding, budget: Budget) -> tuple[Raster, Identity, bytes]:
         content, identity = self._inside.read(relative, limits().image_file_bytes)
-        pixels = budget.decoded(content, lambda allow: decode_image(content, relative, allow=allow), relative)
-        return Raster(pixels, encoding), identity, content
+        key = fingerprint(content)
+        pixels = budget.decoded(key, lambda allow: decode_image(content, relative, allow=allow), relative)
+        return Raster(pixels, encoding), identity, key
 
-    def _remember(self, held: object, relative: str, identity: Identity, content: bytes) -> None:
+    def _remember(self, held: object, relative: str, identity: Identity, key: bytes) -> None:
         """A file that is named by its content need not be written again; any other is, under a name of its own."""
         own = _OWN_FILE.fullmatch(relative)
-        if own and own.group(2) == _digest(content):
+        if own and own.group(2) == _word(key):
             self._written[id(held)] = _Written(held, relative, identity)
 
 
 def _digest(data: bytes) -> str:
     """Twelve hexadecimal digits that tell contents apart."""
-    return hashlib.sha256(data).hexdigest()[:12]
+    return _word(fingerprint(data))
+
+
+def _word(key: bytes) -> str:
+    """What a fingerprint is in a file's name."""
+    return key.hex()[:12]
 
 
 def _relative(path: str, folder: Path) -> str:

@@ -5,6 +5,5 @@ uniform vec2 u_corner;
 out vec4 out_color;
 void main() {
     vec4 sum = texelFetch(u_sum, ivec2(gl_FragCoord.xy - u_corner), 0);
-    vec3 c = clamp(sum.rgb / max(sum.a, 1.0), 0.0, 1.0);
-    out_color = vec4(mix(1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, 12.92 * c, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
+    out_color = vec4(ep_encode_srgb(sum.rgb / max(sum.a, 1.0)), 1.0);
 }

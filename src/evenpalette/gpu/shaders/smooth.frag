@@ -31,7 +31,7 @@ void main() {
     if (dot(scattered, vec3(1.0)) > 1e-3) c = pow(pow(c, vec3(2.2)) + scattered, vec3(1.0 / 2.2));
 #endif
 #ifdef LINEAR
-    c = mix(pow((c + 0.055) / 1.055, vec3(2.4)), c / 12.92, vec3(lessThanEqual(c, vec3(0.04045))));
+    c = ep_decode_srgb(c);
 #endif
     out_color = vec4(c, 1.0);
 }
