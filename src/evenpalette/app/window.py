@@ -73,6 +73,7 @@ class MainWindow(QMainWindow):
         self._guide: Guide | None = None
         self._overview: Overview | None = None
         self._matrix: Matrix | None = None
+        self._painted_state: State | None = None
         self._after_painting = timer(self, 0)
         self._after_painting.timeout.connect(self._complete)
         self.walk = Walk(self.session, self.views)
@@ -93,7 +94,7 @@ class MainWindow(QMainWindow):
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
         # Not at once: what a task has made is taken up after it ended.
-        self.views.painted.connect(self._after_painting.start)
+        self.views.painted.connect(self._note_painting)
         self.session.tasks.ended.connect(lambda: QTimer.singleShot(0, self._begin))
         QTimer.singleShot(0, self._begin)
         self._show_title()
@@ -188,10 +189,17 @@ class MainWindow(QMainWindow):
         make_actions(made, self)
         self._all_verbs = [*self._verbs, *made]
 
+    def _note_painting(self) -> None:
+        self._painted_state = self.session.state
+        self._after_painting.start()
+
     def _complete(self) -> None:
-        """Load what the first picture did not need."""
-        if not self._all_verbs and not self.session.tasks.is_busy:
-            self.views.painted.disconnect(self._after_painting.start)
+        """Load what the first picture did not need, once it is there: a project just opened comes first."""
+        if self.session.tasks.is_busy or self._painted_state is not self.session.state:
+            return
+        self._painted_state = None
+        self.views.painted.disconnect(self._note_painting)
+        if not self._all_verbs:
             self._load_stations()
 
     # --- the stations --------------------------------------------------------------------------------------------
