@@ -18,6 +18,7 @@ def qapp() -> object:
 
 def _opened() -> Hand:
     window = MainWindow()
+    window.views.is_smoothed = False  # Tests look at the plain picture.
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QToolButton
 
@@ -340,3 +340,28 @@ def test_a_large_texture_is_drawn_coarsely_first_and_then_in_full(hand: Hand) ->
     hand.wait(lambda: waited and not views.is_waiting)
     assert waited[0]
     assert np.abs(hand.form_and_flat()[1] - small).mean() < 3
+
+
+def test_form_at_rest_becomes_smooth_on_the_screen_unless_that_is_switched_off(hand: Hand) -> None:
+    views = hand.window.views
+
+    def on_the_screen() -> np.ndarray:
+        form = views.frame.form
+        place = views.mapToGlobal(form.topLeft())
+        image = (
+            hand.window.screen().grabWindow(0, place.x(), place.y() + 40, form.width(), form.height() - 40).toImage()
+        )
+        image = image.convertToFormat(QImage.Format.Format_RGB888)
+        data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+        return data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].astype(int)
+
+    switch = next(verb for verb in hand.window.verbs if verb.name.startswith("Form smooth"))
+    hand.wait()
+    plain = on_the_screen()
+    switch.run()
+    hand.wait_busy(lambda: (np.abs(on_the_screen() - plain) > 8).mean() > 0.002)
+    apart = np.abs(on_the_screen() - plain).max(1)
+    assert (np.abs(on_the_screen() - plain) > 8).mean() < 0.2 and apart.max() > 20
+    # What settles again after a change is what is shown then, and plainly where it is not wanted.
+    switch.run()
+    hand.wait_busy(lambda: np.abs(on_the_screen() - plain).max() <= 1)

@@ -12,6 +12,7 @@ _RECENT, _LONGEST = "recent", 8
 _SOURCES, _MOST_SOURCES = "sources", 4000
 _LIMITS = "limits"
 _STATIONS, _WINDOW = "stations", "window"
+_SMOOTHS = "views/smooth"
 _DELIVERED, _MOST_DELIVERED = "delivered", 40
 
 
@@ -64,6 +65,16 @@ def delivered_to(path: Path) -> str:
     """Where a project was delivered to last, '' when it is not known."""
     mark = f"{path.resolve()}\t"
     return next((name.removeprefix(mark) for name in _list(_DELIVERED) if name.startswith(mark)), "")
+
+
+def remember_smoothing(is_on: bool) -> None:
+    """Whether Form is made smooth while nothing moves."""
+    _store(_SMOOTHS, "on" if is_on else "off")
+
+
+def smooths() -> bool:
+    """Whether Form is made smooth while nothing moves: unless it was switched off."""
+    return settings().value(_SMOOTHS, "on") != "off"
 
 
 def remember_window(state: dict[str, str]) -> None:

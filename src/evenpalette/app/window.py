@@ -18,7 +18,14 @@ from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.rail import PICTURE, VariantRail
 from evenpalette.app.session import Session
-from evenpalette.app.settings import recent_projects, remember_station, remember_window, window_state
+from evenpalette.app.settings import (
+    recent_projects,
+    remember_smoothing,
+    remember_station,
+    remember_window,
+    smooths,
+    window_state,
+)
 from evenpalette.app.side_by_side import SideBySide
 from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.station import Workplace
@@ -62,6 +69,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1024, 680)
         self.project = ProjectActions(self.session, self, _begin_at)
         self.views = TwinViews(self.session, {place.key: place.look for place in STATIONS})
+        self.views.is_smoothed = smooths()
         self.time = TimeLine(self.session, self.views)
         self.ledger = Ledger(self.session)
         self.rail = VariantRail(self.session)
@@ -156,12 +164,18 @@ class MainWindow(QMainWindow):
             Verb("Views", "Compare by a wipe", "C", v.shown.toggle_compare),
             Verb("Views", "Both sides of the wipe ...", "Shift+C", v.headers.compare.click),
             Verb("Views", "All of the texel", "I", self.probe.show_all),
+            Verb("Views", "Form smooth while nothing moves, or plain", "", self._toggle_smoothing),
             Verb("Views", "Time line", "T", v.headers.clock.toggle),
             Verb("Views", "Let time run or hold it", "Shift+T", self.time.toggle),
             Verb("Views", "Next stage on Form", "]", lambda: v.shown.next_stage(form=True)),
             Verb("Views", "Next stage on Flat", "[", lambda: v.shown.next_stage(form=False)),
         ]
         return verbs
+
+    def _toggle_smoothing(self) -> None:
+        is_on = self.views.is_smoothed = not self.views.is_smoothed
+        remember_smoothing(is_on)
+        self.session.said.emit(f"Form is {'made smooth while nothing moves' if is_on else 'drawn plainly'}", False)
 
     def show_guide(self) -> None:
         """Open the guide at the page of the station where the work is."""

@@ -19,6 +19,8 @@ class AtRest(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
+        #: Whether it is wanted at all: it takes a third of a second of a processor that draws by itself.
+        self.is_wanted = True
         #: How many pictures were added up.
         self.count = 0
         self._seen: object = None
@@ -34,7 +36,7 @@ class AtRest(QObject):
         """Form was drawn in this way. anew: and shows something else than before."""
         if anew or seen != self._seen:
             self._seen, self.count, self._spent, self._is_due = seen, 0, 0.0, False
-        if not self.count:
+        if self.is_wanted and not self.count:
             self._timer.start(_REST_MS)
 
     def holds(self, seen: object) -> bool:

@@ -373,6 +373,16 @@ class Canvas(QOpenGLWidget):
             self._upload_timer.start()
         self.painted.emit()
 
+    @property
+    def is_smoothed(self) -> bool:
+        """Whether Form is made smooth while nothing moves."""
+        return self._at_rest.is_wanted
+
+    @is_smoothed.setter
+    def is_smoothed(self, is_on: bool) -> None:
+        self._at_rest.is_wanted = is_on
+        self._draw_anew()
+
     def keep_moving(self) -> None:
         """A hand moves the camera: to follow it counts for more than fine pixels."""
         self._moving.start()

@@ -1,6 +1,5 @@
 """The recipe of a document as a kit has it: its planes of data in as few textures as can be, and its text."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -8,7 +7,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
-from evenpalette.core.raster.reading import derived
+from evenpalette.core.raster.reading import derived, found_in
 from evenpalette.core.recipe.attributes import NORMAL, STEEPEST
 from evenpalette.core.recipe.packed_reads import Packing, Plane, packed_reads
 from evenpalette.core.recipe.shader import function_shader, kit_shader, packable
@@ -68,14 +67,6 @@ def _two(values: NDArray[np.float32], dtype: np.dtype) -> NDArray:
     return quantize(_unit_slopes(values) * np.float32(0.5) + np.float32(0.5), dtype)
 
 
-@dataclass(frozen=True)
-class _Follows:
-    """Whether the third plane of a normal map may be left out."""
-
-    is_so: bool
-    nbytes: int = 1
-
-
 def _third_follows(raster: Raster) -> bool:
     """Whether a kit may leave a normal map's third plane out: the vectors point out of the surface, and no normal,
     delivered in 8 bits, changes by more than a code. Of floats all are stored. A part of the texels is looked at: it is
@@ -83,15 +74,15 @@ def _third_follows(raster: Raster) -> bool:
     if raster.pixels.dtype == np.float32:
         return False
 
-    def look() -> _Follows:
+    def look() -> bool:
         down, across = (max(1, side // _LOOKED_AT) for side in raster.pixels.shape[:2])
         few = Raster(np.ascontiguousarray(raster.pixels[::down, ::across, :3]), Encoding.DATA).as_unit()
         read = Raster(_two(few, raster.pixels.dtype), Encoding.DATA).as_unit() * 2 - 1
         third = np.sqrt(np.maximum(1 - (read**2).sum(-1), 0))[..., None]
         apart = _unit_slopes(np.concatenate([read, third], -1) * np.float32(0.5) + np.float32(0.5)) - _unit_slopes(few)
-        return _Follows(bool(np.abs(apart).max() <= _MOST_APART))
+        return bool(np.abs(apart).max() <= _MOST_APART)
 
-    return derived((raster.pixels,), "third follows", look).is_so
+    return found_in((raster.pixels,), "third follows", look)
 
 
 def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:

@@ -8,6 +8,7 @@ import numpy as np
 
 from evenpalette.core.document.project import Role
 from evenpalette.core.raster.raster import Raster
+from evenpalette.core.raster.reading import found_in
 
 _ROLE_WORDS: tuple[tuple[Role, tuple[str, ...]], ...] = (
     (Role.ID_MAP, ("id", "ids", "idmap", "flags", "matid", "colorid")),
@@ -73,8 +74,11 @@ def _by_name(name: str) -> tuple[Role | None, tuple[str, ...]]:
 
 
 def _by_pixels(raster: Raster) -> tuple[Role | None, str]:
-    """What the pixels alone say, on at most 65,536 of them; None where they say nothing."""
-    sample = raster.sampled(256)
+    """What the pixels alone say, on at most 65,536 of them; None where they say nothing. Remembered for a while."""
+    return found_in((raster.pixels,), "looks like", lambda: _look_of(raster.sampled(256)))
+
+
+def _look_of(sample: Raster) -> tuple[Role | None, str]:
     if sample.channels < 3 or sample.pixels.dtype == np.float32:
         return None, ""
     values = sample.as_unit()[..., :3].reshape(-1, 3)

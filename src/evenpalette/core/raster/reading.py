@@ -10,7 +10,8 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from typing import Any, Protocol, TypeVar
+from dataclasses import dataclass
+from typing import Any, Generic, Protocol, TypeVar
 
 import cv2
 import numpy as np
@@ -87,6 +88,7 @@ class _Sized(Protocol):
 
 
 T = TypeVar("T", bound=_Sized)
+V = TypeVar("V")
 
 
 class DerivedPictures:
@@ -143,6 +145,23 @@ def derived(sources: Sequence[NDArray], what: object, make: Callable[[], T]) -> 
     """What `make` gives for these pixels, a picture of a size or a chain; remembered for a while. what: all else that
     it depends on. What is made must not hold the pixels that it is made from."""
     return (_own.get() or _derived).of(sources, what, make)
+
+
+@dataclass(frozen=True, eq=False)
+class _Found(Generic[V]):
+    """What was found out of pictures, where that is no picture."""
+
+    value: V
+
+    @property
+    def nbytes(self) -> int:
+        held = self.value.values() if isinstance(self.value, dict) else (self.value,)
+        return 64 + sum(getattr(one, "nbytes", 0) for one in held)
+
+
+def found_in(sources: Sequence[NDArray], what: object, find: Callable[[], V]) -> V:
+    """`derived` for what is no picture: an answer, a digest, several pictures by name."""
+    return derived(sources, what, lambda: _Found(find())).value
 
 
 def plane_at(plane: NDArray, size: tuple[int, int]) -> NDArray:

@@ -1,15 +1,14 @@
 """The surface on few texels: what reach, and what likeness of variants, look at."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Generic, TypeVar
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.document.state import State
-from evenpalette.core.raster.reading import derived
+from evenpalette.core.raster.reading import found_in
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import NOW, Binder, BoundStep, Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces, stages
@@ -54,7 +53,7 @@ class Sight:
         """What was made of the same document with these values before, else what is made now. what: all else that it
         depends on, what it is first."""
         key = (*self._told, *what, tuple(sorted(values.items())))
-        return derived(self._arrays, key, lambda: _Held(make())).value
+        return found_in(self._arrays, key, make)
 
     def seen(self, values: Mapping[str, Value], at: Moment = NOW) -> Mapping[str, F32]:
         """`looked`, remembered: for values that somebody has, not for those that are tried."""
@@ -64,18 +63,6 @@ class Sight:
         """Every attribute as it is seen, float32 (height, width, channels)."""
         made = small_surface(self.bind(values, at), self.small, self.wanted)
         return {key: as_seen(key, picture) for key, picture in made.items()}
-
-
-@dataclass(frozen=True, eq=False)
-class _Held(Generic[T]):
-    """Something that is remembered."""
-
-    value: T
-
-    @property
-    def nbytes(self) -> int:
-        held = self.value.values() if isinstance(self.value, dict) else (self.value,)
-        return 64 + sum(getattr(one, "nbytes", 0) for one in held)
 
 
 def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
