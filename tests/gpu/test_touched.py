@@ -31,19 +31,30 @@ class Screen:
 
     def __init__(self, camera: OrbitCamera, plane: PlaneView, looks: list[tuple[Look, float]]) -> None:
         self.ctx = moderngl.create_standalone_context(backend="egl")
-        self.scene = SceneRenderer(self.ctx)
-        self.target = self.ctx.simple_framebuffer(SIZE, 4)
+        with self.ctx:
+            self.scene = SceneRenderer(self.ctx)
+            self.target = self.ctx.simple_framebuffer(SIZE, 4)
         self.camera, self.plane, self.looks = camera, plane, looks
 
-    def draw(self, state: State, *, partly: bool) -> np.ndarray:
+    def draw(self, state: State, *, partly: bool, coarser: int = 1) -> np.ndarray:
         """The picture, and into `drawn` how many pixels were drawn."""
+        # Each screen has a context of its own: without being told so, all would draw into the one that was made last.
+        with self.ctx:
+            return self._draw(state, partly, coarser)
+
+    def select(self, faces: np.ndarray) -> None:
+        with self.ctx:
+            self.scene.set_selection(faces)
+
+    def _draw(self, state: State, partly: bool, coarser: int) -> np.ndarray:
+        how = {"coarser": coarser, "partly": partly}
         self.scene.set_state(state, values_only=partly)
         while True:
             if not partly:
                 self.scene.clear(self.target)
             parts = [
-                *self.scene.draw_form(self.target, PARTS["form"], self.camera, self.looks, partly=partly),
-                *self.scene.draw_flat(self.target, PARTS["flat"], self.plane, self.looks, lines=True, partly=partly),
+                *self.scene.draw_form(self.target, PARTS["form"], self.camera, self.looks, **how),
+                *self.scene.draw_flat(self.target, PARTS["flat"], self.plane, self.looks, lines=True, **how),
             ]
             if not self.scene.is_waiting:
                 break
@@ -97,6 +108,32 @@ def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -
         assert min(smaller) < 0.6, "a small region is a small part of the picture"
 
 
+def test_what_follows_a_hand_coarsely_is_drawn_fine_when_it_rests(demo: State) -> None:
+    """Every pixel of a coarse picture is that of the whole picture drawn as coarsely, or, where nothing changed, that
+    of the fine one."""
+    assert demo.mesh is not None
+    camera, looks = OrbitCamera.around(*demo.mesh.mesh.bounds), [(Look(Show.RECIPE), 1.0)]
+    partly, whole, coarsely = (Screen(camera, PlaneView((0.45, 0.55), 1.15), looks) for _ in range(3))
+    before, tried = partly.draw(demo, partly=False), 0
+    for parameter in [p.id for p in demo.project.parameters]:
+        changed = other_value(demo, parameter)
+        if changed is None:
+            continue
+        wanted = whole.draw(changed, partly=False)
+        tried += int((np.abs(wanted - before) > 8).any())
+        for coarser in (2, 3):
+            for state, fine in ((changed, wanted), (demo, before)):
+                found, coarse = (
+                    partly.draw(state, partly=True, coarser=coarser),
+                    coarsely.draw(state, partly=False, coarser=coarser),
+                )
+                apart = np.minimum(np.abs(found - coarse).max(-1), np.abs(found - fine).max(-1))
+                assert apart.max() <= 1, (parameter, coarser)
+            assert np.abs(partly.draw(changed, partly=True) - wanted).max() <= 1
+            assert np.abs(partly.draw(demo, partly=True) - before).max() <= 1
+    assert tried > 1
+
+
 def test_constants_that_are_written_into_a_shader_are_written_anew(demo: State) -> None:
     """A choice, a placement, a switch or number that puts an operation out: nothing but a value changes, and yet the
     text does."""
@@ -130,7 +167,7 @@ def test_selected_faces_are_marked_once(lantern: State) -> None:
     assert changed is not None
     for screen in screens:
         screen.draw(lantern, partly=False)
-        screen.scene.set_selection(np.arange(0, lantern.mesh.mesh.face_count, 7))
+        screen.select(np.arange(0, lantern.mesh.mesh.face_count, 7))
     screens[0].draw(lantern, partly=False)
     found, wanted = screens[0].draw(changed, partly=True), screens[1].draw(changed, partly=False)
     assert np.abs(found - wanted).max() <= 1

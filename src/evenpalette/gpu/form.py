@@ -1,5 +1,6 @@
 """Form: the lit model. What each of its pixels shows is kept; a moved slider only shades it again."""
 
+import math
 from dataclasses import replace
 
 import moderngl
@@ -53,38 +54,48 @@ class Form:
     ) -> list[Viewport]:  # fmt: skip
         """See `SceneRenderer.draw_form`."""
         # A coarse picture has a buffer of its own; where the pointer is, is asked of the one that was drawn last.
+        called, before = _called(name, coarser), self._coarser.get(name, coarser)
         self._coarser[name] = coarser
         size = max(1, viewport[2] // coarser), max(1, viewport[3] // coarser)
-        buffer = self.buffer(_called(name, coarser), size, camera)
+        buffer = self.buffer(called, size, camera)
         shading, blooms = self._shading, self._blooms(looks)
         bound = [shading.bound(look) for look, _ in looks]
-        drawn = self._drawn.setdefault(name, Drawn())
         partly = partly and not any(True for _ in self._others)
-        change = drawn.since((buffer, buffer.key, viewport, looks, blooms), bound, partly=partly)
         if not partly:
-            buffer.forget()
-        within: Viewport = (0, 0, *buffer.size)
+            for surface in self._surfaces.values():
+                surface.forget()
+            for drawn in self._drawn.values():
+                drawn.forget()
+        # What the buffer lacks, and what the target does: they differ while a hand is followed coarsely.
+        change = self._drawn_of(called).since((buffer, buffer.key, viewport, looks, blooms), bound, partly=partly)
+        lacks = self._drawn_of(f"{name} target").since((camera, viewport, looks, blooms), bound, partly=partly)
+        part: Viewport = (0, 0, *buffer.size)
         tiles: Tiles | None = None
         if change.regions is not None and not self._overlays.has_selection:
             tiles = on_form(shading.coverages(change.regions), buffer) if change.regions else None
-            if tiles is None:
+            if tiles is None and lacks.regions is not None and coarser == before:
                 return []
             # All that the model covers is written over, and nothing beside it.
-            within = tiles.box
+            part = tiles.box if tiles is not None else (0, 0, 0, 0)
         self.bloomed = bool(blooms)
-        self._paint(buffer, camera, looks, blooms, _called(name, coarser), within, tiles)
+        if part[2]:
+            self._paint(buffer, camera, looks, blooms, called, part, tiles)
         scatters = bool(blooms) and EMISSIVE in change.writes
         if scatters:
             self._blur(buffer, looks)
         seen = viewport
-        if not scatters and coarser == 1:
-            # The outline is smoothed over the pixels around it.
-            around = viewport[0] + within[0] - 1, viewport[1] + within[1] - 1, within[2] + 2, within[3] + 2
-            seen = common(viewport, around)
+        if not scatters and lacks.regions is not None and coarser >= before:
+            shown = on_form(shading.coverages(lacks.regions), buffer) if lacks.regions else None
+            if shown is None:
+                return []
+            seen = common(viewport, _around(shown.box, buffer.size, viewport))
         coarse = buffer.size != (viewport[2], viewport[3])
         begin(self._ctx, target, viewport, seen)
         self._show(buffer, viewport, blooms, smoothing(between=coarse, blooms=bool(blooms)))
         return [seen]
+
+    def _drawn_of(self, called: str) -> Drawn:
+        return self._drawn.setdefault(called, Drawn())
 
     def settle(
         self, target: moderngl.Framebuffer, viewport: Viewport, camera: OrbitCamera, looks: list[tuple[Look, float]],
@@ -97,7 +108,7 @@ class Form:
         self._paint(buffer, camera, looks, blooms, called, (0, 0, *size))
         if blooms:
             self._blur(buffer, looks)
-        begin(self._ctx, self._settling.target(size, anew=number == 0), (0, 0, *size), (0, 0, *size))
+        self._settling.begin(size, anew=number == 0)
         self._ctx.enable(moderngl.BLEND)
         self._ctx.blend_func = moderngl.ONE, moderngl.ONE
         self._show(buffer, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
@@ -227,6 +238,16 @@ def faces_of(buffer: SurfaceBuffer | None, part: Viewport, coarser: int) -> NDAr
         return np.full((0, 0), -1, np.int32)
     x, y, width, height = part
     return buffer.read_faces(x // coarser, y // coarser, max(1, width // coarser), max(1, height // coarser))
+
+
+def _around(box: Viewport, size: tuple[int, int], viewport: Viewport) -> Viewport:
+    """The pixels of a viewport that a part of a buffer of this size is seen in: the outline is smoothed over the pixels
+    around it, and coarse ones are blended with the next."""
+    across, down = viewport[2] / size[0], viewport[3] / size[1]
+    more = 1 if size == viewport[2:] else math.ceil(max(across, down)) + 1
+    left, bottom = math.floor(box[0] * across) - more, math.floor(box[1] * down) - more
+    right, top = math.ceil((box[0] + box[2]) * across) + more, math.ceil((box[1] + box[3]) * down) + more
+    return viewport[0] + left, viewport[1] + bottom, right - left, top - bottom
 
 
 def _called(name: str, coarser: int) -> str:

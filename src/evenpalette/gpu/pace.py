@@ -9,12 +9,13 @@ AT_REST_MS = 160
 class Pace:
     """Pixels that one drawn one is wide while something moves: more where pictures come too late."""
 
-    def __init__(self) -> None:
-        self.coarser = 1
+    def __init__(self, fluent: float = _FLUENT) -> None:
+        """fluent: seconds that a picture may take."""
+        self._fluent, self.coarser = fluent, 1
 
     def took(self, seconds: float) -> None:
         """A picture of a motion was drawn in so many seconds."""
-        if seconds > _FLUENT * (1.0 if self.coarser == 1 else 1.4):
+        if seconds > self._fluent * (1.0 if self.coarser == 1 else 1.4):
             self.coarser = min(self.coarser + 1, _COARSEST)
 
     def rest(self) -> None:

@@ -140,7 +140,7 @@ class SceneRenderer:
         """Draw the model into a part of the target (origin bottom left).
 
         looks: what to show from the left on, each up to a share 0..1 of the width; one look up to 1.0 is the plain
-        case. coarser: how many pixels of the target a drawn one is wide, for a camera that moves.
+        case. coarser: how many pixels of the target a drawn one is wide, for what follows a hand.
         partly: the target still holds what was drawn last, and nothing but values has changed since: only where that
         can be seen is drawn. Returns the parts of the target that were drawn.
         """
@@ -159,10 +159,11 @@ class SceneRenderer:
 
     def draw_flat(
         self, target: moderngl.Framebuffer, viewport: Viewport, view: PlaneView, looks: list[tuple[Look, float]],
-        *, lines: bool, partly: bool = False,
+        *, lines: bool, coarser: int = 1, partly: bool = False,
     ) -> list[Viewport]:  # fmt: skip
-        """Draw the texture plane and, with `lines`, the UV layout over it; partly and what is returned as for Form."""
-        return self._flat.draw(target, viewport, view, looks, lines=lines, partly=partly)
+        """Draw the texture plane and, with `lines`, the UV layout over it; coarser, partly and what is returned as for
+        Form."""
+        return self._flat.draw(target, viewport, view, looks, lines=lines, coarser=coarser, partly=partly)
 
     def thumbnail(self, look: Look, camera: OrbitCamera, size: tuple[int, int]) -> bytes:
         """The model (the texture plane where there is none) as RGB bytes, rows from the top, drawn at twice the

@@ -30,17 +30,18 @@ class Settling:
         self._sum: moderngl.Texture | None = None
         self._target: moderngl.Framebuffer | None = None
 
-    def target(self, size: tuple[int, int], *, anew: bool) -> moderngl.Framebuffer:
-        """Where pictures of this size are added up; anew: with nothing in it."""
+    def begin(self, size: tuple[int, int], *, anew: bool) -> None:
+        """Add up pictures of this size from now on; anew: with nothing so far."""
         if self._sum is None or self._target is None or self._sum.size != size:
             self.release()
             self._sum = self._ctx.texture(size, 4, dtype="f4")
             self._sum.filter = (moderngl.NEAREST, moderngl.NEAREST)
             self._target = self._ctx.framebuffer([self._sum])
             anew = True
+        # A part that was drawn last must not keep the rest from being cleared.
+        begin(self._ctx, self._target, (0, 0, *size), (0, 0, *size))
         if anew:
             self._target.clear(0.0, 0.0, 0.0, 0.0)
-        return self._target
 
     def show(self, target: moderngl.Framebuffer, viewport: Viewport) -> None:
         """Put the mean into a part of a target."""

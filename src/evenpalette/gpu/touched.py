@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -47,11 +47,10 @@ class Drawn:
 @dataclass(frozen=True, eq=False)
 class Tiles:
     """A part of a viewport in rectangles. box: around all of them. corners: of their triangles, float32 (n, 2), 0..1 of
-    the viewport from the bottom left. parts: the rectangles, where they are few."""
+    the viewport from the bottom left."""
 
     box: Viewport
     corners: NDArray[np.float32]
-    parts: list[Viewport] = field(default_factory=list)
 
 
 def _triangles(x0: NDArray, y0: NDArray, x1: NDArray, y1: NDArray, size: tuple[int, int]) -> NDArray[np.float32]:
@@ -60,8 +59,8 @@ def _triangles(x0: NDArray, y0: NDArray, x1: NDArray, y1: NDArray, size: tuple[i
     return (corners / np.array(size)).astype(np.float32)
 
 
-def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> Tiles | None:
-    """The part of the texture plane's viewport in which coverages (height, width) can be seen; None for nothing."""
+def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: Viewport) -> list[Viewport]:
+    """The parts of the texture plane's viewport in which coverages (height, width) can be seen."""
     box: Box | None = None
     for plane in planes:
         left, top, right, bottom = (int(n) for n in derived((plane,), "reach", lambda p=plane: _reach(p)))  # type: ignore[misc]
@@ -69,7 +68,7 @@ def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: View
             own = (left, top, right, bottom)
             box = own if box is None else joined(box, own)
     if box is None:
-        return None
+        return []
     height, width = planes[0].shape
     pixels = min(viewport[2], viewport[3]) / view.span
     # A texel more on each side, and what a filter reads where texels are smaller than pixels.
@@ -82,13 +81,7 @@ def on_flat(planes: Sequence[NDArray[np.uint8]], view: PlaneView, viewport: View
             x0, y0 = view.to_pixel(u0, v0, viewport[2], viewport[3])
             x1, y1 = view.to_pixel(u1, v1, viewport[2], viewport[3])
             found.append(_inside(viewport, x0, viewport[3] - y1, x1, viewport[3] - y0))
-    parts = [part for part in found if part is not None]
-    if not parts:
-        return None
-    x, y, wide, high = np.array(parts).T - np.array([[viewport[0]], [viewport[1]], [0], [0]])
-    around = int(x.min()), int(y.min()), int((x + wide).max()), int((y + high).max())
-    whole = viewport[0] + around[0], viewport[1] + around[1], around[2] - around[0], around[3] - around[1]
-    return Tiles(whole, _triangles(x, y, x + wide, y + high, (viewport[2], viewport[3])), parts)
+    return [part for part in found if part is not None]
 
 
 def _wrapped(low: float, high: float) -> list[tuple[float, float]]:

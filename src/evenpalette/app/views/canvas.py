@@ -4,7 +4,6 @@ The one place that makes the context current. It draws what it is told to show, 
 what the pointer has to say.
 """
 
-import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -15,15 +14,14 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QRegion, QResizeEvent
+from PyQt6.QtGui import QImage, QPainter, QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from evenpalette.app.facets import EVERYTHING, VALUES
+from evenpalette.app.facets import EVERYTHING
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import marks
-from evenpalette.app.views.at_rest import AtRest
 from evenpalette.app.views.awaited import Awaited
 from evenpalette.app.views.crowd_place import CrowdPlace
 from evenpalette.app.views.crowd_view import CrowdView
@@ -32,6 +30,7 @@ from evenpalette.app.views.headers import HEADER, ViewHeaders
 from evenpalette.app.views.live import Live, Looks
 from evenpalette.app.views.other_contexts import OtherContexts
 from evenpalette.app.views.pictures import Wanted
+from evenpalette.app.views.redraw import Picture, Redraw
 from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.stages import StationLook
 from evenpalette.app.widgets.popup import show_above
@@ -42,7 +41,6 @@ from evenpalette.core.mesh.uv_raster import barycentric
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Raster
 from evenpalette.gpu.elsewhere import Elsewhere
-from evenpalette.gpu.pace import AT_REST_MS, Pace
 from evenpalette.gpu.scene import SceneRenderer
 
 if TYPE_CHECKING:
@@ -50,8 +48,6 @@ if TYPE_CHECKING:
 
 #: Uploads go on for so long in one turn.
 _TURN_SECONDS = 0.02
-
-_VALUES = frozenset({VALUES})
 
 
 class Canvas(QOpenGLWidget):
@@ -66,7 +62,6 @@ class Canvas(QOpenGLWidget):
         self.session = session
         # What is not drawn again stays: Flat, while the camera of Form moves.
         self.setUpdateBehavior(QOpenGLWidget.UpdateBehavior.PartialUpdate)
-        self._flat_as_drawn: object = None
         self.setMinimumSize(480, 260)
         self.setAccessibleName("Form and Flat")
         self._frame = Frame()
@@ -80,7 +75,6 @@ class Canvas(QOpenGLWidget):
         self._scene: SceneRenderer | None = None
         self._live = Live(session, self.shown)
         self._chosen_stale = True
-        self._drawn_as: object = None
         self._framed: tuple[object, object] = (None, None)
         #: The last complaint of the driver.
         self._refused = ""
@@ -89,14 +83,9 @@ class Canvas(QOpenGLWidget):
         self._awaited = Awaited(session.tasks, self)
         self._awaited.came.connect(self._draw_anew)
         self._awaited.lasts.connect(self.headers.say_compiling)
-        #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
-        self._moving = timer(self, AT_REST_MS)
-        self._moving.timeout.connect(self.come_to_rest)
-        self._pace = Pace()
-        self._at_rest = AtRest(self)
-        self._at_rest.due.connect(self.update)
-        #: What is painted over, None for all.
-        self._clip: QRegion | None = None
+        self._redraw = Redraw(self._live, self.shown, self)
+        self._redraw.wanted.connect(self.update)
+        self.keep_moving, self.come_to_rest = self._redraw.keep_moving, self._redraw.come_to_rest
         self._upload_timer = timer(self, 5)
         self._upload_timer.timeout.connect(self._continue_uploads)
         self.shown.changed.connect(self._lay_out)
@@ -348,26 +337,26 @@ class Canvas(QOpenGLWidget):
         frame, live = self.frame, self._live
         looks = self.shown.form(), self.shown.flat()
         try:
-            self._draw(scene, live.held, looks)
+            self._draw(scene, looks)
             live.went_well(looks)
         except ShaderOnItsWay:
             scene.drop_unwanted()
             self._awaited.take([*scene.compiling, *self.crowd.compiling])
             self._live.go_back(scene)
             scene.patient = False
-            self._draw(scene, live.held, live.looks, crowd=False)
+            self._draw(scene, live.looks, crowd=False)
         except KitError as error:
             words = f"The crowd cannot be drawn: {error}"
             QTimer.singleShot(0, lambda: self.session.said.emit(words, True))
             QTimer.singleShot(0, lambda: self.crowd.switch(False))
-            self._draw(scene, live.held, looks, crowd=False)
+            self._draw(scene, looks, crowd=False)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
                 self._refused = str(refused)
                 QTimer.singleShot(0, lambda: self.session.said.emit(self._refused, True))
             self._live.go_back(scene)
-            self._draw(scene, live.held, looks)
+            self._draw(scene, looks)
         self._paint_over(scene, frame)
         if scene.is_waiting and not self._upload_timer.isActive():
             self._upload_timer.start()
@@ -376,115 +365,40 @@ class Canvas(QOpenGLWidget):
     @property
     def is_smoothed(self) -> bool:
         """Whether Form is made smooth while nothing moves."""
-        return self._at_rest.is_wanted
+        return self._redraw.is_smoothed
 
     @is_smoothed.setter
     def is_smoothed(self, is_on: bool) -> None:
-        self._at_rest.is_wanted = is_on
+        self._redraw.is_smoothed = is_on
         self._draw_anew()
-
-    def keep_moving(self) -> None:
-        """A hand moves the camera: to follow it counts for more than fine pixels."""
-        self._moving.start()
-
-    def come_to_rest(self) -> None:
-        """The hand rests: all is drawn as fine as it can be."""
-        self._moving.stop()
-        self._pace.rest()
-        self.update()
 
     def _draw_anew(self) -> None:
         """What was waited for is there."""
         self._live.anew()
         self.update()
 
-    def _draw(self, scene: SceneRenderer, state: State, looks: tuple[Looks, Looks], *, crowd: bool = True) -> None:
-        """Form and Flat of a state that the scene has, or of both only where other values can be seen. crowd: Form may
-        show the crowd."""
-        frame, shown = self.frame, self.shown
-        has_crowd = crowd and self.crowd.is_shown
-        target = scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
-        marks_now = self.spot, self.circle, shown.against, shown.wipe
-        now = frame, looks, shown.has_lines, *marks_now, id(self._live.extras), scene.is_waiting, scene.has_model
-        partly = (
-            self._live.undrawn == _VALUES
-            and now == self._drawn_as
-            and not has_crowd
-            and not (self._waited_for or self._moving.isActive())
-        )
-        self._drawn_as = None
-        camera = (self.place_of_crowd.alone or frame).camera
-        seen = frame.form, camera, looks[0], shown.wipe, id(self._live.extras), scene.has_model
-        still = not (has_crowd or self._waited_for or self._moving.isActive() or scene.is_waiting)
-        settled = still and not self._live.undrawn and scene.has_model
-        if settled and self._at_rest.wants(seen):
-            began = time.perf_counter()
-            scene.settle_form(target, frame.device(frame.form), camera, looks[0], self._at_rest.count)
-            scene.ctx.finish()
-            self._at_rest.took(time.perf_counter() - began)
-            self._clip, self._drawn_as = QRegion(frame.form), now
-            return
-        settled = settled and self._at_rest.holds(seen)
-        if still and not settled:
-            self._at_rest.drawn(seen, anew=bool(self._live.undrawn))
-        if partly:
-            form, plane = frame.device(frame.form), frame.device(frame.flat)
-            drawn = scene.draw_form(target, form, frame.camera, looks[0], partly=True)
-            drawn += scene.draw_flat(target, plane, frame.plane, looks[1], lines=shown.has_lines, partly=True)
-            self._clip = QRegion()
-            for part in drawn:
-                self._clip += QRegion(frame.logical(part).toAlignedRect())
-            self._flat_as_drawn, self._drawn_as = None, now
-            return
-        flat = self._flat_now(scene, state, looks[1])
-        only_form = self._moving.isActive() and flat == self._flat_as_drawn
-        scene.clear(target, frame.device(frame.form) if only_form else None)
-        began = time.perf_counter()
-        coarser = self._pace.coarser if self._moving.isActive() else 1
-        on_its_way: ShaderOnItsWay | None = None
-        try:
-            if has_crowd:
-                self.crowd.draw(
-                    scene.ctx, self._elsewhere, target, frame.device(frame.form), frame.camera, coarser,
-                    patient=not self._waited_for,
-                )  # fmt: skip
-            elif settled:
-                scene.show_settled(target, frame.device(frame.form))
-            else:
-                scene.draw_form(target, frame.device(frame.form), camera, looks[0], coarser=coarser)
-        except ShaderOnItsWay as error:
-            on_its_way = error  # Flat may need a shader too: both are compiled while the last picture stands.
-        if self._moving.isActive():
-            # Until it is drawn: only so is it known whether it is fast enough to follow the hand.
-            scene.ctx.finish()
-            self._pace.took(time.perf_counter() - began)
-        self._clip = QRegion(frame.form) if only_form else None
-        self._flat_as_drawn = flat
-        if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):
-            scene.draw_flat(target, frame.device(frame.flat), frame.plane, looks[1], lines=shown.has_lines)
-        if on_its_way is not None:
-            raise on_its_way
-        self._drawn_as = now if coarser == 1 and not has_crowd else None
+    def _draw(self, scene: SceneRenderer, looks: tuple[Looks, Looks], *, crowd: bool = True) -> None:
+        """Both views of the state that the scene has. crowd: Form may show the crowd."""
+        frame, target = self.frame, scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
 
-    def _flat_now(self, scene: SceneRenderer, state: State, looks: Looks) -> tuple[object, ...]:
-        """Everything that decides what is seen outside of Form."""
-        frame, shown = self.frame, self.shown
-        shows = tuple(looks), shown.has_lines, shown.against, shown.wipe
-        return (
-            replace(frame, camera=OrbitCamera()),
-            shows,
-            self.spot,
-            self.circle,
-            id(state),
-            id(self._live.extras),
-            scene.is_waiting,
-        )
+        def draw_crowd(coarser: int) -> None:
+            self.crowd.draw(
+                scene.ctx, self._elsewhere, target, frame.device(frame.form), frame.camera, coarser,
+                patient=not self._waited_for,
+            )  # fmt: skip
+
+        picture = Picture(
+            frame, (self.place_of_crowd.alone or frame).camera, looks,
+            (self.spot, self.circle, self.shown.against, self.shown.wipe),
+            draw_crowd if crowd and self.crowd.is_shown else None,
+        )  # fmt: skip
+        self._redraw.draw(scene, target, picture, waited_for=self._waited_for)
 
     def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._clip is not None:
-            painter.setClipRegion(self._clip)
+        if self._redraw.clip is not None:
+            painter.setClipRegion(self._redraw.clip)
         form, flat = frame.form, frame.flat
         marks.draw_divide(painter, form.right() + 1, frame.height)
         if self.shown.against:

@@ -151,6 +151,14 @@ class PlaneView:
             [sx, 0, 0, -self.center[0] * sx], [0, sy, 0, -self.center[1] * sy], [0, 0, 0.5, 0], [0, 0, 0, 1],
         ], np.float32)  # fmt: skip
 
+    def coarser(self, width: int, height: int, times: int) -> tuple["PlaneView", int, int]:
+        """What shows the same from the bottom left on in pixels that are so many times as wide; and how many of them
+        are needed across and up."""
+        across, up = -(-width // times), -(-height // times)
+        step = self.span / min(width, height) * times
+        u, v = self.to_uv(0, height, width, height)
+        return PlaneView((u + across / 2 * step, v - up / 2 * step), step * min(across, up)), across, up
+
     def moved(self, dx: float, dy: float, shorter: int) -> "PlaneView":
         """Dragged by pixels."""
         scale = self.span / shorter
