@@ -14,12 +14,16 @@ from evenpalette.core.kernels import njit, prange
 F32 = NDArray[np.float32]
 
 
-def decode_srgb(encoded: NDArray) -> F32:
-    """sRGB-encoded values (any shape, 0..1) to linear light, float32. Values below 0 are mirrored."""
+def decode_precisely(encoded: NDArray) -> NDArray[np.float64]:
+    """`decode_srgb` in float64: for numbers that are written as text."""
     e = np.asarray(encoded, dtype=np.float64)
     a = np.abs(e)
-    linear = np.where(a <= 0.04045, a / 12.92, ((a + 0.055) / 1.055) ** 2.4)
-    return np.copysign(linear, e).astype(np.float32)
+    return np.copysign(np.where(a <= 0.04045, a / 12.92, ((a + 0.055) / 1.055) ** 2.4), e)
+
+
+def decode_srgb(encoded: NDArray) -> F32:
+    """sRGB-encoded values (any shape, 0..1) to linear light, float32. Values below 0 are mirrored."""
+    return decode_precisely(encoded).astype(np.float32)
 
 
 def encode_srgb(linear: NDArray) -> F32:

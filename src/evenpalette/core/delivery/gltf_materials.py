@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.encoding import decode_precisely
 from evenpalette.core.delivery.render import Map
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.mesh.write_glb import Binary
@@ -52,8 +53,7 @@ Codes = NDArray[np.uint8]
 
 def decoded(codes: NDArray) -> list[float]:
     """sRGB codes as linear numbers of a factor."""
-    e = codes.astype(np.float64) / 255
-    return [float(v) for v in np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4)]
+    return [float(v) for v in decode_precisely(codes.astype(np.float64) / 255)]
 
 
 @dataclass

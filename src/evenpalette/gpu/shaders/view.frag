@@ -38,10 +38,7 @@ float[REGION_COUNT] coverages(vec2 uv) {
 vec3 encode_color(vec3 c) { return ep_encode_srgb(min(c, 1.0)); }
 
 #if EYES
-vec3 seen(vec3 e) {
-    vec3 c = mix(pow((e + 0.055) / 1.055, vec3(2.4)), e / 12.92, vec3(lessThanEqual(e, vec3(0.04045))));
-    return encode_color(clamp(u_eyes * c, 0.0, 1.0));
-}
+vec3 seen(vec3 e) { return encode_color(clamp(u_eyes * ep_decode_srgb(e), 0.0, 1.0)); }
 #endif
 
 // A rough perceptual length: the root of each channel, so that dark differences count.

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from evenpalette.core.color.encoding import decode_precisely
 from evenpalette.core.delivery.kit_set import parts_of
 from evenpalette.core.delivery.kit_textures import leaves_tile
 from evenpalette.core.delivery.plan import DeliveryPlan
@@ -161,7 +162,7 @@ def _material(
         input = surface.CreateInput(word, kind)
         if flat and not is_normal:
             e = pixels[0, 0].astype(float) / 255
-            linear = np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4) * strength
+            linear = decode_precisely(e) * strength
             input.Set(tuple(map(float, linear[:3])) if is_color else float(e[0]))
         if flat:
             continue
