@@ -23,7 +23,7 @@ from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.document.project import Sheet
 from evenpalette.core.document.state import Resting, State
 from evenpalette.core.edits.asset import remove_texture, rename_project
-from evenpalette.core.edits.parameters import update_parameter
+from evenpalette.core.edits.parameters import name_input, update_parameter
 from evenpalette.core.edits.recipe import add_step, bind_input, update_step
 from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.edits.variants import set_value
@@ -342,6 +342,32 @@ def test_a_kit_says_what_is_constant_where_values_matter_and_how_time_may_be_cou
                 field
             ].pixels
             assert np.allclose(made, np.array(value, np.float32))
+
+
+def test_a_placement_that_is_a_parameter_drifts_out_of_the_table_too(lantern: State, tmp_path: Path) -> None:
+    state = add_step(lantern, "cover", None)
+    step = state.project.recipe.steps[-1]
+    soot = next(t.id for t in state.project.asset.textures if "soot" in t.name)
+    where = {key: step.rows[0].id if key in step.rows[0].inputs else None for key in ("mask", "mask_placed")}
+    state = bind_input(state, step.id, "mask", Binding(value=f"{soot}:0"), where["mask"])
+    state = bind_input(state, step.id, "mask_placed", Binding(value="drift=0.25,0"), where["mask_placed"])
+    state = name_input(state, step.id, "mask_placed", "Soot way", row_id=where["mask_placed"])
+    deliver(state, tmp_path, targets=["kit"], kit_longest=256)
+    loader, game = Loader(tmp_path / "kit"), Game()
+    variant = loader.said["variants"][0]
+    row = loader.said["table"]["rows"].index(variant["id"])
+    drawn = []
+    for seconds in ("0.0", "1.7"):
+        text = f"\nvec3 chosen(vec2 uv) {{ return evenpalette_surface(uv, {seconds}, 0u).base_color; }}\n#define evenpalette_recipe chosen\n"
+        told = game.run(
+            loader.text + text, loader.textures_of(variant), loader.uniforms(variant), (256, 256), repeat=loader.repeat
+        )
+        rows = loader.draw_row(
+            game, variant, row, (256, 256), call=f"evenpalette_surface_row(uv, {seconds}, 0u, {row})"
+        )
+        assert np.abs(encode_srgb_8bit(told).astype(int) - encode_srgb_8bit(rows)).max() <= 1
+        drawn.append(encode_srgb_8bit(told).astype(int))
+    assert (np.abs(drawn[1] - drawn[0]) > 8).mean() > 0.01
 
 
 def test_planes_share_textures_and_the_kit_draws_what_it_drew_apart(lantern: State, tmp_path: Path) -> None:

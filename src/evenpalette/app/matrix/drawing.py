@@ -64,7 +64,7 @@ class CellDelegate(QStyledItemDelegate):
             painter.fillRect(swatch, QColor(str(value)))
             painter.setPen(self._edge)
             painter.drawRect(swatch)
-        elif parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
+        elif parameter.is_number:
             track = QRectF(left, box.top() + 14, box.width() - 20, 4)
             share = (float(value) - parameter.low) / ((parameter.high - parameter.low) or 1.0)
             painter.fillRect(track, QColor("#d0d0d0"))

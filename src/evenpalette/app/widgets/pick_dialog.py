@@ -14,7 +14,7 @@ from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.document.state import State
 from evenpalette.core.recipe.pick import picked
 from evenpalette.core.recipe.recipe import Pick
-from evenpalette.core.values import Input, Value, ValueType, value_text
+from evenpalette.core.values import Input, Value, value_text
 
 _MOST, _SHOWN = 12, 36
 
@@ -57,7 +57,7 @@ class PickDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(f"{input.label} by copy")
         self._input, self._state, self._color = input, state, pick_color
-        self._ranged = input.type in (ValueType.NUMBER, ValueType.INTEGER)
+        self._ranged = input.is_number
         self._seed = pick.seed if pick is not None else secrets.randbelow(10_000)
         self._values: list[Value] = list(pick.values) if pick is not None and pick.values else [begin, input.default]
         self._low = pick.low if pick is not None and not pick.values else input.low

@@ -67,7 +67,7 @@ class ValueEditor(QWidget):
             color.edited.connect(self.edited.emit)
             color.finished.connect(self.finished)
             return color
-        if input.type in (ValueType.NUMBER, ValueType.INTEGER):
+        if input.is_number:
             decimals = 0 if input.type is ValueType.INTEGER else None
             slider = ValueSlider(input.low, input.high, input.unit, decimals=decimals)
             slider.edited.connect(self.edited.emit)

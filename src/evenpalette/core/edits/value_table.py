@@ -97,7 +97,7 @@ def _own(state: State, key: str) -> dict[str, Value]:
 
 def _accepted(parameter: Parameter, given: object, where: str) -> Value:
     try:
-        bare = parameter.type in (ValueType.NUMBER, ValueType.INTEGER)
+        bare = parameter.is_number
         value = parse_value(given, parameter.type, "" if bare else parameter.unit) if isinstance(given, str) else given
         return parameter.accept(value)  # type: ignore[arg-type]
     except EvenPaletteError as error:

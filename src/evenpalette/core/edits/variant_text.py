@@ -4,7 +4,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import add_variant, set_value
 from evenpalette.core.errors import EvenPaletteError, RecipeError
 from evenpalette.core.recipe.parameters import parameter_uniform_names
-from evenpalette.core.values import ValueType, parse_value, value_text
+from evenpalette.core.values import parse_value, value_text
 
 #: What the first line begins with; the name follows.
 HEAD = "Even Palette variant:"
@@ -38,7 +38,7 @@ def paste_variant(state: State, text: str) -> tuple[State, list[str]]:
             missing.append(f"'{name[:40]}' is no parameter (line {number})")
             continue
         try:
-            bare = parameter.type in (ValueType.NUMBER, ValueType.INTEGER)
+            bare = parameter.is_number
             value = parameter.accept(parse_value(given, parameter.type, "" if bare else parameter.unit))
         except EvenPaletteError as error:
             missing.append(f"{str(error).rstrip('.')} (line {number})")

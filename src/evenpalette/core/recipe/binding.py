@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind
@@ -169,15 +168,7 @@ def read_binding(
 
 def prepare_value(value: Value, input: Input, seconds: float = 0.0):  # type: ignore[no-untyped-def]
     """A stored value as kernels and uniforms take it."""
-    if input.type is ValueType.COLOR:
-        return hex_to_linear(str(value))
-    if input.type is ValueType.CHOICE:
-        return input.choices.index(str(value))
-    if input.type is ValueType.PLACEMENT:
-        return Placement.parse(str(value)).at(seconds)
-    if input.type in (ValueType.SWITCH, ValueType.INTEGER):
-        return int(value)
-    return float(value) if input.type is ValueType.NUMBER else str(value)
+    return input.kind.prepared(value, input, seconds)
 
 
 def map_read(map_: MapInput, chosen: str, placement: Placement) -> MapRead | None:

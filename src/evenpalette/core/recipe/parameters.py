@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import safe_name
 from evenpalette.core.stored import Stored
-from evenpalette.core.values import PARAMETER_TYPES, Input, Value, ValueType
+from evenpalette.core.values import KINDS, Input, Value, ValueType
 
 
 class Parameter(Stored):
@@ -29,7 +29,7 @@ class Parameter(Stored):
 
     @model_validator(mode="after")
     def _default_fits(self) -> "Parameter":
-        if self.type not in PARAMETER_TYPES:
+        if not KINDS[self.type].is_parameter:
             raise ValueError(f"'{self.name}': a {self.type.value} cannot be a parameter")
         if self.is_ranged and not self.low < self.high:
             raise ValueError(f"'{self.name}': the range {self.low} to {self.high} is empty")
@@ -44,9 +44,14 @@ class Parameter(Stored):
         return self
 
     @property
+    def is_number(self) -> bool:
+        """Whether it is one number with a range."""
+        return KINDS[self.type].is_number
+
+    @property
     def is_ranged(self) -> bool:
         """Whether it is a number, or several, with a range."""
-        return self.type in (ValueType.NUMBER, ValueType.INTEGER, ValueType.VECTOR)
+        return self.is_number or self.type is ValueType.VECTOR
 
     @property
     def input(self) -> Input:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.pcg import pcg
 from evenpalette.core.recipe.recipe import Pick
-from evenpalette.core.values import PICK_TYPES, Input, Value, ValueType
+from evenpalette.core.values import Input, Value
 
 
 def copy_hash(copies: NDArray[np.uint32] | int, seed: int) -> NDArray[np.uint32]:
@@ -32,7 +32,7 @@ def picked(pick: Pick, input: Input, copy: int) -> Value:
     copy &= 0xFFFFFFFF
     if pick.values:
         return input.accept(pick.values[int(pick_index(copy, pick.seed, len(pick.values)))])
-    if input.type not in (ValueType.NUMBER, ValueType.INTEGER):
+    if not input.is_number:
         return input.default
     low, high = np.float32(pick.low), np.float32(pick.high)
     return input.accept(float(low + (high - low) * pick_share(copy, pick.seed)))
@@ -46,7 +46,7 @@ def pinned(pick: Pick, values: Mapping[str, Value], copy: int) -> int:
 
 def accepted_pick(pick: Pick, input: Input) -> Pick:
     """A pick with its values in the input's type and range. Raises EvenPaletteError."""
-    if input.type not in PICK_TYPES:
+    if not input.kind.differs_by_copy:
         raise RecipeError(f"'{input.label}' names a thing of the project; it cannot differ from copy to copy.")
     if not pick.values and not pick.low <= pick.high:
         raise RecipeError(f"'{input.label}': the pick from {pick.low:g} to {pick.high:g} is empty.")

@@ -131,7 +131,7 @@ def _left(trial: _Trial, before: Mapping[str, NDArray], after: Mapping[str, NDAr
 def _finite(trial: _Trial, kind: StepKind, wanted: tuple[str, ...]) -> str:
     for setting in kind.inputs:
         ends: tuple[Value, ...] = ()
-        if setting.type in (ValueType.NUMBER, ValueType.INTEGER):
+        if setting.is_number:
             ends = (setting.low, setting.high)
         elif setting.type is ValueType.COLOR:
             ends = ("#000000", "#ffffff")

@@ -7,8 +7,6 @@ in, and switched-off steps are left out, which is what a game wants.
 
 from collections.abc import Iterable
 
-from evenpalette.core.color.hexcode import hex_to_linear
-from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.binding import prepare_value, read_binding
 from evenpalette.core.recipe.kind import Op, StepKind
@@ -18,7 +16,7 @@ from evenpalette.core.recipe.plan import StepUse, plan
 from evenpalette.core.recipe.pulse import pulse_text
 from evenpalette.core.recipe.recipe import Binding, Pick, Recipe, Step
 from evenpalette.core.recipe.shader_builder import ShaderBuilder, number_text
-from evenpalette.core.recipe.shader_text import GLSL_TYPES, ShaderReads, ShaderText, ShaderUniform
+from evenpalette.core.recipe.shader_text import ShaderReads, ShaderText, ShaderUniform
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.recipe.table import TableLayout, table_layout
 from evenpalette.core.values import Input, ValueType
@@ -59,7 +57,7 @@ def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BAS
         if input.type is ValueType.CHOICE and (binding is None or binding.is_plain):
             return str(prepare_value(read_binding(binding, input, {}), input))
         place = f"s{index}_" if row < 0 else f"s{index}_r{row}_"
-        uniform = ShaderUniform(place + input.key, GLSL_TYPES[input.type], index, row, input.key)
+        uniform = ShaderUniform(place + input.key, input.kind.shader_type(input), index, row, input.key)
         uniforms[uniform.name] = uniform
         return uniform.name
 
@@ -149,11 +147,7 @@ def kit_table(recipe: Recipe) -> TableLayout:
     """Where a row of a table has each parameter that the kit's text reads."""
     names = parameter_uniform_names(recipe.parameters)
     told = [p for p in recipe.parameters if p.type is not ValueType.TEXTURE and recipe.users(p.id)]
-    return table_layout([(names[p.id], _glsl_type(p), p) for p in told])
-
-
-def _glsl_type(parameter: Parameter) -> str:
-    return f"vec{len(parameter.choices)}" if parameter.type is ValueType.VECTOR else GLSL_TYPES[parameter.type]
+    return table_layout([(names[p.id], p.input.kind.shader_type(p.input), p) for p in told])
 
 
 def _fills(step: Step, kind: StepKind, op: Op) -> bool:
@@ -164,11 +158,10 @@ def _fills(step: Step, kind: StepKind, op: Op) -> bool:
 
 
 def _constant(value: object, input: Input) -> str:
-    if input.type is ValueType.COLOR:
-        return "vec3({})".format(", ".join(number_text(float(v)) for v in hex_to_linear(str(value))))
-    if input.type is ValueType.PLACEMENT:
-        return "mat4({})".format(", ".join(number_text(v) for v in Placement.parse(str(value)).uniform()))
     prepared = prepare_value(value, input)  # type: ignore[arg-type]
+    numbers = input.numbers(value) if input.kind.shader_type(input) else ()  # type: ignore[arg-type]
+    if len(numbers) > 1:
+        return f"{input.kind.shader_type(input)}({', '.join(number_text(v) for v in numbers)})"
     return number_text(prepared) if isinstance(prepared, float) else str(prepared)
 
 
@@ -176,7 +169,7 @@ def _pick_text(pick: Pick, input: Input, pin: str | None) -> str:
     """A pick as an expression of the copy's number. pin: the uniform that may stand in its place."""
     copy = f"({pin} >= 0 ? uint({pin}) : copy)" if pin else "copy"
     if not pick.values:
-        if input.type not in (ValueType.NUMBER, ValueType.INTEGER):
+        if not input.is_number:
             return _constant(input.default, input)
         share = f"ep_pick_share({copy}, {pick.seed}u)"
         low, high = number_text(pick.low), number_text(pick.high)

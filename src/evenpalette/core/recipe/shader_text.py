@@ -7,12 +7,7 @@ from evenpalette.core.recipe.cost import StepCost
 from evenpalette.core.recipe.packed_reads import Packing
 from evenpalette.core.recipe.sources import Start
 from evenpalette.core.recipe.weights import Sharing
-from evenpalette.core.values import Value, ValueType
-
-GLSL_TYPES = {
-    ValueType.COLOR: "vec3", ValueType.NUMBER: "float", ValueType.INTEGER: "int", ValueType.CHOICE: "int",
-    ValueType.SWITCH: "int", ValueType.PLACEMENT: "mat4",
-}  # fmt: skip
+from evenpalette.core.values import Value
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color import oklab
-from evenpalette.core.placement import Placement
-from evenpalette.core.recipe.binding import prepare_value
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import Value, ValueType, vector_parts
+from evenpalette.core.values import Value
 
 LETTERS = "rgba"
 #: Sampler of the table, uniform of the row, and the define that lets text read them.
@@ -68,24 +66,13 @@ def table_rows(layout: TableLayout, rows: Sequence[Mapping[str, Value]]) -> NDAr
     made = np.zeros((len(rows), layout.width, 4), np.float32)
     for line, values in zip(made, rows, strict=True):
         for place in layout.places:
-            numbers = numbers_of(place.parameter, values[place.parameter.id])
+            numbers = place.parameter.input.numbers(values[place.parameter.id])
             if place.texels > 1:
                 line[place.texel : place.texel + 4] = np.reshape(numbers, (4, 4))
             else:
                 begin = LETTERS.index(place.components[0])
                 line[place.texel, begin : begin + len(numbers)] = numbers
     return made
-
-
-def numbers_of(parameter: Parameter, value: Value) -> Sequence[float]:
-    """A value as the numbers that a shader takes: colors as linear light, a placement as its sixteen, choices and
-    switches as whole numbers."""
-    if parameter.type is ValueType.VECTOR:
-        return vector_parts(str(value))
-    prepared = prepare_value(value, parameter.input)
-    if isinstance(prepared, Placement):
-        return prepared.uniform()
-    return [float(number) for number in np.ravel(prepared)]
 
 
 def table_text(layout: TableLayout, uniforms: str, *, has_oklab: bool) -> tuple[str, str]:
@@ -127,13 +114,4 @@ def _taken(place: TablePlace) -> str:
 def _between(place: TablePlace) -> str:
     """Colors in OKLab, numbers plainly; what has no between (choices, switches, how a texture is laid) by the half."""
     a, b = _read(place, "a"), _read(place, "b")
-    type = place.parameter.type
-    if type is ValueType.COLOR:
-        return f"ep_mixed_color({a}, {b}, t)"
-    if type is ValueType.INTEGER:
-        return f"int(floor(mix({a}, {b}, t) + 0.5))"
-    if place.glsl == "int":
-        return f"int(floor((later ? {b} : {a}) + 0.5))"
-    if type is ValueType.PLACEMENT:
-        return f"later ? {b} : {a}"
-    return f"mix({a}, {b}, t)"
+    return place.parameter.input.kind.between(a, b)

@@ -5,7 +5,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from evenpalette.core.regions.operation_kind import Around, OperationKind, Plane
-from evenpalette.core.values import ValueType
 
 _SIZE = 48
 
@@ -26,9 +25,7 @@ def proofs_of_operation(kind: OperationKind) -> Iterator[tuple[str, str]]:
     yield "it has words", f"it has no {', no '.join(missing)}" if missing else ""
     before = np.random.default_rng(3).random((_SIZE, _SIZE)).astype(np.float32)
     for setting in kind.settings:
-        ends = (
-            (setting.low, setting.high) if setting.type in (ValueType.NUMBER, ValueType.INTEGER) else (setting.default,)
-        )
+        ends = (setting.low, setting.high) if setting.is_number else (setting.default,)
         for end in ends:
             yield (
                 f"{setting.key} at {end}: a plane of 0 to 1, the same each time",

@@ -11,7 +11,7 @@ from evenpalette.core.color.encoding import DECODE_8BIT
 from evenpalette.core.color.hexcode import format_hex, hex_to_linear, linear_to_hex, parse_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_linear
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import Value, ValueType, vector_parts, vector_text
+from evenpalette.core.values import Value, ValueType
 
 #: Codes that a color between may lie beside the nearest one, so that steps are equal.
 _NEAR = (-2, -1, 0, 1, 2)
@@ -28,19 +28,7 @@ def between(
 
 
 def _mixed(parameter: Parameter, a: Value, b: Value, t: float) -> Value:
-    if a == b:
-        return a
-    if parameter.type is ValueType.COLOR:
-        first, second = (linear_to_oklab(hex_to_linear(str(color))) for color in (a, b))
-        return linear_to_hex(np.clip(oklab_to_linear(first + (second - first) * t), 0, 1))
-    if parameter.type is ValueType.NUMBER:
-        return float(a) + (float(b) - float(a)) * t
-    if parameter.type is ValueType.INTEGER:
-        return int(np.floor(int(a) + (int(b) - int(a)) * t + 0.5))
-    if parameter.type is ValueType.VECTOR:
-        pairs = zip(vector_parts(str(a)), vector_parts(str(b)), strict=True)
-        return vector_text([x + (y - x) * t for x, y in pairs])
-    return b if t >= 0.5 else a
+    return a if a == b else parameter.input.kind.mixed(a, b, t)
 
 
 def steps_between(

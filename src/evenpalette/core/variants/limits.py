@@ -107,7 +107,7 @@ def narrowed(
                 "lightness": _common(known.lightness, _span(lch[:, 0], WIDER[0], 1.0)),
                 "chroma": _common(known.chroma, _span(lch[:, 1], WIDER[1], 0.5)), "hue": hue,
             })  # fmt: skip
-        elif parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
+        elif parameter.is_number:
             wider = WIDER[3] * (parameter.high - parameter.low)
             numbers = np.array([float(v) for v in values])
             span = max(parameter.low, numbers.min() - wider), min(parameter.high, numbers.max() + wider)

@@ -1,8 +1,4 @@
-"""Values by chance: new ones within limits, or those of the variants that are there, mixed anew.
-
-Colors move in OKLCh (B. Ottosson 2020, CSS Color 4): hue around the circle, chroma by a factor, lightness a little, and
-back into the sRGB gamut. How far each moves is common practice, no source.
-"""
+"""Values by chance: new ones within limits, or those of the variants that are there, mixed anew."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -10,20 +6,13 @@ from enum import StrEnum
 
 import numpy as np
 
-from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex
-from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
 from evenpalette.core.document.crowd import Limit
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import Value, ValueType, vector_parts, vector_text
+from evenpalette.core.values import Value, ValueType
+from evenpalette.core.values.kinds.color import varied_color
 from evenpalette.core.variants.limits import color_within, keeps
 
-#: At full spread: turns of hue, doublings of chroma, OKLab lightness; and the chroma that a gray may take on.
-_HUE, _CHROMA, _LIGHTNESS, _GRAY_CHROMA = 0.5, 1.0, 0.5, 0.25
-#: Darker or lighter ones are not rolled: they tell little of their hue.
-_DARKEST, _LIGHTEST = 0.18, 0.93
-#: A color with less chroma has no hue that could be turned.
-_GRAY = 0.02
 #: Rolls that may miss a limit before one is made within it.
 _TRIES = 4
 
@@ -64,7 +53,7 @@ def roll(
         if chance.way is RollWay.MIX and known:
             value = known[int(source.integers(len(known)))][parameter.id]
         else:
-            value = parameter.accept(_varied(parameter, now, chance.spread, source))
+            value = parameter.accept(parameter.input.kind.varied(now, parameter.input, chance.spread, source))
         few = chance.among.get(parameter.id)
         if few and value not in few:
             value = few[int(source.integers(len(few)))]
@@ -81,7 +70,7 @@ def _brought_within(
     """Another value that keeps to a limit."""
     if parameter.type is ValueType.COLOR:
         for _ in range(_TRIES):
-            if keeps(limit, color := _varied_color(str(now), spread, source)):
+            if keeps(limit, color := varied_color(str(now), spread, source)):
                 return color
         return color_within(limit, source, parameter.name)
     assert limit.numbers is not None
@@ -92,34 +81,3 @@ def _brought_within(
         raise RecipeError(f"No number is within the limits of {parameter.name}. Let them be wider.")
     number = low + (high - low) * float(source.random())
     return parameter.accept(round(number) if parameter.type is ValueType.INTEGER else number)
-
-
-def _varied(parameter: Parameter, now: Value, spread: float, source: np.random.Generator) -> Value:
-    if parameter.type is ValueType.COLOR:
-        return _varied_color(str(now), spread, source)
-    width = parameter.high - parameter.low
-    if parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
-        moved = float(now) + float(source.uniform(-1, 1)) * spread * width
-        clipped = min(max(moved, parameter.low), parameter.high)
-        return round(clipped) if parameter.type is ValueType.INTEGER else clipped
-    if parameter.type is ValueType.VECTOR:
-        numbers = [number + float(source.uniform(-1, 1)) * spread * width for number in vector_parts(str(now))]
-        return vector_text([min(max(number, parameter.low), parameter.high) for number in numbers])
-    if parameter.type is ValueType.SWITCH:
-        return (not now) if source.random() < spread / 2 else now
-    if parameter.type in (ValueType.CHOICE, ValueType.TEXTURE):
-        return parameter.choices[int(source.integers(len(parameter.choices)))] if source.random() < spread else now
-    return now
-
-
-def _varied_color(now: str, spread: float, source: np.random.Generator) -> str:
-    lightness, chroma, hue = (float(part) for part in oklab_to_oklch(linear_to_oklab(hex_to_linear(now))))
-    turn, factor = (float(source.uniform(-1, 1)) * spread for _ in range(2))
-    if chroma < _GRAY:
-        chroma, hue = chroma + _GRAY_CHROMA * abs(factor), float(source.uniform(0, 360))
-    else:
-        chroma, hue = chroma * 2 ** (factor * _CHROMA), hue + 360 * _HUE * turn
-    # Among those in reach that show what color they are.
-    low, high = (min(max(lightness + way * spread * _LIGHTNESS, _DARKEST), _LIGHTEST) for way in (-1, 1))
-    lightness = float(source.uniform(min(low, lightness), max(high, lightness)))
-    return linear_to_hex(oklch_to_linear_in_gamut(np.array([lightness, chroma, hue % 360], np.float32)))

@@ -1,7 +1,7 @@
 """The reach of a parameter: which texels change when it moves, by how much; and when nothing changes, why."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 from itertools import islice, product
 
@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.placement import Placement
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
@@ -22,7 +21,7 @@ from evenpalette.core.recipe.recipe import Row, Step
 from evenpalette.core.recipe.sources import Sources, TileReads
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.recipe.weights import TileWeights
-from evenpalette.core.values import Value, ValueType, vector_text
+from evenpalette.core.values import Value
 from evenpalette.core.variants.small_surface import (
     Sight,
     as_seen,
@@ -92,7 +91,7 @@ def reach_of(state: State, parameter_id: str, variant: str | None = None, side: 
     if parameter is None:
         raise EvenPaletteError("That parameter is no longer in the project.")
     values = state.values(variant)
-    others = _others(parameter, values[parameter_id])
+    others = parameter.input.others(values[parameter_id])
     sight = Sight(state, side)
     return sight.remembered(("reach", parameter_id), values, lambda: _reach(state, sight, values, parameter, others))
 
@@ -138,7 +137,7 @@ def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Paramet
     first, found = sight.seen(values, at), []
     for parameter in parameters:
         # One after the other: most act with the first.
-        for other in _others(parameter, values[parameter.id]):
+        for other in parameter.input.others(values[parameter.id]):
             made = small_surface(sight.bind({**values, parameter.id: other}, at), sight.small, sight.wanted)
             if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in sight.wanted):
                 found.append(parameter.id)
@@ -153,32 +152,6 @@ def reach_picture(reach: Reach) -> Raster:
     codes = np.stack([30 + 200 * share, 30 + 170 * share, 34 + 60 * share], -1)
     codes[reach.change <= LEAST] = (30, 30, 34)
     return Raster(np.rint(codes).astype(np.uint8), Encoding.SRGB)
-
-
-def _others(parameter: Parameter, now: Value) -> list[Value]:
-    """Values that a parameter may take and that differ from the present one as much as any."""
-    if parameter.type is ValueType.COLOR:
-        found: list[Value] = ["#000000", "#ffffff", "#ff0000", "#0000ff"]
-    elif parameter.type in (ValueType.NUMBER, ValueType.INTEGER):
-        found = [parameter.low, parameter.high, (parameter.low + parameter.high) / 2]
-    elif parameter.type is ValueType.SWITCH:
-        found = [not now]
-    elif parameter.type is ValueType.CHOICE:
-        found = list(parameter.choices[:8])
-    elif parameter.type is ValueType.TEXTURE:
-        found = list(parameter.choices)
-    elif parameter.type is ValueType.VECTOR:
-        count = len(parameter.choices)
-        found = [vector_text([end] * count) for end in (parameter.low, parameter.high)]
-    elif parameter.type is ValueType.PLACEMENT:
-        here = Placement.parse(str(now))
-        found = [
-            str(replace(here, offset=(here.offset[0] + 0.37, here.offset[1] + 0.21))),
-            str(replace(here, turn=here.turn + 0.13)),
-        ]
-    else:
-        found = [""]
-    return [value for value in (parameter.accept(v) for v in found) if value != now]
 
 
 def _times(state: State) -> list[float]:

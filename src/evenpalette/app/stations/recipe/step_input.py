@@ -24,8 +24,6 @@ from evenpalette.core.recipe.pulse import TYPES
 from evenpalette.core.recipe.recipe import TONE, Binding, Step
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.values import (
-    PARAMETER_TYPES,
-    PICK_TYPES,
     Input,
     Value,
     ValueType,
@@ -67,7 +65,7 @@ class InputRow:
     @property
     def can_follow(self) -> bool:
         """Whether it can follow a parameter or be picked by copy: what names a thing of the project cannot."""
-        return self.input.type in PARAMETER_TYPES
+        return self.input.kind.is_parameter
 
     @property
     def binding(self) -> Binding:
@@ -84,7 +82,7 @@ class InputRow:
         editor.wanted.connect(self._bake)
         editor.finished.connect(self._desk.seal)
         editor.reset.connect(self._reset)
-        if self.input.type in (ValueType.NUMBER, ValueType.INTEGER):
+        if self.input.is_number:
             editor.setFixedWidth(172)
         elif self.input.type is not ValueType.COLOR:
             editor.setMaximumWidth(220)
@@ -211,7 +209,7 @@ class InputRow:
                 value = read_binding(binding, self.input, {})
                 menu.addAction("Make it a constant", lambda: self._release(value))
             else:
-                if self.input.type in PICK_TYPES:
+                if self.input.kind.differs_by_copy:
                     menu.addAction("Pick by copy ...", self._pick)
                 if self.input.type in TYPES:
                     menu.addAction("Pulse over time ...", self._pulse)

@@ -47,7 +47,6 @@ from evenpalette.core.recipe.languages.materialx import (
 )
 from evenpalette.core.recipe.languages.nodes import UnsayableError
 from evenpalette.core.recipe.shader import kit_table
-from evenpalette.core.recipe.table import numbers_of
 from evenpalette.core.values import Value
 
 #: Attributes by the input of gltf_pbr that takes them; the normal goes through a normalmap.
@@ -112,7 +111,7 @@ def _sheet(
             return files[port.name, choice]
         if port.name not in names:
             return "0" if port.name in ("seconds", "copy") else ""
-        numbers = numbers_of(names[port.name], values[names[port.name].id])
+        numbers = names[port.name].input.numbers(values[names[port.name].id])
         return ", ".join(str(round(v)) if port.type == "integer" else f"{v:.9g}" for v in np.ravel(numbers))
 
     recipe, surface = f"{stem}_recipe", f"{stem}_{_NODE}"

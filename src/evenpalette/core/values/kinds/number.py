@@ -1,0 +1,47 @@
+"""A number with a range."""
+
+import math
+
+import numpy as np
+
+from evenpalette.core.errors import ValueProblem
+from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, refused
+
+
+def clamped(value: object, type: ValueType, within: Within) -> float:
+    """A number in its range. Raises ValueProblem."""
+    if not isinstance(value, int | float) or isinstance(value, bool):
+        raise refused(value, type, within)
+    if not math.isfinite(value):
+        raise ValueProblem(f"'{within.label}' is a number from {within.low:g} to {within.high:g}, not {value}.")
+    return min(max(float(value), within.low), within.high)
+
+
+def typed_number(text: str, unit: str) -> float:
+    """A number as it is typed, its unit or, of a share, percent behind it. Raises ValueProblem."""
+    percent = unit == "share" and text.endswith("%")
+    bare = text.removesuffix("%" if percent else unit).replace(",", ".").strip()
+    try:
+        number = float(bare)
+    except ValueError:
+        raise ValueProblem(f"'{text[:60]}' is not a number.") from None
+    return number / 100 if percent else number
+
+
+def varied_number(now: Value, within: Within, spread: float, source: np.random.Generator) -> float:
+    """A number near another one, by chance, in its range."""
+    moved = float(now) + float(source.uniform(-1, 1)) * spread * (within.high - within.low)
+    return min(max(moved, within.low), within.high)
+
+
+def ends_and_middle(now: Value, within: Within) -> tuple[float, float, float]:
+    """The numbers of a range that differ most."""
+    return within.low, within.high, (within.low + within.high) / 2
+
+
+KIND = ValueKind(
+    ValueType.NUMBER, 1, lambda value, within: clamped(value, ValueType.NUMBER, within),
+    read=typed_number, prepared=lambda value, within, seconds: float(value), others=ends_and_middle,
+    mixed=lambda one, other, t: float(one) + (float(other) - float(one)) * t, between=lambda a, b: f"mix({a}, {b}, t)",
+    varied=varied_number, shader_type=lambda within: "float", is_number=True, is_parameter=True, differs_by_copy=True,
+)  # fmt: skip
