@@ -4,19 +4,24 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.regions import source_said, with_regions
-from evenpalette.core.errors import EvenPaletteError, MeshFileError, ProjectError, RegistryError
+from evenpalette.core.errors import EvenPaletteError, ImageFileError, MeshFileError, ProjectError, RegistryError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.findings.kind import Weight
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.findings.ranking import weight
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.readers import READERS
+from evenpalette.core.raster.formats import FORMATS, picture_endings
+from evenpalette.core.raster.image_read import decode_image
+from evenpalette.core.raster.image_write import encode_image
+from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.region_set import Division, Region, RegionSet
 from evenpalette.core.regions.source import BakeSettings
@@ -176,3 +181,28 @@ def test_a_reader_of_meshes_is_one_file(tmp_path: Path) -> None:
     with pytest.raises(MeshFileError, match=r"a\.tri is damaged"):
         parse_mesh(b"0 0", "a.tri")
     READERS.drop(tmp_path)
+
+
+def test_a_format_of_pictures_is_one_file(tmp_path: Path) -> None:
+    """Netpbm's gray pictures: read, written, offered by their ending, and damaged ones said to be so."""
+    (tmp_path / "pgm.py").write_text(
+        "import numpy as np\n"
+        "from evenpalette.core.raster.picture_format import PictureFormat\n"
+        "def decode(content, name, allow):\n"
+        "    _, width, height, _, rest = content.split(maxsplit=4)\n"
+        "    return np.frombuffer(rest, np.uint8).reshape(int(height), int(width))\n"
+        "def encode(raster):\n"
+        "    return f'P5 {raster.width} {raster.height} 255 '.encode() + raster.pixels[..., 0].tobytes()\n"
+        "FORMAT = PictureFormat('pgm', 'PGM', 5, ('.pgm',), lambda c: c[:2] == b'P5', decode, encode)\n"
+    )
+    raster = Raster.gray(np.arange(65, 125, dtype=np.uint8).reshape(6, 10))
+    with pytest.raises(ImageFileError, match=r"not as '\.pgm'"):
+        encode_image(raster, ".pgm")
+    with pytest.raises(ImageFileError, match=r"not an image that can be read\. PNG, JPEG, .* and TGA can\."):
+        decode_image(b"P5 10 6 255 abc", "a.pgm")
+    assert FORMATS.take(tmp_path) == []
+    assert ".pgm" in picture_endings()
+    assert (decode_image(encode_image(raster, ".pgm"), "a.pgm") == raster.pixels).all()
+    with pytest.raises(ImageFileError, match=r"a\.pgm is damaged"):
+        decode_image(b"P5 10 6 255 abc", "a.pgm")
+    FORMATS.drop(tmp_path)

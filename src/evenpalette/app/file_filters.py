@@ -1,7 +1,7 @@
 """Which files the dialogs offer."""
 
 from evenpalette.core.mesh.readers import mesh_endings
-from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+from evenpalette.core.raster.formats import picture_endings
 
 
 def _filter(name: str, *endings: str) -> str:
@@ -9,5 +9,5 @@ def _filter(name: str, *endings: str) -> str:
 
 
 MESHES = _filter("Meshes", *mesh_endings())
-IMAGES = _filter("Images", *IMAGE_ENDINGS)
-MESHES_AND_IMAGES = _filter("Meshes and images", *mesh_endings(), *IMAGE_ENDINGS)
+IMAGES = _filter("Images", *picture_endings())
+MESHES_AND_IMAGES = _filter("Meshes and images", *mesh_endings(), *picture_endings())

@@ -41,7 +41,7 @@ from evenpalette.app.walk import Walk, WalkLine
 from evenpalette.core.collection import ENDING
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.readers import mesh_endings
-from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+from evenpalette.core.raster.formats import picture_endings
 from evenpalette.core.storage.storage import PROJECT_FILE
 from evenpalette.gpu.look import Look
 
@@ -355,7 +355,7 @@ class MainWindow(QMainWindow):
         if projects:
             self.project.open_path(projects[0])
             return
-        known = [p for p in paths if p.suffix.lower() in (*mesh_endings(), *IMAGE_ENDINGS)]
+        known = [p for p in paths if p.suffix.lower() in (*mesh_endings(), *picture_endings())]
         unknown = [p.name for p in paths if p not in known]
         if unknown:
             self.session.said.emit(f"{', '.join(unknown[:3])}: neither a mesh nor an image that can be read.", True)

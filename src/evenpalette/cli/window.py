@@ -26,10 +26,10 @@ def is_project(path: Path) -> bool:
 def is_readable(path: Path) -> bool:
     """Whether it is a mesh or a picture, by its ending, and there."""
     from evenpalette.core.mesh.readers import mesh_endings
-    from evenpalette.core.raster.image_read import IMAGE_ENDINGS
+    from evenpalette.core.raster.formats import picture_endings
 
     try:
-        return path.suffix.lower() in (*mesh_endings(), *IMAGE_ENDINGS) and path.is_file()
+        return path.suffix.lower() in (*mesh_endings(), *picture_endings()) and path.is_file()
     except (OSError, ValueError):
         return False
 

@@ -14,8 +14,10 @@ from PIL import Image
 
 from evenpalette.core import files
 from evenpalette.core.errors import ImageFileError
+from evenpalette.core.raster.formats.exr import encode_exr
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.image_read import decode_image, read_image
-from evenpalette.core.raster.image_write import encode_png, write_image
+from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.mips import halved, mip_chain
 from evenpalette.core.raster.padding import grown_under_alpha
 from evenpalette.core.raster.raster import Encoding, Raster
@@ -130,8 +132,6 @@ def test_missing_files_and_folders_that_cannot_be_written_are_named(
 
 
 def test_float_pictures_lose_their_nans() -> None:
-    from evenpalette.core.raster.image_write import encode_exr
-
     pixels = np.array([[[np.nan], [np.inf], [0.5]]], np.float32)
     back = decode_image(encode_exr(Raster(pixels, Encoding.LINEAR)), "hdr.exr")
     assert np.isfinite(back).all()

@@ -24,7 +24,7 @@ from evenpalette.core.edits.bakes import baked_textures, outdated
 from evenpalette.core.edits.crowd import picks
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.placement import Placement
-from evenpalette.core.raster import image_write
+from evenpalette.core.raster.formats import exr
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ROUGHNESS
 from evenpalette.core.recipe.binding import Moment
@@ -79,7 +79,7 @@ def test_a_save_whose_float_texture_cannot_be_made_says_so(
     """The OpenEXR library raises its own error for a full disk."""
     storage = Storage(tmp_path / "p")
     storage.save(lantern)
-    monkeypatch.setattr(image_write.tempfile, "tempdir", str(tmp_path / "no such folder"))
+    monkeypatch.setattr(exr.tempfile, "tempdir", str(tmp_path / "no such folder"))
     light = add_texture(lantern, Raster(np.ones((4, 4, 3), np.float32), Encoding.LINEAR), "light.exr")
     with pytest.raises(ProjectError, match="OpenEXR file could not be made"):
         storage.save(light)
@@ -332,7 +332,6 @@ import sys, numpy as np
 from pathlib import Path
 from evenpalette.core.document.state import State
 from evenpalette.core.storage.storage import Storage
-from evenpalette.core.raster import image_write
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.autosave import Autosave
 from evenpalette.core.edits import asset, regions

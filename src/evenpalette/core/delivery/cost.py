@@ -11,7 +11,7 @@ from evenpalette.core.delivery.kit_textures import kit_textures
 from evenpalette.core.delivery.render import render_maps
 from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.shader import kit_table
 from evenpalette.core.recipe.table import table_rows

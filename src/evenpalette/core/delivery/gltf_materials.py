@@ -15,7 +15,7 @@ from evenpalette.core.color.encoding import decode_precisely
 from evenpalette.core.delivery.render import Map
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.mesh.write_glb import Binary
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import (
     ANISOTROPY,

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.mips import mip_chain
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.strips import levels_of

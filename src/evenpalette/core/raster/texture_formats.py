@@ -9,7 +9,7 @@ import numpy as np
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.parallel import Progress, no_progress
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.texture_unit import F32, PLAIN, Filter, Sampled, Setting, at_distance, drawn, truth
 

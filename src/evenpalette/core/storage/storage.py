@@ -30,8 +30,9 @@ from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.tiles import in_tile
 from evenpalette.core.mesh.upright import upright
 from evenpalette.core.mesh.view import MeshView
+from evenpalette.core.raster.formats.exr import encode_exr
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.image_read import decode_image
-from evenpalette.core.raster.image_write import encode_exr, encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.storage.budget import Budget

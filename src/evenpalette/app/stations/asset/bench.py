@@ -44,7 +44,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.upright import AXES
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.raster import CHANNEL_NAMES, Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 

@@ -20,7 +20,8 @@ from evenpalette.core.errors import LayoutError
 from evenpalette.core.files import safe_name
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.containers import dds_bytes, ktx2_bytes, stored_levels
-from evenpalette.core.raster.image_write import encode_exr_layers, encode_image
+from evenpalette.core.raster.formats.exr import encode_exr_layers
+from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.mips import MipKind, mip_chain
 from evenpalette.core.raster.padding import padded
 from evenpalette.core.raster.raster import Encoding, Raster, quantize

@@ -20,7 +20,8 @@ from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
 from evenpalette.core.files import identifier, safe_name, unique_identifiers
 from evenpalette.core.parallel import Progress
-from evenpalette.core.raster.image_write import encode_exr_of, encode_image
+from evenpalette.core.raster.formats.exr import encode_exr_of
+from evenpalette.core.raster.image_write import encode_image
 from evenpalette.core.raster.raster import Encoding
 from evenpalette.core.recipe.attributes import (
     ANISOTROPY,

@@ -22,7 +22,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import identifier, safe_name, unique_identifiers
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.parallel import Progress, part_of
-from evenpalette.core.raster.image_write import encode_png
+from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import (
     BASE_COLOR,
