@@ -3,7 +3,6 @@
 import time
 from collections import deque
 from dataclasses import replace
-from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +14,11 @@ from evenpalette.app.timers import timer
 from evenpalette.app.views.face_finder import FaceFinder
 from evenpalette.app.views.tools import Drawing
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.painting import is_paintable, locked_cover, why_not_paintable, with_painted
+from evenpalette.core.edits.painting import why_not_paintable
+from evenpalette.core.edits.strokes import OpenStroke, fill
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.regions.painting.brush import Brush
-from evenpalette.core.regions.painting.fill import fill_mask, filled
-from evenpalette.core.regions.painting.stroke import Spacer, Stroke, fill_jumps
+from evenpalette.core.regions.painting.stroke import Spacer, fill_jumps
 from evenpalette.core.regions.painting.stylus import SimulatedStylus
 from evenpalette.core.regions.painting.surface import PaintSurface
 from evenpalette.core.regions.painting.warm import load_kernels
@@ -46,9 +45,7 @@ class StrokeTool:
         self._stylus = SimulatedStylus()
         self._surface: PaintSurface | None = None
         self._surface_of: tuple[MeshView | None, tuple[int, ...], str] | None = None
-        self._stroke: Stroke | None = None
-        self._before: State | None = None
-        self._shown: set[str] = set()
+        self._stroke: OpenStroke | None = None
         self._spacer = Spacer(1.0)
         self._queue: deque[Place] = deque()
         self._places: tuple[NDArray[np.int32], NDArray[np.float32]] | None = None
@@ -147,13 +144,7 @@ class StrokeTool:
             return
         assert region is not None
         brush = replace(self.brush, erases=erases, seed=session.history.position + 1)
-        self._before = session.state
-        state = session.state
-        # "Take from others" stays within the division.
-        division = state.project.regions.division_of(region.id)
-        paintable = {r.id for r in division.regions if is_paintable(r)}
-        planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
-        self._stroke = Stroke(planes, region.id, brush, self._surface, locked_cover(state, region.id))
+        self._stroke = OpenStroke(session.state, region.id, brush, self._surface)
         self._on_form = self._drawing.frame.is_on_form(place)
         self._places = None
         unit = 1.0
@@ -162,8 +153,7 @@ class StrokeTool:
             self._places = self._drawing.places()
         self._spacer = Spacer(brush.spacing * 2 * brush.radius * unit)
         self._ends = False
-        self._shown = set()
-        self._show_copies()
+        self._show(self._stroke)
         self._stylus.lift()
         line = bool(modifiers & Qt.KeyboardModifier.ShiftModifier) and self._line_from is not None
         if line and self._line_from is not None and self._line_from[1] == self._on_form:
@@ -239,42 +229,27 @@ class StrokeTool:
             return
         boxes = []
         while self._queue and time.monotonic() < end:
-            face, point, pressure = self._queue.popleft()
-            if self._on_form:
-                boxes += stroke.dab_ball(face, point, pressure)
-            else:
-                boxes += stroke.dab_flat(float(point[0]), float(point[1]), pressure)
-        if set(stroke.changed) != self._shown:
-            self._show_copies()
+            boxes += stroke.dab(*self._queue.popleft())
+        self._show(stroke)
         if boxes:
-            self._drawing.patch_live(set(stroke.changed), boxes)
+            self._drawing.patch_live(stroke.regions, boxes)
         if self._queue:
             self._timer.start()
         elif self._ends:
             self._finish()
 
-    def _show_copies(self) -> None:
+    def _show(self, stroke: OpenStroke) -> None:
         """The views show the stroke's copies of the planes from now on; where they differ is told by patches."""
-        assert self._stroke is not None
-        assert self._before is not None
-        before, changed = self._before.coverages, self._stroke.changed
-        copies = [(before[key], changed[key]) for key in changed if key not in self._shown]
-        self._shown = set(changed)
-        self._drawing.show_live(replace(self._before, coverages=MappingProxyType({**before, **changed})), copies)
+        if copies := stroke.newly_changed():
+            self._drawing.show_live(stroke.so_far, copies)
 
     def _finish(self) -> None:
-        stroke, before = self._stroke, self._before
-        self._stroke = self._before = self._places = None
+        stroke = self._stroke
+        self._stroke = self._places = None
         self._queue.clear()
         assert stroke is not None
-        assert before is not None
-        region = before.project.regions.find(stroke.region)
-        name = region.name if region else ""
-        if self._session.state.coverages is not before.coverages:
-            self._session.said.emit("The coverages changed during the stroke, so it was dropped. Paint it again.", True)
-        elif stroke.deposit.any():
-            verb = "Erase from" if stroke.brush.erases else "Paint"
-            self._session.apply(f"{verb} {name}", lambda s: with_painted(s, stroke.changed))
+        if not stroke.is_empty or not stroke.holds_for(self._session.state):
+            self._session.apply(stroke.label, stroke.ended)
         self._drawing.show_live(None)
 
     def _fill(self, place: QPointF, erases: bool) -> None:
@@ -285,16 +260,10 @@ class StrokeTool:
             session.said.emit("Click on a face to fill what it belongs to.", True)
             return
         texels = view.texels((self._shape()[0], self._shape()[1]))
+        assert texels is not None
         takes = self.brush.takes_from_others
 
         def edit(state: State) -> State:
-            assert texels is not None
-            paintable = {r.id for r in state.project.regions.division_of(region_id).regions if is_paintable(r)}
-            planes = {key: plane for key, plane in state.coverages.items() if key in paintable}
-            mask = fill_mask(texels, int(found[0]), extent)
-            changed = filled(
-                planes, region_id, mask, erases=erases, takes=takes, protected=locked_cover(state, region_id)
-            )
-            return with_painted(state, changed)
+            return fill(state, region_id, texels, int(found[0]), extent, erases=erases, takes=takes)
 
         session.run(f"{'Empty' if erases else 'Fill'} {extent}", lambda s, _: edit(s))

@@ -1,5 +1,7 @@
 """Filling a whole island, shell, group or everything."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,7 +19,7 @@ def fill_mask(texels: Texels, face: int, extent: str) -> NDArray[np.bool_]:
 
 
 def filled(
-    planes: dict[str, NDArray[np.uint8]], region: str, mask: NDArray[np.bool_], *, erases: bool, takes: bool,
+    planes: Mapping[str, NDArray[np.uint8]], region: str, mask: NDArray[np.bool_], *, erases: bool, takes: bool,
     protected: NDArray[np.uint8] | None = None,
 ) -> dict[str, NDArray[np.uint8]]:  # fmt: skip
     """Changed planes (uint8) after filling a region's mask, or emptying it; others lose what it takes."""
