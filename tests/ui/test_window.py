@@ -356,7 +356,7 @@ def test_form_at_rest_becomes_smooth_on_the_screen_unless_that_is_switched_off(h
         data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
         return data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].astype(int)
 
-    switch = next(verb for verb in hand.window.verbs if verb.name.startswith("Form smooth"))
+    switch = next(verb for verb in hand.window.verbs if verb.name == "Smooth edges of Form at rest")
     hand.wait()
     plain = on_the_screen()
     switch.run()

@@ -94,6 +94,7 @@ class Ledger(QWidget):
         self.findings.setAccessibleName("Findings")
         self.findings.setObjectName("bare")
         self.findings.setWordWrap(True)
+        self.findings.setSpacing(2)
         self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.findings.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._leave = list_actions(self.findings, [("Leave it as it is", "Del", self.leave), ("Mend", "M", self.mend)])
@@ -115,7 +116,7 @@ class Ledger(QWidget):
         self._mend.hide()
         self.findings.currentItemChanged.connect(lambda *_: self._show_mend())
         layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
-        layout.addWidget(row(self.findings, margins=(5, 0, 4, 0)), 2)
+        layout.addWidget(row(self.findings, margins=(3, 0, 2, 0)), 2)
         self._hint.setContentsMargins(8, 0, 8, 0)
         self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
         #: The colors that regions were painted with, by their ids.

@@ -102,7 +102,12 @@ class TopBar(QWidget):
         self._actions["Show folder"].setEnabled(self._session.path is not None)
         menu.addSeparator()
         settings = _submenu(menu, "Settings")
-        for name in ("Watch source files ...", "File limits ...", "Steps of your own ..."):
+        for name in (
+            "Watch source files ...",
+            "File limits ...",
+            "Steps of your own ...",
+            "Smooth edges of Form at rest",
+        ):
             settings.addAction(self._actions[name])
         for name in (
             "History ...",

@@ -164,7 +164,7 @@ class MainWindow(QMainWindow):
             Verb("Views", "Compare by a wipe", "C", v.shown.toggle_compare),
             Verb("Views", "Both sides of the wipe ...", "Shift+C", v.headers.compare.click),
             Verb("Views", "All of the texel", "I", self.probe.show_all),
-            Verb("Views", "Form smooth while nothing moves, or plain", "", self._toggle_smoothing),
+            Verb("Views", "Smooth edges of Form at rest", "", self._toggle_smoothing),
             Verb("Views", "Time line", "T", v.headers.clock.toggle),
             Verb("Views", "Let time run or hold it", "Shift+T", self.time.toggle),
             Verb("Views", "Next stage on Form", "]", lambda: v.shown.next_stage(form=True)),
@@ -274,7 +274,11 @@ class MainWindow(QMainWindow):
             ("Open the demo", self.project.open_demo), ("First walk", self.begin_walk),
             ("Bring in files ...", self.ask_files), ("Open a project ...", self.project.ask_open),
         ]  # fmt: skip
-        found += [(f"Recent: {path.name}", lambda p=path: self.project.open_path(p)) for path in recent_projects()[:2]]  # type: ignore[misc]
+        recent = recent_projects()[:2]
+        names = [path.name for path in recent]
+        for path in recent:
+            where = "" if names.count(path.name) == 1 else f" in {path.parent.name}"
+            found.append((f"Recent: {path.name}{where}", lambda p=path: self.project.open_path(p)))  # type: ignore[misc]
         self.views.headers.set_begin(found)
 
     def _take_up_place(self) -> None:

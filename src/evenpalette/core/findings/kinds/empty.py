@@ -20,8 +20,9 @@ def find(look: Inspection) -> Iterator[Finding]:
             verb = "covers" if len(bare) == 1 else "cover"
             yield FINDING.at(f"{listed([region.name for region in bare])} {verb} no used texel", bare[0].id)
         if shared:
-            verb = "has" if len(shared) == 1 else "have"
-            text = f"{listed([region.name for region in shared])} {verb} at least half of no texel"
+            verb, their = ("covers", "its") if len(shared) == 1 else ("cover", "their")
+            names = listed([region.name for region in shared])
+            text = f"{names} {verb} less than half of every texel. Bake larger, or give {their} faces to another region"
             yield FINDING.at(text, shared[0].id)
 
 
