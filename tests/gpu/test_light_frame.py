@@ -16,7 +16,8 @@ from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.recipe import Binding
-from evenpalette.core.storage.storage import Storage, parse_project
+from evenpalette.core.storage.description import parse_project
+from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.look import Look
 from evenpalette.gpu.scene import SceneRenderer
 from tests.helpers.glsl import apart

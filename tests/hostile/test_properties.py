@@ -13,7 +13,7 @@ from evenpalette.cli import VERBS, main
 from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.files import plain_text, safe_name
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
-from evenpalette.core.storage.storage import parse_project
+from evenpalette.core.storage.description import parse_project
 from evenpalette.core.values import ValueType
 from tests.hostile.files import Cases
 from tests.hostile.read import READERS

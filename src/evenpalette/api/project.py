@@ -39,8 +39,9 @@ from evenpalette.core.recipe.binding import Moment
 from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.regions.checks.gaps import shares
+from evenpalette.core.storage.description import check_new, project_folder
 from evenpalette.core.storage.held import check_free
-from evenpalette.core.storage.storage import Storage, check_new, project_folder
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.variants.compare import USUAL_SIZE, compared
 from evenpalette.core.variants.portrait import Sitting
 from evenpalette.core.variants.random_values import Chance, RollWay

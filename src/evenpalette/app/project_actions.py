@@ -23,8 +23,9 @@ from evenpalette.core.limits import MOST
 from evenpalette.core.names import listed
 from evenpalette.core.storage import autosave
 from evenpalette.core.storage.demo_files import copy_demo
+from evenpalette.core.storage.description import PROJECT_FILE, project_folder
 from evenpalette.core.storage.file_set import finish_left_behind
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage, project_folder
+from evenpalette.core.storage.storage import Storage
 
 
 class ProjectActions(QObject):

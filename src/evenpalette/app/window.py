@@ -42,7 +42,7 @@ from evenpalette.core.collection import ENDING
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.readers import mesh_endings
 from evenpalette.core.raster.formats import picture_endings
-from evenpalette.core.storage.storage import PROJECT_FILE
+from evenpalette.core.storage.description import PROJECT_FILE
 from evenpalette.gpu.look import Look
 
 #: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window

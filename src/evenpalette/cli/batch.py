@@ -23,7 +23,7 @@ from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.errors import EvenPaletteError, one_line
 from evenpalette.core.findings.rules import Rules, Severity, read_rules
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
-from evenpalette.core.storage.storage import PROJECT_FILE
+from evenpalette.core.storage.description import PROJECT_FILE
 
 REPORT_FORMAT, REPORT_VERSION = "even-palette-batch-report", 1
 #: Between two looks at what has changed, and how long nothing must change before it is delivered, in seconds.

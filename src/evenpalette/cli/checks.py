@@ -21,7 +21,8 @@ from evenpalette.core.recipe.proof import proofs_of
 from evenpalette.core.recipe.steps import KINDS
 from evenpalette.core.regions.operations import OPERATIONS
 from evenpalette.core.regions.proof import proofs_of_operation
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage, project_folder
+from evenpalette.core.storage.description import PROJECT_FILE, project_folder
+from evenpalette.core.storage.storage import Storage
 
 _FORMATS = ("text", "json", "sarif", "junit")
 _MOST_STEP_BYTES = 1 << 20

@@ -8,7 +8,7 @@ from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import is_collection
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import safe_name
-from evenpalette.core.storage.storage import project_folder
+from evenpalette.core.storage.description import project_folder
 
 
 @dataclass(frozen=True)

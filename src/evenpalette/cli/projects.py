@@ -24,7 +24,8 @@ from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, attribute_named
 from evenpalette.core.recipe.binding import Moment
-from evenpalette.core.storage.storage import Storage, check_new, project_folder
+from evenpalette.core.storage.description import check_new, project_folder
+from evenpalette.core.storage.storage import Storage
 
 
 def add_verbs(verb: Verb) -> None:

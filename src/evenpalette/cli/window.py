@@ -7,7 +7,7 @@ from pathlib import Path
 
 from evenpalette.cli.arguments import Verb
 from evenpalette.core.collection import ENDING
-from evenpalette.core.storage.storage import PROJECT_FILE, project_folder
+from evenpalette.core.storage.description import PROJECT_FILE, project_folder
 
 
 def add_verbs(verb: Verb) -> None:

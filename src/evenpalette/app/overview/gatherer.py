@@ -25,7 +25,8 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.parallel import run_over
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage
+from evenpalette.core.storage.description import PROJECT_FILE
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.values import Value
 from evenpalette.core.variants.portrait import Sitting
 

@@ -13,7 +13,7 @@ from evenpalette.core.collection.model import (
 )
 from evenpalette.core.errors import CollectionError
 from evenpalette.core.files import read_regular, reason, write_atomically
-from evenpalette.core.storage.storage import PROJECT_FILE, project_folder
+from evenpalette.core.storage.description import PROJECT_FILE, project_folder
 
 MOST_BYTES = 32 << 20
 

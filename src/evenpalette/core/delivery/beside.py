@@ -15,7 +15,8 @@ from evenpalette.core.errors import EvenPaletteError, ProjectError
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage
+from evenpalette.core.storage.description import PROJECT_FILE
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.variants.small_surface import small_sources
 
 #: Texels a side that pictures have at most, and that are compared.

@@ -13,8 +13,9 @@ from pathlib import Path
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.files import read_regular, reason, write_atomically
+from evenpalette.core.storage.description import PROJECT_FILE
 from evenpalette.core.storage.processes import process_start
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage
+from evenpalette.core.storage.storage import Storage
 from evenpalette.core.storage.user_folder import state_folder
 
 INTERVAL_SECONDS = 15

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from evenpalette.core.errors import ProjectError
-from evenpalette.core.storage.storage import PROJECT_FILE, Storage, named_files, parse_project
+from evenpalette.core.storage.description import PROJECT_FILE, named_files, parse_project
+from evenpalette.core.storage.storage import Storage
 
 #: A moment that says nothing, so that equal projects are packed alike.
 _WHEN = (1980, 1, 1, 0, 0, 0)

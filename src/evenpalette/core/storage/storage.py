@@ -7,22 +7,17 @@ does. A kill at any moment leaves a project.json whose files are all there. Save
 
 import contextlib
 import json
-import os
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import ValidationError
 
-from evenpalette.core.document.migrate import migrated, migration_note
-from evenpalette.core.document.project import FIRST_SHEET, FORMAT, VERSION, Project, Sheet, with_sources
+from evenpalette.core.document.migrate import migration_note
+from evenpalette.core.document.project import FIRST_SHEET, Project, Sheet, with_sources
 from evenpalette.core.document.state import Resting, State
-from evenpalette.core.document.validate import check_project, check_tree
 from evenpalette.core.errors import EvenPaletteError, ProjectChanged, ProjectError
 from evenpalette.core.files import reason, safe_name
 from evenpalette.core.limits import limits
@@ -37,10 +32,17 @@ from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.coverage import painted
 from evenpalette.core.storage.budget import Budget
 from evenpalette.core.storage.contents import fingerprint, held
+from evenpalette.core.storage.description import (
+    PROJECT_FILE,
+    absolute_in,
+    name_word,
+    named_by,
+    named_files,
+    parse_project,
+    relative_to,
+)
 from evenpalette.core.storage.folder import Identity, ProjectFolder
 
-PROJECT_FILE = "project.json"
-_OWN_FILE = re.compile(r"(textures|coverages|painted|tone|mesh)/[a-z0-9-]+\.([0-9a-f]{12})\.(png|exr|obj|ply|glb)")
 _FOLDERS = ("textures", "coverages", "painted", "tone", "mesh")
 
 
@@ -120,7 +122,7 @@ class Storage:
                 f"{self.folder.name} was saved by another program since it was opened here. "
                 "Open it again, save yours elsewhere, or overwrite it."
             )
-        return _named_by(content)
+        return named_by(content)
 
     def _put_rasters(self, state: State) -> Project:
         files = {}
@@ -138,7 +140,7 @@ class Storage:
             if sheet.tone is not None:
                 files[_tone_key(sheet.project.sheet.id)] = self._put("tone", "tone", sheet.tone)
         mesh_file = self._put_mesh(state.mesh.whole) if state.mesh else None
-        project = with_sources(project, lambda path: _relative(path, self.folder))
+        project = with_sources(project, lambda path: relative_to(path, self.folder))
         return project.model_copy(update={"rasters": files, "mesh_file": mesh_file})
 
     def _put(self, kind: str, name: str, content: Raster | np.ndarray) -> str:
@@ -202,7 +204,7 @@ class Storage:
         with self._reading() as inside:
             content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
             project = parse_project(content, self.folder.name)
-            state = self._load(with_sources(project, lambda path: _absolute(path, self.folder)))
+            state = self._load(with_sources(project, lambda path: absolute_in(path, self.folder)))
             self.note = migration_note(json.loads(content))
             self._seen = _digest(content)
             return state
@@ -213,7 +215,7 @@ class Storage:
             content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
             project = parse_project(content, self.folder.name)
             self._seen = _digest(content)
-            return with_sources(project, lambda path: _absolute(path, self.folder))
+            return with_sources(project, lambda path: absolute_in(path, self.folder))
 
     def save_description(self, project: Project) -> None:
         """Write the project's file alone, which names the same pictures and mesh as the one that was opened. Raises
@@ -223,7 +225,7 @@ class Storage:
                 content, _ = inside.read(PROJECT_FILE, limits().project_file_bytes)
                 if _digest(content) != self._seen:
                     raise ProjectChanged(f"{self.folder.name} was saved by another program since it was opened here.")
-                moved = with_sources(project, lambda path: _relative(path, self.folder))
+                moved = with_sources(project, lambda path: relative_to(path, self.folder))
                 text = (json.dumps(moved.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n").encode()
                 if named_files(parse_project(text, self.folder.name)) != named_files(
                     parse_project(content, self.folder.name)
@@ -339,8 +341,7 @@ class Storage:
 
     def _remember(self, held: object, relative: str, identity: Identity, key: bytes) -> None:
         """A file that is named by its content need not be written again; any other is, under a name of its own."""
-        own = _OWN_FILE.fullmatch(relative)
-        if own and own.group(2) == _word(key):
+        if name_word(relative) == _word(key):
             self._written[id(held)] = _Written(held, relative, identity)
 
 
@@ -354,88 +355,9 @@ def _word(key: bytes) -> str:
     return key.hex()[:12]
 
 
-def _relative(path: str, folder: Path) -> str:
-    """A path as seen from the project, where the file lies in the folder that holds the project or below, so that both
-    can be moved together; else as it is."""
-    try:
-        whole = Path(path)
-        if whole.is_absolute() and whole.is_relative_to(folder.resolve().parent):
-            return Path(os.path.relpath(whole, folder.resolve())).as_posix()
-    except (OSError, ValueError):
-        pass
-    return path
-
-
-def _absolute(path: str, folder: Path) -> str:
-    try:
-        return path if Path(path).is_absolute() else os.path.normpath(folder.resolve() / path)
-    except (OSError, ValueError):
-        return path
-
-
-def named_files(project: Project) -> set[str]:
-    """The files that a project names, by their paths inside its folder."""
-    return {*project.rasters.values(), *([project.mesh_file] if project.mesh_file else [])}
-
-
-def _named_by(content: bytes) -> set[str]:
-    """Our own files that the bytes of a project.json name, whatever else it holds."""
-    try:
-        raw = json.loads(content)
-        files = [*raw["rasters"].values(), raw["mesh_file"]]
-    except (ValueError, RecursionError, KeyError, TypeError, AttributeError):
-        return set()
-    return {name for name in files if isinstance(name, str) and _OWN_FILE.fullmatch(name)}
-
-
 def _painted_key(region_id: str) -> str:
     return f"{region_id}/painted"
 
 
 def _tone_key(sheet_id: str) -> str:
     return "tone" if sheet_id == FIRST_SHEET else f"{sheet_id}/tone"
-
-
-def _no_number(word: str) -> float:
-    raise ValueError(f"{word} is no number")
-
-
-def parse_project(content: bytes, where: str) -> Project:
-    """The checked contents of a project.json. Raises ProjectError for a newer version or anything malformed."""
-    try:
-        raw: Any = json.loads(content.decode("utf-8"), parse_constant=_no_number)
-        check_tree(raw)
-    except (ValueError, RecursionError) as error:
-        raise ProjectError(f"{where}: {PROJECT_FILE} is damaged ({str(error)[:100]}).") from error
-    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
-        raise ProjectError(f"{where}: {PROJECT_FILE} is not an Even Palette project.")
-    version = raw.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version > VERSION:
-        raise ProjectError(
-            f"{where} was saved by a newer Even Palette (format {version}, this one reads up to {VERSION})."
-        )
-    try:
-        project = Project.model_validate(migrated(raw))
-    except (ValidationError, RecursionError) as error:
-        raise ProjectError(f"{where}: {PROJECT_FILE} is damaged at {_first_place(error)}.") from error
-    check_project(project, where)
-    return project
-
-
-def _first_place(error: Exception) -> str:
-    if not isinstance(error, ValidationError):
-        return "a place nested too deeply"
-    first = error.errors(include_input=False, include_url=False)[0]
-    return f"{' > '.join(str(part)[:60] for part in first['loc'])}: {first['msg'][:200]}"
-
-
-def check_new(folder: Path) -> None:
-    """Raises ProjectError for a folder that a new project cannot begin in: one that has something in it, or a file."""
-    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise ProjectError(f"{folder} is there already and not an empty folder. Name another one.")
-
-
-def project_folder(path: Path | str) -> Path:
-    """The project folder for what a user points at: the folder or its project.json."""
-    path = Path(path)
-    return path.parent if path.name == PROJECT_FILE else path
