@@ -302,8 +302,8 @@ def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(ha
     hand.wait(lambda: len(session.state.project.recipe.steps) == len(before) + 1)
     assert seen[0].startswith("Cover")
     bench = hand.window.bench("recipe")
-    bench.copy_text()
-    bench.paste_text()
+    bench.texts.copy_text()
+    bench.texts.paste_text()
     steps = session.state.project.recipe.steps
     assert len(steps) == len(before) + 2
     assert [step.kind for step in steps].count("cover") == before.count("cover") + 2
@@ -321,7 +321,7 @@ def test_a_step_is_saved_as_a_file_changed_elsewhere_shown_and_taken(hand: Hand,
     session.select_step(soot.id)
     bench = hand.window.bench("recipe")
     path = tmp_path / "market.steps.json"
-    bench.save_linked(path)
+    bench.texts.save_linked(path)
     hand.wait(lambda: session.state.project.recipe.step(soot.id).link is not None)
     raw = json.loads(path.read_text())
     raw["steps"][0].setdefault("inputs", {})["softness"] = {"value": 0.27}

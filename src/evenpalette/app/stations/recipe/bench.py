@@ -3,10 +3,9 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -18,7 +17,6 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
 from evenpalette.app.plain import entry
-from evenpalette.app.questions import ListQuestion
 from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station
@@ -27,6 +25,7 @@ from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, Arrow, CardPicture, OpenCard, StepCard
 from evenpalette.app.stations.recipe.step_drag import StepDrag
 from evenpalette.app.stations.recipe.step_picker import StepPicker
+from evenpalette.app.stations.recipe.step_texts import StepTexts
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
 from evenpalette.app.widgets.popup import show_above
@@ -34,13 +33,10 @@ from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.document.project import OpacityUse, Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits import links
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.bakes import gather_glow
 from evenpalette.core.edits.glow_light import GATHERED_STEP, lamps_of
-from evenpalette.core.edits.step_text import paste_steps, steps_as_text
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.parallel import Progress
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.recipe import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
@@ -52,6 +48,7 @@ class RecipeBench(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self.session, self._views = session, views
+        self.texts = StepTexts(session, self)
         self._desk = desk = RecipeDesk(session, views, self)
         desk.rebuild_wanted.connect(self.rebuild)
         desk.menu_wanted.connect(lambda place: self._step_menu().exec(place))
@@ -307,17 +304,17 @@ class RecipeBench(QWidget):
         menu.addAction("Move right\tCtrl+Right", lambda: self._move(1))
         menu.addAction("Before and after\tB", self._views.shown.toggle_before)
         menu.addAction("Duplicate", self._duplicate)
-        menu.addAction("Copy as text\tCtrl+C", self.copy_text)
-        menu.addAction("Paste steps\tCtrl+V", self.paste_text)
+        menu.addAction("Copy as text\tCtrl+C", self.texts.copy_text)
+        menu.addAction("Paste steps\tCtrl+V", self.texts.paste_text)
         menu.addSeparator()
         step = self.session.state.project.recipe.step(self.session.step or "")
         if step is not None and step.link is not None:
             name = Path(step.link.path).name
-            menu.addAction(entry(f"Take the changes of {name}"), self._take)
-            menu.addAction(entry(f"Detach from {name}"), self._detach)
+            menu.addAction(entry(f"Take the changes of {name}"), self.texts.take)
+            menu.addAction(entry(f"Detach from {name}"), self.texts.detach)
         else:
-            menu.addAction("Save as a linked file ...", self._ask_save_linked)
-        menu.addAction("Link steps from a file ...", self._ask_link)
+            menu.addAction("Save as a linked file ...", self.texts.ask_save_linked)
+        menu.addAction("Link steps from a file ...", self.texts.ask_link)
         menu.addSeparator()
         menu.addAction("Join with neighbors of its kind", self._join)
         menu.addAction("Remove\tDel", self._remove)
@@ -340,9 +337,9 @@ class RecipeBench(QWidget):
             if self._open:
                 self._open.setFocus()
         elif event.matches(QKeySequence.StandardKey.Copy):
-            self.copy_text()
+            self.texts.copy_text()
         elif event.matches(QKeySequence.StandardKey.Paste):
-            self.paste_text()
+            self.texts.paste_text()
         elif event.key() == Qt.Key.Key_Delete:
             self._remove()
         elif event.key() == Qt.Key.Key_F2:
@@ -354,95 +351,6 @@ class RecipeBench(QWidget):
         else:
             return
         event.accept()
-
-    def copy_text(self) -> None:
-        """Put the selected step on the clipboard, as text that any project takes."""
-        clipboard = QGuiApplication.clipboard()
-        if self.session.step is not None and clipboard is not None:
-            clipboard.setText(steps_as_text(self.session.state, [self.session.step]))
-            self.session.said.emit("Copied the step as text: paste it into this recipe or another project's.", False)
-
-    def paste_text(self) -> None:
-        """Put the steps of the clipboard behind the selected one."""
-        clipboard = QGuiApplication.clipboard()
-        text = clipboard.text() if clipboard is not None else ""
-        steps = [s.id for s in self.session.state.project.recipe.steps]
-        at = steps.index(self.session.step) + 1 if self.session.step in steps else None
-        missing: list[str] = []
-
-        def paste(state: State) -> State:
-            made, lacks = paste_steps(state, text, at)
-            missing.extend(lacks)
-            return made
-
-        if self.session.apply("Paste steps", paste):
-            new = [s.id for s in self.session.state.project.recipe.steps if s.id not in steps]
-            self.session.select_step(new[0])
-            if missing:
-                self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
-
-    def _ask_save_linked(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self, "A file that several projects follow", f"steps{links.ENDING}", f"Steps (*{links.ENDING})"
-        )
-        if path:
-            self.save_linked(Path(path if path.endswith(links.ENDING) else path + links.ENDING))
-
-    def save_linked(self, path: Path) -> None:
-        """Write the selected step into a file, and let it follow that."""
-        if step := self.session.step:
-            self.session.run(
-                f"Link to {path.name}",
-                lambda s, _: links.save_linked(s, [step], path),
-                lambda: self.session.trust([str(path)]),
-            )
-
-    def _ask_link(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Steps of a file", "", f"Steps (*{links.ENDING})")
-        if path:
-            self.link(Path(path))
-
-    def link(self, path: Path) -> None:
-        """Put the steps of a file behind the selected one; they follow it."""
-        steps = [s.id for s in self.session.state.project.recipe.steps]
-        at = steps.index(self.session.step) + 1 if self.session.step in steps else None
-        missing: list[str] = []
-
-        def work(state: State, _: Progress) -> State:
-            made, lacks = links.link_steps(state, path, at)
-            missing.extend(lacks)
-            return made
-
-        def then() -> None:
-            self.session.trust([str(path)])
-            if missing:
-                self.session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
-
-        self.session.run(f"Link {path.name}", work, then)
-
-    def _take(self) -> None:
-        step = self.session.state.project.recipe.step(self.session.step or "")
-        if step is not None and step.link is not None and self._may_follow(step.link.path):
-            self.session.run("Take the changes", lambda s, _: links.take_changes(s, [step.id]))
-
-    def _may_follow(self, path: str) -> bool:
-        """Whether a file that a step follows may be read; asks where nobody has said so here."""
-        if not self.session.may_read(path):
-            question = ListQuestion(
-                self,
-                "Follow a file",
-                "This project names a file that was not chosen here. Read it whenever it changes?",
-                [path],
-                "Read it",
-            )
-            if not question.exec():
-                return False
-            self.session.trust([path])
-        return True
-
-    def _detach(self) -> None:
-        if step := self.session.step:
-            self.session.apply("Detach the step", lambda s: links.detach(s, step))
 
     def rename(self) -> None:
         """Ask for another name of the selected step."""
