@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, Q
 
 from evenpalette.app import file_filters
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
-from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
 from evenpalette.app.stations.regions import PLACE
 from evenpalette.app.stations.regions.clean_dialog import CleanDialog
+from evenpalette.app.stations.regions.color_picking import ColorPicking
 from evenpalette.app.stations.regions.encodings_page import EncodingsPage
 from evenpalette.app.stations.regions.faces_page import FacesPanel
 from evenpalette.app.stations.regions.flag_dialog import FlagDialog
@@ -25,11 +25,10 @@ from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
 from evenpalette.app.stations.regions.source_form import Beginning, SourcePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
-from evenpalette.app.views import Pick, TwinViews
+from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.core.document.project import Role, Texture
-from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as faces_edit
 from evenpalette.core.edits import regions as edit
 from evenpalette.core.mesh.mesh import Mesh
@@ -39,10 +38,8 @@ from evenpalette.core.mesh.write_colors import write_vertex_colors
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.regions.dividing.bake import check_uvs
-from evenpalette.core.regions.dividing.flags import to_rgb8
 from evenpalette.core.regions.overlap import Overlap
 from evenpalette.core.regions.region_set import Division, Region
-from evenpalette.gpu.look import Show
 
 OVERLAP_WORDS = {
     Overlap.EXCLUSIVE: ("exclusive", "Coverages that sum past one are divided by their sum"),
@@ -68,6 +65,8 @@ class RegionsBench(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session, self._views = session, views
+        self._picking = ColorPicking(session, views, lambda: self._division().id, self)
+        self._picking.made.connect(lambda: self.pages.open("Source"))
         self._sources = button(
             "Regions from ...",
             self._choose_source,
@@ -77,12 +76,10 @@ class RegionsBench(QWidget):
         )
         self._pick = button(
             "Pick a color",
-            self._start_pick,
+            self._picking.begin,
             icon="pipette",
             tip="Make a region of the color that you click on: of the ID map, or of the painted color where Flat shows it or there is no map",
         )
-        self._hovered: tuple[str, str, tuple[float, float]] = ("", "", (0.0, 0.0))
-        self._preview = Newest(session, "Looking", 40, self._wish, self)
         self._overlap = QComboBox()
         self._overlap.setAccessibleName("Overlap of regions")
         for overlap, (word, tip) in OVERLAP_WORDS.items():
@@ -375,57 +372,6 @@ class RegionsBench(QWidget):
                 f"Regions from {texture.name}", lambda s, _: edit.regions_from_channels(s, texture.id, into)
             )
 
-    def _start_pick(self) -> None:
-        texture = self._pick_texture()
-        raster = self._session.state.textures.get(texture.id) if texture is not None else None
-        if texture is None or raster is None:
-            self._session.said.emit(
-                "There is no ID map and no painted texture to pick from. Say at Asset what the textures hold.", True
-            )
-            return
-        self._views.start_pick_of(Pick(
-            lambda color: self._take_color(texture.id, color), to_rgb8(raster.pixels), texture.name,
-            lambda color, uv: self._hover(texture.id, color, uv), self._end_preview,
-        ))  # fmt: skip
-
-    def _hover(self, texture_id: str, color: str, uv: tuple[float, float]) -> None:
-        """Show what a region of the color under the pointer would cover."""
-        if (texture_id, color) != self._hovered[:2]:
-            self._hovered = texture_id, color, uv
-            self._preview.ask()
-
-    def _wish(self) -> Wish | None:
-        texture_id, color, uv = self._hovered
-        if not color:
-            return None
-        state, home = self._session.state, self._division().id
-
-        def show(made: State) -> None:
-            if self._hovered[1] and self._session.state is state:
-                self._views.show_live(made)
-
-        return lambda: edit.add_flag_region(state, texture_id, color, uv, *self._reach(texture_id), division=home), show
-
-    def _reach(self, texture_id: str) -> tuple[float, float]:
-        """Near and far of a picked color: flags lie far apart, the colors of a painting near each other."""
-        texture = self._session.state.project.asset.texture(texture_id)
-        return (48.0, 208.0) if texture is not None and texture.role is Role.ID_MAP else (20.0, 60.0)
-
-    def _end_preview(self) -> None:
-        self._hovered = "", "", (0.0, 0.0)
-        self._views.show_live(None)
-
-    def _pick_texture(self) -> Texture | None:
-        """What colors are picked from: the painted color where Flat shows it or where there is no ID map, else the
-        first ID map."""
-        asset = self._session.state.project.asset
-        painted = asset.texture(self._session.state.project.tone.painted) or next(
-            iter(asset.with_role(Role.PAINTED)), None
-        )
-        maps = asset.with_role(Role.ID_MAP)
-        shows_paint = self._views.headers.flat_stage.currentData() is Show.PAINTED
-        return painted if painted is not None and (shows_paint or not maps) else maps[0] if maps else None
-
     def toggle_faces(self) -> None:
         """Begin to select faces, or end it."""
         if self.pages.currentWidget() is not self.faces:
@@ -433,23 +379,6 @@ class RegionsBench(QWidget):
             self.faces.toggle.setChecked(True)
         else:
             self.faces.toggle.toggle()
-
-    def _take_color(self, texture_id: str, color: str) -> None:
-        """Make a region of the stored color under the pointer, not the drawn one, which is filtered."""
-        place, home = self._views.spot, self._division().id
-        before, reach = set(self._session.state.region_ids), self._reach(texture_id)
-
-        def then() -> None:
-            new = [r for r in self._session.state.region_ids if r not in before]
-            if new:
-                self._session.select_region(new[0])
-                self.pages.open("Source")
-
-        self._session.run(
-            f"Region from {color}",
-            lambda s, _: edit.add_flag_region(s, texture_id, color, place, *reach, division=home),
-            then,
-        )
 
     def _move(self, offset: int) -> None:
         if region := self._session.region:
