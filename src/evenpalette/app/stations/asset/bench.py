@@ -2,66 +2,39 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCursor, QImage, QPixmap
+from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
-    QLabel,
     QMenu,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from evenpalette.app import file_filters, theme
+from evenpalette.app import file_filters
 from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.facets import ASSET
-from evenpalette.app.plain import entry, plain
+from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station
 from evenpalette.app.stations.asset.bakes_page import BakesPage
-from evenpalette.app.stations.asset.bring_in import bring_in, exchange, read_again
+from evenpalette.app.stations.asset.bring_in import bring_in
 from evenpalette.app.stations.asset.mend_page import MendPage
 from evenpalette.app.stations.asset.parts_dialog import PartsDialog
+from evenpalette.app.stations.asset.texture_table import TextureTable
 from evenpalette.app.verbs import Verb
-from evenpalette.app.widgets.basics import button, column, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, column, counted, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.baking.kinds import BAKES
-from evenpalette.core.delivery.layouts.read import beginnings
-from evenpalette.core.delivery.layouts.shelf import kept_layouts
-from evenpalette.core.document.layout_model import LayoutFile
-from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as edit
-from evenpalette.core.edits.layouts import layout_of, take_apart
 from evenpalette.core.edits.made_textures import MADE, add_made
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
 from evenpalette.core.mesh.upright import AXES
 from evenpalette.core.mesh.view import MeshView
-from evenpalette.core.raster.formats.png import encode_png
-from evenpalette.core.raster.raster import CHANNEL_NAMES, Encoding, Raster
-from evenpalette.core.recipe.attributes import ATTRIBUTES
-
-ENCODING_WORDS = {Encoding.SRGB: "sRGB color", Encoding.LINEAR: "linear color", Encoding.DATA: "data"}
-_THUMB = 34
-#: What a channel of packed data can hold.
-_CHANNEL_KEYS = ("", "occlusion", "roughness", "metallic", "coat", "coat_roughness", "opacity", "height", "mask")
-_CHANNEL_WORDS = {"": "-", "occlusion": "occl.", "roughness": "rough.", "metallic": "metal"}
-
-
-def thumbnail(raster: Raster, size: int) -> QPixmap:
-    """A small picture of a texture as it is stored."""
-    small = raster.sampled(size * 4).thumbnail(size * 2)
-    image = QImage.fromData(encode_png(small), "PNG")
-    return QPixmap.fromImage(image).scaled(
-        size, size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-    )
 
 
 def _facts(view: MeshView) -> str:
@@ -86,7 +59,6 @@ class AssetBench(QWidget):
     def __init__(self, session: Session, bakes: BakeKeeper) -> None:
         super().__init__()
         self._session = session
-        self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
         self._mesh_name = label("", "")
         self._mesh_facts = label("", "note")
         self.tile = QComboBox()
@@ -126,21 +98,7 @@ class AssetBench(QWidget):
             row(label("Mesh", "heading"), None, bring), self._mesh_name, self._mesh_facts, self._axes_row, self._sheet_row, self._tile_row, None, spacing=3,
         )  # fmt: skip
         left.setFixedWidth(264)
-        self.table = QTableWidget(0, 6)
-        self.table.setAccessibleName("Textures")
-        self.table.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
-        vertical, horizontal = self.table.verticalHeader(), self.table.horizontalHeader()
-        assert vertical is not None
-        assert horizontal is not None
-        vertical.hide()
-        vertical.setDefaultSectionSize(38)
-        horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for section, width in ((0, 44), (2, 142), (3, 126), (4, 150), (5, 122)):
-            self.table.setColumnWidth(section, width)
-        self.table.setShowGrid(False)
-        self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table = TextureTable(session, self.find_sources)
         self._empty = label(
             "None yet: the painted color, an ID map or a mask, normals, dirt.",
             "note",
@@ -192,72 +150,8 @@ class AssetBench(QWidget):
         self._show_uv_sets()
         self._show_tiles()
         self._show_up()
-        textures = state.project.asset.textures
-        self._empty.setVisible(not textures)
-        self.table.setRowCount(len(textures))
-        for line, texture in enumerate(textures):
-            raster = state.textures[texture.id]
-            picture = QLabel()
-            picture.setPixmap(self._thumb(raster))
-            picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            self.table.setCellWidget(line, 0, picture)
-            self.table.setCellWidget(line, 1, self._name_cell(texture))
-            depth = {"u1": "8 bit", "u2": "16 bit", "f4": "float"}[raster.pixels.dtype.str[1:]]
-            channels = {1: "gray", 2: "gray, alpha", 3: "RGB", 4: "RGBA"}[raster.channels]
-            self.table.setItem(line, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
-            self.table.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
-            packed = texture.role is Role.PACKED
-            read_as = self._channels_button(texture) if packed else self._encoding_box(texture.id, texture.encoding)
-            self.table.setCellWidget(line, 3, read_as)
-            self.table.setCellWidget(line, 5, self._row_tools(texture))
-
-    def _name_cell(self, texture: Texture) -> QWidget:
-        name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 152))
-        name.setToolTip(plain(texture.source_path or texture.name))
-        lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
-        note: QWidget
-        if lost:
-            note = button(
-                "file not found, find it ...",
-                self.find_sources,
-                "link",
-                f"{texture.source_path} is not there. The project keeps its pixels",
-            )
-            note.setStyleSheet(f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
-        else:
-            words = label(f"guessed: {texture.guessed}", "note")
-            words.setVisible(bool(texture.guessed))
-            words.setText(words.fontMetrics().elidedText(words.text(), Qt.TextElideMode.ElideRight, 152))
-            words.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
-            note = words
-        return column(name, note, spacing=0, margins=(4, 2, 4, 2))
-
-    def _channels_button(self, texture: Texture) -> QWidget:
-        words = ", ".join(_CHANNEL_WORDS.get(c, c) for c in texture.channels) or "nothing"
-        made = button(
-            words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change"
-        )
-        made.setAccessibleName(f"Channels of {texture.name}")
-        made.setStyleSheet("text-align: left; padding: 0 4px;")
-        return made
-
-    def _ask_channels(self, texture: Texture) -> None:
-        menu = QMenu(self)
-        count = min(4, self._session.state.textures[texture.id].channels)
-        now = (*texture.channels, "", "", "", "")[:4]
-        for channel in range(count):
-            sub = menu.addMenu(CHANNEL_NAMES[channel].capitalize())
-            assert sub is not None
-            for key in _CHANNEL_KEYS:
-                chosen = tuple(key if n == channel else now[n] for n in range(count))
-                action = sub.addAction(
-                    ATTRIBUTES[key].label if key in ATTRIBUTES else key or "nothing of use",
-                    lambda c=chosen: self._session.apply("Channels", lambda s: edit.set_channels(s, texture.id, c)),
-                )
-                assert action is not None
-                action.setCheckable(True)
-                action.setChecked(now[channel] == key)
-        menu.exec(QCursor.pos())
+        self._empty.setVisible(not state.project.asset.textures)
+        self.table.show_textures()
 
     def _show_sheets(self) -> None:
         project = self._session.state.project
@@ -352,90 +246,6 @@ class AssetBench(QWidget):
     def _choose_tile(self, tile: str) -> None:
         words = {"": "UVs as in the file", WRAP: "Wrap UV tiles"}
         self._session.run(words.get(tile, f"UV tile {tile}"), lambda s, _: edit.set_tile(s, tile))
-
-    def _row_tools(self, texture: Texture) -> QWidget:
-        path = Path(texture.source_path) if texture.source_path else None
-        again = tool(
-            "rotate-ccw",
-            f"Read {texture.name} again from {path}" if path else "It was not brought in from a file",
-            lambda: read_again(self._session, [path] if path else []),
-        )
-        again.setEnabled(path is not None and path.is_file())
-        other = tool(
-            "folder-open",
-            f"Exchange {texture.name} for another file; what uses it keeps using it",
-            lambda: self._exchange(texture),
-        )
-        apart = tool(
-            "columns-2",
-            f"Take {texture.name} apart: a texture for each of its channels",
-            lambda: self._ask_layout(texture),
-        )
-        held = self._session.state.textures.get(texture.id)
-        apart.setEnabled(held is not None and held.channels > 1)
-        gone = tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture))
-        return row(again, other, apart, gone, spacing=2)
-
-    def _ask_layout(self, texture: Texture) -> None:
-        """By which line of which layout its channels are told apart."""
-        menu, own = QMenu(self), layout_of(self._session.state)
-        kept, _ = kept_layouts()
-        for layout in (*([own] if own is not None else ()), *kept, *beginnings()):
-            below = menu.addMenu(entry(layout.name))
-            assert below is not None
-            for file in layout.files:
-                words = "; ".join(f"{c.to.upper()} {c.words}" for c in file.channels)
-                action = below.addAction(entry(words))
-                assert action is not None
-                action.triggered.connect(lambda _=False, file=file: self.take_apart(texture, file))
-        menu.exec(QCursor.pos())
-
-    def take_apart(self, texture: Texture, file: LayoutFile) -> None:
-        """Have a texture for each channel that a line of a layout says something of."""
-        self._session.run(f"Take {texture.name} apart", lambda s, _: take_apart(s, texture.id, file))
-
-    def _thumb(self, raster: Raster) -> QPixmap:
-        key = id(raster.pixels)
-        if key not in self._thumbs:
-            self._thumbs[key] = (raster, thumbnail(raster, _THUMB))
-        return self._thumbs[key][1]
-
-    def _role_box(self, texture_id: str, role: Role) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName("Holds")
-        for choice in Role:
-            box.addItem(choice.value, choice)
-        box.setCurrentIndex(list(Role).index(role))
-        box.activated.connect(
-            lambda i: self._session.apply(
-                f"Holds {box.itemText(i)}", lambda s: edit.set_role(s, texture_id, box.itemData(i))
-            )
-        )
-        return box
-
-    def _encoding_box(self, texture_id: str, encoding: Encoding) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName("Read as")
-        for choice in Encoding:
-            box.addItem(ENCODING_WORDS[choice], choice)
-        box.setCurrentIndex(list(Encoding).index(encoding))
-        box.setToolTip("Color is decoded to linear light; data is used as stored, without gamma")
-        box.activated.connect(
-            lambda i: self._session.apply(
-                f"Read as {box.itemText(i)}", lambda s: edit.set_encoding(s, texture_id, box.itemData(i))
-            )
-        )
-        return box
-
-    def _exchange(self, texture: Texture) -> None:
-        path, _ = QFileDialog.getOpenFileName(
-            self, f"Exchange {texture.name} for", texture.source_path, file_filters.IMAGES
-        )
-        if path:
-            exchange(self._session, texture.id, Path(path))
-
-    def _remove(self, texture: Texture) -> None:
-        self._session.apply(f"Take out {texture.name}", lambda s: edit.remove_texture(s, texture.id))
 
     def _ask_mesh(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Bring in a mesh", "", file_filters.MESHES)

@@ -1,0 +1,214 @@
+"""The textures of a sheet, a line each: what it holds, how it is read, what is done with it."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QCursor, QImage, QPixmap
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHeaderView, QLabel, QMenu, QTableWidget, QTableWidgetItem, QWidget
+
+from evenpalette.app import file_filters, theme
+from evenpalette.app.plain import entry, plain
+from evenpalette.app.session import Session
+from evenpalette.app.stations.asset.bring_in import exchange, read_again
+from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.core.delivery.layouts.read import beginnings
+from evenpalette.core.delivery.layouts.shelf import kept_layouts
+from evenpalette.core.document.layout_model import LayoutFile
+from evenpalette.core.document.project import Role, Texture
+from evenpalette.core.edits import asset as edit
+from evenpalette.core.edits.layouts import layout_of, take_apart
+from evenpalette.core.raster.formats.png import encode_png
+from evenpalette.core.raster.raster import CHANNEL_NAMES, Encoding, Raster
+from evenpalette.core.recipe.attributes import ATTRIBUTES
+
+ENCODING_WORDS = {Encoding.SRGB: "sRGB color", Encoding.LINEAR: "linear color", Encoding.DATA: "data"}
+_THUMB = 34
+#: What a channel of packed data can hold.
+_CHANNEL_KEYS = ("", "occlusion", "roughness", "metallic", "coat", "coat_roughness", "opacity", "height", "mask")
+_CHANNEL_WORDS = {"": "-", "occlusion": "occl.", "roughness": "rough.", "metallic": "metal"}
+
+
+def thumbnail(raster: Raster, size: int) -> QPixmap:
+    """A small picture of a texture as it is stored."""
+    small = raster.sampled(size * 4).thumbnail(size * 2)
+    image = QImage.fromData(encode_png(small), "PNG")
+    return QPixmap.fromImage(image).scaled(
+        size, size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    )
+
+
+class TextureTable(QTableWidget):
+    """The list. find_sources: looks for source files that are not where they were."""
+
+    def __init__(self, session: Session, find_sources: Callable[[], None]) -> None:
+        super().__init__(0, 6)
+        self._session, self._find_sources = session, find_sources
+        self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
+        self.setAccessibleName("Textures")
+        self.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
+        vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
+        assert vertical is not None
+        assert horizontal is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(38)
+        horizontal.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for section, width in ((0, 44), (2, 142), (3, 126), (4, 150), (5, 122)):
+            self.setColumnWidth(section, width)
+        self.setShowGrid(False)
+        self.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
+        self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+
+    def show_textures(self) -> None:
+        """Show those of the sheet that is worked on as they are now."""
+        state = self._session.state
+        textures = state.project.asset.textures
+        self.setRowCount(len(textures))
+        for line, texture in enumerate(textures):
+            raster = state.textures[texture.id]
+            picture = QLabel()
+            picture.setPixmap(self._thumb(raster))
+            picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            self.setCellWidget(line, 0, picture)
+            self.setCellWidget(line, 1, self._name_cell(texture))
+            depth = {"u1": "8 bit", "u2": "16 bit", "f4": "float"}[raster.pixels.dtype.str[1:]]
+            channels = {1: "gray", 2: "gray, alpha", 3: "RGB", 4: "RGBA"}[raster.channels]
+            self.setItem(line, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
+            self.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
+            packed = texture.role is Role.PACKED
+            read_as = self._channels_button(texture) if packed else self._encoding_box(texture.id, texture.encoding)
+            self.setCellWidget(line, 3, read_as)
+            self.setCellWidget(line, 5, self._row_tools(texture))
+
+    def _name_cell(self, texture: Texture) -> QWidget:
+        name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 152))
+        name.setToolTip(plain(texture.source_path or texture.name))
+        lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
+        note: QWidget
+        if lost:
+            note = button(
+                "file not found, find it ...",
+                self._find_sources,
+                "link",
+                f"{texture.source_path} is not there. The project keeps its pixels",
+            )
+            note.setStyleSheet(f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
+        else:
+            words = label(f"guessed: {texture.guessed}", "note")
+            words.setVisible(bool(texture.guessed))
+            words.setText(words.fontMetrics().elidedText(words.text(), Qt.TextElideMode.ElideRight, 152))
+            words.setToolTip(plain(f"Guessed: {texture.guessed}. Choose under Holds to say what it holds"))
+            note = words
+        return column(name, note, spacing=0, margins=(4, 2, 4, 2))
+
+    def _channels_button(self, texture: Texture) -> QWidget:
+        words = ", ".join(_CHANNEL_WORDS.get(c, c) for c in texture.channels) or "nothing"
+        made = button(
+            words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change"
+        )
+        made.setAccessibleName(f"Channels of {texture.name}")
+        made.setStyleSheet("text-align: left; padding: 0 4px;")
+        return made
+
+    def _ask_channels(self, texture: Texture) -> None:
+        menu = QMenu(self)
+        count = min(4, self._session.state.textures[texture.id].channels)
+        now = (*texture.channels, "", "", "", "")[:4]
+        for channel in range(count):
+            sub = menu.addMenu(CHANNEL_NAMES[channel].capitalize())
+            assert sub is not None
+            for key in _CHANNEL_KEYS:
+                chosen = tuple(key if n == channel else now[n] for n in range(count))
+                action = sub.addAction(
+                    ATTRIBUTES[key].label if key in ATTRIBUTES else key or "nothing of use",
+                    lambda c=chosen: self._session.apply("Channels", lambda s: edit.set_channels(s, texture.id, c)),
+                )
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(now[channel] == key)
+        menu.exec(QCursor.pos())
+
+    def _row_tools(self, texture: Texture) -> QWidget:
+        path = Path(texture.source_path) if texture.source_path else None
+        again = tool(
+            "rotate-ccw",
+            f"Read {texture.name} again from {path}" if path else "It was not brought in from a file",
+            lambda: read_again(self._session, [path] if path else []),
+        )
+        again.setEnabled(path is not None and path.is_file())
+        other = tool(
+            "folder-open",
+            f"Exchange {texture.name} for another file; what uses it keeps using it",
+            lambda: self._exchange(texture),
+        )
+        apart = tool(
+            "columns-2",
+            f"Take {texture.name} apart: a texture for each of its channels",
+            lambda: self._ask_layout(texture),
+        )
+        held = self._session.state.textures.get(texture.id)
+        apart.setEnabled(held is not None and held.channels > 1)
+        gone = tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture))
+        return row(again, other, apart, gone, spacing=2)
+
+    def _ask_layout(self, texture: Texture) -> None:
+        """By which line of which layout its channels are told apart."""
+        menu, own = QMenu(self), layout_of(self._session.state)
+        kept, _ = kept_layouts()
+        for layout in (*([own] if own is not None else ()), *kept, *beginnings()):
+            below = menu.addMenu(entry(layout.name))
+            assert below is not None
+            for file in layout.files:
+                words = "; ".join(f"{c.to.upper()} {c.words}" for c in file.channels)
+                action = below.addAction(entry(words))
+                assert action is not None
+                action.triggered.connect(lambda _=False, file=file: self.take_apart(texture, file))
+        menu.exec(QCursor.pos())
+
+    def take_apart(self, texture: Texture, file: LayoutFile) -> None:
+        """Have a texture for each channel that a line of a layout says something of."""
+        self._session.run(f"Take {texture.name} apart", lambda s, _: take_apart(s, texture.id, file))
+
+    def _thumb(self, raster: Raster) -> QPixmap:
+        key = id(raster.pixels)
+        if key not in self._thumbs:
+            self._thumbs[key] = (raster, thumbnail(raster, _THUMB))
+        return self._thumbs[key][1]
+
+    def _role_box(self, texture_id: str, role: Role) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Holds")
+        for choice in Role:
+            box.addItem(choice.value, choice)
+        box.setCurrentIndex(list(Role).index(role))
+        box.activated.connect(
+            lambda i: self._session.apply(
+                f"Holds {box.itemText(i)}", lambda s: edit.set_role(s, texture_id, box.itemData(i))
+            )
+        )
+        return box
+
+    def _encoding_box(self, texture_id: str, encoding: Encoding) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Read as")
+        for choice in Encoding:
+            box.addItem(ENCODING_WORDS[choice], choice)
+        box.setCurrentIndex(list(Encoding).index(encoding))
+        box.setToolTip("Color is decoded to linear light; data is used as stored, without gamma")
+        box.activated.connect(
+            lambda i: self._session.apply(
+                f"Read as {box.itemText(i)}", lambda s: edit.set_encoding(s, texture_id, box.itemData(i))
+            )
+        )
+        return box
+
+    def _exchange(self, texture: Texture) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self, f"Exchange {texture.name} for", texture.source_path, file_filters.IMAGES
+        )
+        if path:
+            exchange(self._session, texture.id, Path(path))
+
+    def _remove(self, texture: Texture) -> None:
+        self._session.apply(f"Take out {texture.name}", lambda s: edit.remove_texture(s, texture.id))
