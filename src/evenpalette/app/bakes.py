@@ -11,15 +11,8 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
 from evenpalette.core.document.bake import Bake
-from evenpalette.core.edits.bakes import (
-    MadeBake,
-    baked_textures,
-    make_bake,
-    outdated,
-    read_by_bake,
-    with_made,
-    with_seen,
-)
+from evenpalette.core.edits.bake_wishes import read_by_bake
+from evenpalette.core.edits.bakes import MadeBake, baked_textures, make_bake, outdated, with_made, with_seen
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.raster import Raster

@@ -10,7 +10,7 @@ from evenpalette.cli.saying import bar_of, note
 from evenpalette.core.color.encoding import encode_srgb
 from evenpalette.core.document.bake import GLOW, Bake
 from evenpalette.core.document.lookup import variant_ids
-from evenpalette.core.edits.bakes import texels_of
+from evenpalette.core.edits.bake_wishes import texels_of
 from evenpalette.core.edits.glow_light import gather, lamps_of
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import part_of

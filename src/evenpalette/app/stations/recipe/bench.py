@@ -20,9 +20,10 @@ from evenpalette.app.plain import entry
 from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station
+from evenpalette.app.stations.recipe.card_parts import Arrow, CardPicture
 from evenpalette.app.stations.recipe.card_pictures import START, CardPictures
 from evenpalette.app.stations.recipe.desk import RecipeDesk
-from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, Arrow, CardPicture, OpenCard, StepCard
+from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, OpenCard, StepCard
 from evenpalette.app.stations.recipe.step_drag import StepDrag
 from evenpalette.app.stations.recipe.step_picker import StepPicker
 from evenpalette.app.stations.recipe.step_texts import StepTexts

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from PyQt6.QtGui import QImage
 
 from evenpalette.app.session import Session
-from evenpalette.app.stations.recipe.step_cards import PICTURE, CardPicture
+from evenpalette.app.stations.recipe.card_parts import PICTURE, CardPicture
 from evenpalette.app.views import TwinViews
 from evenpalette.gpu.look import Look
 

@@ -1,15 +1,11 @@
 """Steps as cards: closed ones with a picture, the open one with all its inputs."""
 
-from functools import cache
-
-from PyQt6 import sip
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QColor, QIcon, QImage, QKeyEvent, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QSizePolicy,
     QVBoxLayout,
@@ -19,6 +15,7 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
+from evenpalette.app.stations.recipe.card_parts import PICTURE, SAMPLE, CardPicture, Swatches, fill_samples
 from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.stations.recipe.row_strips import RowStrips, StripLook
 from evenpalette.app.stations.recipe.step_drag import MovableCard
@@ -30,16 +27,12 @@ from evenpalette.core.document.state import new_id
 from evenpalette.core.edits import parameters
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.variants import set_value
-from evenpalette.core.light.ball import lit_sample
 from evenpalette.core.recipe.binding import read_binding
-from evenpalette.core.recipe.kind import AMOUNT, StartingPoint, StepKind
+from evenpalette.core.recipe.kind import AMOUNT, StepKind
 from evenpalette.core.recipe.recipe import Binding, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ValueType, value_text
 
-PICTURE = (100, 76)
-#: Side of the lit balls beside named finishes.
-SAMPLE = 22
 CARD_WIDTH = 118
 #: With at most so many inputs, what a row has and what all share stand one above the other.
 _STACKED = 2
@@ -68,79 +61,6 @@ def colors_of(session: Session, step: Step, copy: int) -> list[str]:
         return []
     values = session.state.values(session.state.project.active_variant)
     return [str(read_binding(step.binding(row, first.key), first, values, copy)) for row in step.rows]
-
-
-@cache
-def _icon(finish: tuple[tuple[str, float], ...]) -> QIcon:
-    pixels = lit_sample(dict(finish), size=SAMPLE * 2)
-    image = QImage(
-        pixels.tobytes(), pixels.shape[1], pixels.shape[0], pixels.shape[1] * 4, QImage.Format.Format_RGBA8888
-    )
-    pixmap = QPixmap.fromImage(image.copy())
-    pixmap.setDevicePixelRatio(2)
-    return QIcon(pixmap)
-
-
-def sample_icon(kind: StepKind, point: StartingPoint) -> QIcon:
-    """A small lit ball with a starting point's finish; nothing for kinds that set none."""
-    values = {
-        key: point.values[key] for key in ("metallic", "roughness", "coat", "coat_roughness") if key in point.values
-    }
-    if "roughness" not in values:
-        return QIcon()
-    finish = {key: float(value) for key, value in values.items()}
-    finish["anisotropy"] = float(kind.input("anisotropy").default) if point.values.get("brushed") else 0.0
-    return _icon(tuple(sorted(finish.items())))
-
-
-def _fill_samples(box: QComboBox, kind: StepKind, place: int = 0) -> None:
-    """The lit balls of a list of starting points, one in each turn of the event loop."""
-    if place >= len(kind.starting_points) or sip.isdeleted(box):
-        return
-    box.setItemIcon(place + 1, sample_icon(kind, kind.starting_points[place]))
-    QTimer.singleShot(0, lambda: _fill_samples(box, kind, place + 1))
-
-
-class Swatches(QWidget):
-    """The colors of a step's rows as one line of small fields."""
-
-    def __init__(self, colors: list[str]) -> None:
-        super().__init__()
-        self.colors = colors
-        self.setFixedHeight(10)
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        wide = min(16.0, self.width() / max(1, len(self.colors)))
-        for place, color in enumerate(self.colors):
-            painter.fillRect(QRectF(place * wide, 0, wide - 1, 9), QColor(color))
-
-
-class CardPicture(QLabel):
-    """A small picture of the asset."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedSize(*PICTURE)
-        blank = QPixmap(*PICTURE)
-        blank.fill(QColor(theme.SURROUND))
-        self.setPixmap(blank)
-
-    def show_image(self, image: QImage) -> None:
-        """Show a drawn picture."""
-        self.setPixmap(QPixmap.fromImage(image))
-
-
-class Arrow(QWidget):
-    """A small arrow between cards."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedWidth(16)
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        theme.icon("arrow-right", "#8d8d8d").paint(painter, 1, self.height() // 2 - 7, 14, 14)
 
 
 def foot(desk: RecipeDesk, step: Step) -> QWidget:
@@ -367,7 +287,7 @@ class OpenCard(DeskCard):
             box.setIconSize(QSize(SAMPLE, SAMPLE))
             for point in kind.starting_points:
                 box.addItem(point.name, point.name)
-            _fill_samples(box, kind)
+            fill_samples(box, kind)
             current = self._point_of(kind, self._step().row(row_id))
             box.setCurrentIndex(max(0, box.findData(current)))
             box.activated.connect(lambda i: self._start_from(kind, row_id, box.itemData(i)))
