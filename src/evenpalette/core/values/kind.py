@@ -4,11 +4,12 @@ has it."""
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, Protocol
-
-import numpy as np
+from typing import TYPE_CHECKING, Any, Protocol
 
 from evenpalette.core.errors import ValueProblem
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 #: A value as the document stores it: a switch, a number, or text (hex color, choice, id, channel, stops, placement).
 Value = bool | float | str
@@ -59,7 +60,7 @@ def _by_the_half(one: Value, other: Value, t: float) -> Value:
     return other if t >= 0.5 else one
 
 
-def _stays(now: Value, within: Within, spread: float, source: np.random.Generator) -> Value:
+def _stays(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     return now
 
 
@@ -86,7 +87,7 @@ class ValueKind:
     others: Callable[[Value, Within], Sequence[Value]] = _none_other
     mixed: Callable[[Value, Value, float], Value] = _by_the_half
     between: Callable[[str, str], str] = lambda a, b: f"later ? {b} : {a}"
-    varied: Callable[[Value, Within, float, np.random.Generator], Value] = _stays
+    varied: Callable[[Value, Within, float, "Generator"], Value] = _stays
     shader_type: Callable[[Within], str] = lambda within: ""
     is_number: bool = False
     is_parameter: bool = False

@@ -1,9 +1,12 @@
 """One of several words; shaders have its place among them."""
 
-import numpy as np
+from typing import TYPE_CHECKING
 
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 #: Choices that are tried to see what another one would change.
 _MOST_TRIED = 8
@@ -16,7 +19,7 @@ def _accept(value: object, within: Within) -> Value:
     return word
 
 
-def another_choice(now: Value, within: Within, spread: float, source: np.random.Generator) -> Value:
+def another_choice(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     """One of the choices by chance, or the same."""
     return within.choices[int(source.integers(len(within.choices)))] if source.random() < spread else now
 

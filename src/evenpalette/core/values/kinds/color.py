@@ -2,11 +2,16 @@
 Color 4), hue around the circle, chroma by a factor, lightness a little, and back into the sRGB gamut; how far each
 moves is common practice, no source."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch, oklch_to_linear_in_gamut
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 #: At full spread: turns of hue, doublings of chroma, OKLab lightness; and the chroma that a gray may take on.
 _HUE, _CHROMA, _LIGHTNESS, _GRAY_CHROMA = 0.5, 1.0, 0.5, 0.25
@@ -21,7 +26,7 @@ def _mixed(one: Value, other: Value, t: float) -> Value:
     return linear_to_hex(np.clip(oklab_to_linear(first + (second - first) * t), 0, 1))
 
 
-def varied_color(now: str, spread: float, source: np.random.Generator) -> str:
+def varied_color(now: str, spread: float, source: "Generator") -> str:
     """A color near another one, by chance."""
     lightness, chroma, hue = (float(part) for part in oklab_to_oklch(linear_to_oklab(hex_to_linear(now))))
     turn, factor = (float(source.uniform(-1, 1)) * spread for _ in range(2))

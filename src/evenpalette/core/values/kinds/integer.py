@@ -1,16 +1,21 @@
 """A whole number with a range."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within
 from evenpalette.core.values.kinds.number import clamped, ends_and_middle, typed_number, varied_number
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 
 def _mixed(one: Value, other: Value, t: float) -> Value:
     return int(np.floor(int(one) + (int(other) - int(one)) * t + 0.5))
 
 
-def _varied(now: Value, within: Within, spread: float, source: np.random.Generator) -> Value:
+def _varied(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     return round(varied_number(now, within, spread, source))
 
 

@@ -1,11 +1,13 @@
 """A number with a range."""
 
 import math
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, refused
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 
 def clamped(value: object, type: ValueType, within: Within) -> float:
@@ -28,7 +30,7 @@ def typed_number(text: str, unit: str) -> float:
     return number / 100 if percent else number
 
 
-def varied_number(now: Value, within: Within, spread: float, source: np.random.Generator) -> float:
+def varied_number(now: Value, within: Within, spread: float, source: "Generator") -> float:
     """A number near another one, by chance, in its range."""
     moved = float(now) + float(source.uniform(-1, 1)) * spread * (within.high - within.low)
     return min(max(moved, within.low), within.high)

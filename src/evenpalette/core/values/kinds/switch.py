@@ -1,8 +1,11 @@
 """On or off."""
 
-import numpy as np
+from typing import TYPE_CHECKING
 
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, refused
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 
 def _accept(value: object, within: Within) -> Value:
@@ -11,7 +14,7 @@ def _accept(value: object, within: Within) -> Value:
     return value
 
 
-def _varied(now: Value, within: Within, spread: float, source: np.random.Generator) -> Value:
+def _varied(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     return (not now) if source.random() < spread / 2 else now
 
 

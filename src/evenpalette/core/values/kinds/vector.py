@@ -2,12 +2,14 @@
 
 import math
 from collections.abc import Iterable, Sequence
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
 from evenpalette.core.values.kinds.number import varied_number
+
+if TYPE_CHECKING:
+    from numpy.random import Generator
 
 
 def vector_parts(text: str) -> tuple[float, ...]:
@@ -42,7 +44,7 @@ def _mixed(one: Value, other: Value, t: float) -> Value:
     return vector_text([x + (y - x) * t for x, y in pairs])
 
 
-def _varied(now: Value, within: Within, spread: float, source: np.random.Generator) -> Value:
+def _varied(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     return vector_text([varied_number(part, within, spread, source) for part in vector_parts(str(now))])
 
 
