@@ -35,8 +35,9 @@ from evenpalette.core.variants.small_surface import (
 SIDE = 192
 #: A change of less than half a code of 8 bits is none.
 LEAST = 0.5 / 255
-#: Texels a side on which most parameters already show that they act.
-_FEW = 20
+#: Texels a side on which most parameters already show that they act, and how much of one the model uses at least: what
+#: lies beside islands is not seen.
+_FEW, _WHOLLY = 48, 0.9
 
 
 @dataclass(frozen=True)
@@ -119,8 +120,8 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
     """
     left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
     moments = [Moment(seconds=seconds) for seconds in _times(state)]
-    for texels in (_FEW, side):
-        sight = Sight(state, texels)
+    few = Sight(state, _FEW, _WHOLLY)
+    for sight in (*((few,) if few.has_used else ()), Sight(state, side)):
         for variant, at in product(variants, moments):
             if not left:
                 return []

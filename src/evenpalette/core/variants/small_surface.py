@@ -18,25 +18,31 @@ from evenpalette.core.values import Value
 T = TypeVar("T")
 
 
-def small_sources(state: State, side: int) -> tuple[Sources, NDArray[np.bool_]]:
+#: A small texel is used where the model uses so much of it.
+_USED = 0.25
+
+
+def small_sources(state: State, side: int, least: float = _USED) -> tuple[Sources, NDArray[np.bool_]]:
     """What the recipe reads with its longest side at most `side`, and which of its texels the model uses, bool (height,
-    width)."""
+    width): those of which more than `least` is used."""
     sources = state.sources
     factor = min(1.0, side / max(sources.size))
     width, height = (max(1, round(s * factor)) for s in sources.size)
-    return sources.at_size(width, height), state.used_share((width, height)) > 0.25
+    return sources.at_size(width, height), state.used_share((width, height)) > least
 
 
 class Sight:
     """The active sheet of a document on few texels, with one set of values after another. What was seen is remembered
     for a while: a variant that nobody touched is not worked out again because another one was.
 
-    small: what the recipe reads. used: which of its texels the model uses, bool (height, width); all where it uses
-    none. wanted: attributes. bind: the steps with values of the parameters, by id.
+    small: what the recipe reads. used: which of its texels the model uses, bool (height, width), at least `least` of
+    each; all where it uses none, as has_used says. wanted: attributes. bind: the steps with values of the parameters,
+    by id.
     """
 
-    def __init__(self, state: State, side: int) -> None:
-        self.small, used = small_sources(state, side)
+    def __init__(self, state: State, side: int, least: float = _USED) -> None:
+        self.small, used = small_sources(state, side, least)
+        self.has_used = bool(used.any())
         self.used = used if used.any() else np.ones_like(used)
         self.wanted = wanted_attributes(state)
         self.bind = Binder(state.project.recipe, state.region_ids)
@@ -45,7 +51,7 @@ class Sight:
         if state.mesh is not None:
             self._arrays.append(state.mesh.mesh.positions)
         self._told = (
-            side, state.project.sheet.id, state.project.recipe.model_dump_json(), tuple(state.region_ids), self.wanted,
+            side, least, state.project.sheet.id, state.project.recipe.model_dump_json(), tuple(state.region_ids), self.wanted,
             repr((state.sharings, sources.starts, list(sources.textures), sources.base.encoding)),
         )  # fmt: skip
 
