@@ -1,12 +1,15 @@
 """What each pixel of the model shows, kept between frames until the camera, the size or the mesh changes."""
 
 from collections.abc import Callable
+from typing import TypeVar, cast
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.gpu.bloom import Bloom
+
+T = TypeVar("T")
 
 
 class SurfaceBuffer:
@@ -33,7 +36,7 @@ class SurfaceBuffer:
         self.shaded = ctx.framebuffer([self.picture], self._depth)
         self._ctx = ctx
         self._bloom: Bloom | None = None
-        self._kept: dict[int, tuple[NDArray, NDArray[np.bool_]]] = {}
+        self._kept: dict[int | str, tuple[object, object]] = {}
 
     @property
     def bloom(self) -> Bloom:
@@ -60,12 +63,13 @@ class SurfaceBuffer:
         faces = np.frombuffer(data, np.float32).reshape(top - bottom, right - left)
         return faces.astype(np.int32) - 1
 
-    def kept(self, plane: NDArray, make: Callable[[], NDArray[np.bool_]]) -> NDArray[np.bool_]:
-        """Where a plane is seen here, remembered until something else is drawn."""
-        held = self._kept.get(id(plane))
-        if held is None or held[0] is not plane:
-            held = self._kept[id(plane)] = plane, make()
-        return held[1]
+    def kept(self, owner: object, make: Callable[[], T]) -> T:
+        """What is made for an array, or for a word, of what is drawn here; remembered until something else is."""
+        key = owner if isinstance(owner, str) else id(owner)
+        held = self._kept.get(key)
+        if held is None or (held[0] is not owner and held[0] != key):
+            held = self._kept[key] = owner, make()
+        return cast(T, held[1])
 
     def forget(self) -> None:
         """What is drawn here, or what lies on it, is another thing now."""

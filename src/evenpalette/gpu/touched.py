@@ -124,29 +124,47 @@ def _reach(plane: NDArray[np.uint8]) -> NDArray[np.int64]:
     return np.array([columns[0], rows[0], columns[-1] + 1, rows[-1] + 1] if len(rows) else [0, 0, 0, 0], np.int64)
 
 
-def _seen(plane: NDArray[np.uint8], buffer: SurfaceBuffer) -> NDArray[np.bool_]:
-    """Which tiles of the model's picture read anything of a coverage, bool (rows, columns) from the bottom.
+@dataclass(frozen=True, eq=False)
+class _Pixels:
+    """The pixels of a picture where the model is, by the level that a filter chooses there: of each the indices in the
+    picture, and (u, v) of 0 to 1."""
 
-    By the level that the filter chooses, and the one beside it: of each, whether the mean of a texel or of one around
-    it is more than what 8 bits round to nothing.
-    """
-    surface, slopes = buffer.read_surface()
-    there = (surface[..., 2] > 0) & (surface[..., 3] == 0)
-    size = np.array([plane.shape[1], plane.shape[0]], np.float32)
-    steps = np.stack([np.linalg.norm(slopes[..., k : k + 2] * size, axis=-1) for k in (0, 2)]).max(0)
-    lod = np.maximum(np.log2(np.maximum(steps, 1e-6)), 0)
-    u, v = surface[..., 0] % 1.0, surface[..., 1] % 1.0
-    mask, held = np.zeros(there.shape, bool), plane.astype(np.float32)
-    for level in range(max(plane.shape).bit_length()):
-        height, width = held.shape
-        bordered = cv2.copyMakeBorder((held > _NOTHING).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_WRAP)
-        covered = cv2.dilate(bordered, np.ones((3, 3), np.uint8))[1:-1, 1:-1] > 0
-        last = height == width == 1
-        at = there & (lod < level + 1) & (lod > level - 1) if not last else there & (lod > level - 1)
-        if at.any():
-            rows, columns = (v[at] * height).astype(np.int64), (u[at] * width).astype(np.int64)
-            mask[at] |= covered[np.minimum(rows, height - 1), np.minimum(columns, width - 1)]
-        held = np.asarray(resize_plane(held, (max(1, width // 2), max(1, height // 2))), np.float32)
-        held = held.reshape(max(1, height // 2), max(1, width // 2))
-    padded = np.pad(mask, ((0, -mask.shape[0] % _TILE), (0, -mask.shape[1] % _TILE)))
-    return np.asarray(padded.reshape(padded.shape[0] // _TILE, _TILE, -1, _TILE).any((1, 3)))
+    levels: list[tuple[int, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]]
+
+
+def _pixels(buffer: SurfaceBuffer, shape: tuple[int, int]) -> _Pixels:
+    """For coverages of a shape."""
+    surface, slopes = (half.reshape(-1, 4) for half in buffer.read_surface())
+    there = np.flatnonzero((surface[:, 2] > 0) & (surface[:, 3] == 0))
+    steps = slopes[there] * np.array([shape[1], shape[0]] * 2, np.float32)
+    steps *= steps
+    longest = np.maximum(steps[:, 0] + steps[:, 1], steps[:, 2] + steps[:, 3])
+    last = max(shape).bit_length() - 1
+    # Half the logarithm of the square; beyond the last level there is none.
+    level = np.clip(np.log2(np.maximum(longest, 1e-12)) * 0.5, 0, last).astype(np.int64)
+    u, v = surface[there, 0] % 1.0, surface[there, 1] % 1.0
+    return _Pixels([(int(n), there[at], u[at], v[at]) for n in np.unique(level) for at in (level == n,)])
+
+
+def _covered(plane: NDArray[np.uint8], level: int) -> NDArray[np.bool_]:
+    """Of a level of a coverage, whether a texel or one around it is more than what 8 bits round to nothing."""
+    size = max(1, plane.shape[1] >> level), max(1, plane.shape[0] >> level)
+    held = plane if level == 0 else np.asarray(resize_plane(plane.astype(np.float32), size)).reshape(size[1], size[0])
+    bordered = cv2.copyMakeBorder((held > _NOTHING).view(np.uint8), 1, 1, 1, 1, cv2.BORDER_WRAP)
+    return cv2.dilate(bordered, np.ones((3, 3), np.uint8))[1:-1, 1:-1].astype(np.bool_)
+
+
+def _seen(plane: NDArray[np.uint8], buffer: SurfaceBuffer) -> NDArray[np.bool_]:
+    """Which tiles of the model's picture read anything of a coverage, bool (rows, columns) from the bottom: of the
+    level that the filter chooses, or of the one beside it."""
+    pixels = buffer.kept(f"pixels of {plane.shape}", lambda: _pixels(buffer, (plane.shape[0], plane.shape[1])))
+    width, height = buffer.size
+    mask = np.zeros(width * height, bool)
+    for level, at, u, v in pixels.levels:
+        for number in {level, min(level + 1, max(plane.shape).bit_length() - 1)}:
+            covered = derived((plane,), ("covered", number), lambda n=number: _covered(plane, n))  # type: ignore[misc]
+            rows, columns = covered.shape
+            row, column = (v * rows).astype(np.int32), (u * columns).astype(np.int32)
+            mask[at] |= covered[np.minimum(row, rows - 1), np.minimum(column, columns - 1)]
+    mask = np.pad(mask.reshape(height, width), ((0, -height % _TILE), (0, -width % _TILE)))
+    return np.asarray(mask.reshape(mask.shape[0] // _TILE, _TILE, -1, _TILE).any((1, 3)))
