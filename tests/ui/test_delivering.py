@@ -261,7 +261,7 @@ def test_a_packed_texture_is_taken_apart_at_asset_by_a_line_of_a_layout(hand: Ha
             LayoutChannel(to="b", source="constant:1"),
         ),
     )
-    bench.take_apart(texture, line)
+    bench.table.take_apart(texture, line)
     hand.wait(lambda: len(hand.session.state.project.asset.textures) == before + 3)
     held = {
         t.role: hand.session.state.textures[t.id].pixels[..., 0] for t in hand.session.state.project.asset.textures[-2:]
