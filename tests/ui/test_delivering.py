@@ -272,7 +272,7 @@ def test_a_packed_texture_is_taken_apart_at_asset_by_a_line_of_a_layout(hand: Ha
     hand.wait(lambda: len(hand.session.state.project.asset.textures) == before + 1)
     said: list[str] = []
     hand.session.said.connect(lambda text, _: said.append(text))
-    bench.take_apart(texture, line.model_copy(update={"channels": line.channels[2:]}))
+    bench.table.take_apart(texture, line.model_copy(update={"channels": line.channels[2:]}))
     hand.wait(lambda: said and "of none of strangers.png's channels" in said[-1])
 
 
