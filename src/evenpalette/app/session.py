@@ -65,8 +65,7 @@ class Session(QObject):
         self.findings: list[Finding] = []
         self.left: list[Finding] = []
         self._region_findings: RegionFindings | None = None
-        #: Each region's part of the used UV area, 0..1.
-        #: Of each region whose share of the used UV area is known, that.
+        #: Of each region whose part of the used UV area is known, that, 0..1.
         self.shares: dict[str, float] = {}
         #: Whether findings of this document have been looked for since it was opened.
         self.has_looked = False

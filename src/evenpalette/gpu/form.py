@@ -85,7 +85,9 @@ class Form:
             self._blur(buffer, looks)
         seen = viewport
         if not scatters and lacks.regions is not None and coarser >= before:
-            shown = on_form(shading.coverages(lacks.regions), buffer) if lacks.regions else None
+            shown = tiles
+            if shown is None or lacks.regions != change.regions:
+                shown = on_form(shading.coverages(lacks.regions), buffer) if lacks.regions else None
             if shown is None:
                 return []
             seen = common(viewport, _around(shown.box, buffer.size, viewport))

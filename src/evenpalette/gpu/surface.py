@@ -66,10 +66,10 @@ class SurfaceBuffer:
     def kept(self, owner: object, make: Callable[[], T]) -> T:
         """What is made for an array, or for a word, of what is drawn here; remembered until something else is."""
         key = owner if isinstance(owner, str) else id(owner)
-        held = self._kept.get(key)
-        if held is None or (held[0] is not owner and held[0] != key):
-            held = self._kept[key] = owner, make()
-        return cast(T, held[1])
+        if key not in self._kept:
+            # The owner is held too: no other array can have its id meanwhile.
+            self._kept[key] = owner, make()
+        return cast(T, self._kept[key][1])
 
     def forget(self) -> None:
         """What is drawn here, or what lies on it, is another thing now."""

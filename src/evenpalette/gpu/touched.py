@@ -124,16 +124,12 @@ def _reach(plane: NDArray[np.uint8]) -> NDArray[np.int64]:
     return np.array([columns[0], rows[0], columns[-1] + 1, rows[-1] + 1] if len(rows) else [0, 0, 0, 0], np.int64)
 
 
-@dataclass(frozen=True, eq=False)
-class _Pixels:
-    """The pixels of a picture where the model is, by the level that a filter chooses there: of each the indices in the
-    picture, and (u, v) of 0 to 1."""
-
-    levels: list[tuple[int, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]]
+#: A level, and of the pixels whose filter chooses it the indices in the picture, and u and v of 0 to 1.
+_AtLevel = tuple[int, NDArray[np.int64], NDArray[np.float32], NDArray[np.float32]]
 
 
-def _pixels(buffer: SurfaceBuffer, shape: tuple[int, int]) -> _Pixels:
-    """For coverages of a shape."""
+def _pixels(buffer: SurfaceBuffer, shape: tuple[int, int]) -> list[_AtLevel]:
+    """The pixels of a picture where the model is, by the level of coverages of a shape that is read there."""
     surface, slopes = (half.reshape(-1, 4) for half in buffer.read_surface())
     there = np.flatnonzero((surface[:, 2] > 0) & (surface[:, 3] == 0))
     steps = slopes[there] * np.array([shape[1], shape[0]] * 2, np.float32)
@@ -143,7 +139,7 @@ def _pixels(buffer: SurfaceBuffer, shape: tuple[int, int]) -> _Pixels:
     # Half the logarithm of the square; beyond the last level there is none.
     level = np.clip(np.log2(np.maximum(longest, 1e-12)) * 0.5, 0, last).astype(np.int64)
     u, v = surface[there, 0] % 1.0, surface[there, 1] % 1.0
-    return _Pixels([(int(n), there[at], u[at], v[at]) for n in np.unique(level) for at in (level == n,)])
+    return [(int(n), there[at], u[at], v[at]) for n in np.unique(level) for at in (level == n,)]
 
 
 def _covered(plane: NDArray[np.uint8], level: int) -> NDArray[np.bool_]:
@@ -160,7 +156,7 @@ def _seen(plane: NDArray[np.uint8], buffer: SurfaceBuffer) -> NDArray[np.bool_]:
     pixels = buffer.kept(f"pixels of {plane.shape}", lambda: _pixels(buffer, (plane.shape[0], plane.shape[1])))
     width, height = buffer.size
     mask = np.zeros(width * height, bool)
-    for level, at, u, v in pixels.levels:
+    for level, at, u, v in pixels:
         for number in {level, min(level + 1, max(plane.shape).bit_length() - 1)}:
             covered = derived((plane,), ("covered", number), lambda n=number: _covered(plane, n))  # type: ignore[misc]
             rows, columns = covered.shape

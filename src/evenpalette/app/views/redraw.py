@@ -191,6 +191,6 @@ class Redraw(QObject):
     def _flat_now(self, scene: SceneRenderer, picture: Picture) -> tuple[object, ...]:
         """Everything that decides what is seen outside of Form."""
         return (
-            replace(picture.frame, camera=OrbitCamera()), tuple(picture.looks), self._shown.has_lines, *picture.marked,
+            replace(picture.frame, camera=OrbitCamera()), tuple(picture.looks[1]), self._shown.has_lines, *picture.marked,
             id(self._live.held), id(self._live.extras), scene.is_waiting,
         )  # fmt: skip

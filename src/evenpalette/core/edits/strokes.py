@@ -30,8 +30,9 @@ class OpenStroke:
     def __init__(self, state: State, region_id: str, brush: Brush, surface: PaintSurface | None) -> None:
         """Raises RegionError, with what to do, for a region that cannot be painted."""
         region = state.project.regions.find(region_id)
-        if region is None or (reason := why_not_paintable(region)):
-            raise RegionError(why_not_paintable(None) if region is None else reason)
+        reason = why_not_paintable(region)
+        if region is None or reason:
+            raise RegionError(reason)
         self._before, self._shown = state, set[str]()
         self._stroke = Stroke(_planes_of(state, region_id), region_id, brush, surface, locked_cover(state, region_id))
         #: What it will be called as a change.

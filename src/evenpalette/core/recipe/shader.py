@@ -57,7 +57,7 @@ def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BAS
         if input.type is ValueType.CHOICE and (binding is None or binding.is_plain):
             return str(prepare_value(read_binding(binding, input, {}), input))
         place = f"s{index}_" if row < 0 else f"s{index}_r{row}_"
-        uniform = ShaderUniform(place + input.key, input.kind.shader_type(input), index, row, input.key)
+        uniform = ShaderUniform(place + input.key, input.shader_type, index, row, input.key)
         uniforms[uniform.name] = uniform
         return uniform.name
 
@@ -147,7 +147,7 @@ def kit_table(recipe: Recipe) -> TableLayout:
     """Where a row of a table has each parameter that the kit's text reads."""
     names = parameter_uniform_names(recipe.parameters)
     told = [p for p in recipe.parameters if p.type is not ValueType.TEXTURE and recipe.users(p.id)]
-    return table_layout([(names[p.id], p.input.kind.shader_type(p.input), p) for p in told])
+    return table_layout([(names[p.id], p.input.shader_type, p) for p in told])
 
 
 def _fills(step: Step, kind: StepKind, op: Op) -> bool:
@@ -158,10 +158,10 @@ def _fills(step: Step, kind: StepKind, op: Op) -> bool:
 
 
 def _constant(value: object, input: Input) -> str:
-    prepared = prepare_value(value, input)  # type: ignore[arg-type]
-    numbers = input.numbers(value) if input.kind.shader_type(input) else ()  # type: ignore[arg-type]
+    numbers = input.numbers(value) if input.shader_type else ()  # type: ignore[arg-type]
     if len(numbers) > 1:
-        return f"{input.kind.shader_type(input)}({', '.join(number_text(v) for v in numbers)})"
+        return f"{input.shader_type}({', '.join(number_text(v) for v in numbers)})"
+    prepared = prepare_value(value, input)  # type: ignore[arg-type]
     return number_text(prepared) if isinstance(prepared, float) else str(prepared)
 
 

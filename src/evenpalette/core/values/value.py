@@ -37,6 +37,11 @@ class Input:
         """Whether it is one number with a range."""
         return self.kind.is_number
 
+    @property
+    def shader_type(self) -> str:
+        """Its type in GLSL, '' where shaders have none."""
+        return self.kind.shader_type(self)
+
     def accept(self, value: object) -> Value:
         """The value in this input's type and range: numbers are clamped, colors become '#rrggbb'. Raises
         ValueProblem."""

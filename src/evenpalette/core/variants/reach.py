@@ -1,6 +1,6 @@
 """The reach of a parameter: which texels change when it moves, by how much; and when nothing changes, why."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from itertools import islice, product
@@ -120,16 +120,23 @@ def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list
     """
     left = {p.id: p for p in state.project.recipe.parameters if state.project.recipe.users(p.id)}
     moments = [Moment(seconds=seconds) for seconds in _times(state)]
-    few = Sight(state, _FEW, _WHOLLY)
-    for sight in (*((few,) if few.has_used else ()), Sight(state, side)):
+    for sight in _sights(state, side) if left else ():
         for variant, at in product(variants, moments):
-            if not left:
-                return []
             values, asked = state.values(variant), tuple(left.values())
             what = ("acting", at, tuple(left))
             for key in sight.remembered(what, values, partial(_acting, sight, values, asked, at)):
                 del left[key]
+            if not left:
+                return []
     return list(left)
+
+
+def _sights(state: State, side: int) -> Iterator[Sight]:
+    """On few texels, where the model uses any of them wholly; then on all."""
+    few = Sight(state, _FEW, _WHOLLY)
+    if few.has_used:
+        yield few
+    yield Sight(state, side)
 
 
 def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Parameter], at: Moment) -> list[str]:

@@ -10,13 +10,18 @@ if TYPE_CHECKING:
     from numpy.random import Generator
 
 
+def in_range(number: float, within: Within) -> float:
+    """A number, or the end of the range that is nearest to it."""
+    return min(max(number, within.low), within.high)
+
+
 def clamped(value: object, type: ValueType, within: Within) -> float:
     """A number in its range. Raises ValueProblem."""
     if not isinstance(value, int | float) or isinstance(value, bool):
         raise refused(value, type, within)
     if not math.isfinite(value):
         raise ValueProblem(f"'{within.label}' is a number from {within.low:g} to {within.high:g}, not {value}.")
-    return min(max(float(value), within.low), within.high)
+    return in_range(float(value), within)
 
 
 def typed_number(text: str, unit: str) -> float:
@@ -33,7 +38,7 @@ def typed_number(text: str, unit: str) -> float:
 def varied_number(now: Value, within: Within, spread: float, source: "Generator") -> float:
     """A number near another one, by chance, in its range."""
     moved = float(now) + float(source.uniform(-1, 1)) * spread * (within.high - within.low)
-    return min(max(moved, within.low), within.high)
+    return in_range(moved, within)
 
 
 def ends_and_middle(now: Value, within: Within) -> tuple[float, float, float]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
-from evenpalette.core.values.kinds.number import varied_number
+from evenpalette.core.values.kinds.number import in_range, varied_number
 
 if TYPE_CHECKING:
     from numpy.random import Generator
@@ -32,7 +32,7 @@ def _accept(value: object, within: Within) -> Value:
     parts = vector_parts(text_of(value, ValueType.VECTOR, within))
     if within.choices and len(parts) != len(within.choices):
         raise ValueProblem(f"'{within.label}' takes {len(within.choices)} numbers, not {len(parts)}.")
-    return vector_text(min(max(part, within.low), within.high) for part in parts)
+    return vector_text(in_range(part, within) for part in parts)
 
 
 def _others(now: Value, within: Within) -> Sequence[Value]:
