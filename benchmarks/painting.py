@@ -123,7 +123,7 @@ def window() -> None:
     state = regions_from_mesh(state, "material")
     state = edit.add_painted_region(freeze(state, state.region_ids))
     session.commit("Large", state)
-    session.select_region(state.region_ids[-1])
+    session.selection.select_region(state.region_ids[-1])
     session.set_station("regions")
     main.bench("regions").pages.open("Paint")
     main.views.stroke_tool.brush = replace(main.views.stroke_tool.brush, radius=128.0)

@@ -98,7 +98,7 @@ def _regions(camera: Photographer) -> None:
     QTest.mouseMove(views, QPoint(20, 300))
     camera.take("regions-faces", guide_only=True)
     bench.faces.toggle.setChecked(False)
-    session.select_faces(np.zeros_like(session.faces))
+    session.selection.select_faces(np.zeros_like(session.selection.faces))
     bench.pages.open("Operations")
     for kind in ("root_tip", "grow"):
         bench.operations.add_kind(kind)
@@ -150,7 +150,7 @@ def _surface(camera: Photographer) -> None:
     session.set_station("recipe")
     session.apply("Night", lambda s: activate(s, s.project.variants[1].id))
     views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData("roughness"))
-    session.select_step("step-finish")
+    session.selection.select_step("step-finish")
     views.shown.set_light(Light("night", filmic=True, bloom=0.4))
     camera.take("surface")
     views.shown.set_light(Light())
@@ -301,7 +301,7 @@ def main() -> None:
     for station in (known.key for known in STATIONS):
         session.set_station(station)
         if station == "recipe":
-            session.select_step(session.state.project.recipe.steps[0].id)
+            session.selection.select_step(session.state.project.recipe.steps[0].id)
             views.set_pointer((0.10, 0.50))
         if station == "variants":
             window.rail.sheet_wanted.emit()

@@ -121,7 +121,7 @@ def test_a_step_asks_the_mesh_for_what_it_needs(hand: Hand) -> None:
     assert isinstance(bench, RecipeBench)
     soot = next(s for s in session.state.project.recipe.steps if s.name == "Soot")
     session.set_station("recipe")
-    session.select_step(soot.id)
+    session.selection.select_step(soot.id)
     hand.wait()
     editor = next(e for e in bench.findChildren(ValueEditor) if e.input.key == "mask" and e.isVisible())
     box = editor.inner

@@ -87,7 +87,7 @@ def test_a_color_is_picked_from_the_paint_in_either_view_with_a_loupe_and_a_prev
     assert not loupe.isVisible()
     region = session.state.project.regions.regions[0]
     assert region.source.color == "#285a96"
-    assert session.region == region.id
+    assert session.selection.region == region.id
     share = session.state.coverages[region.id]
     assert share[100].min() == 255
     assert share[20].max() == 0
@@ -101,7 +101,7 @@ def test_a_color_is_picked_from_the_paint_in_either_view_with_a_loupe_and_a_prev
     pick.click()
     QTest.keyClick(window.views, Qt.Key.Key_Escape)
     assert not loupe.isVisible()
-    assert "impure-flag" not in {f.code for f in session.findings}
+    assert "impure-flag" not in {f.code for f in session.watch.findings}
 
 
 def test_the_first_change_after_a_fit_offers_a_variant_once_and_the_painted_look_stays(can: Hand) -> None:
@@ -171,6 +171,28 @@ def test_from_two_files_to_twelve_variants_are_ten_clicks(can: Hand) -> None:
     assert clicks <= 10
 
 
+def test_what_cannot_be_read_is_left_out_and_the_rest_is_there(empty: Hand, tmp_path: Path) -> None:
+    session = empty.session
+    said: list[tuple[str, bool]] = []
+    session.said.connect(lambda text, is_bad: said.append((text, is_bad)))
+    (tmp_path / "torn.obj").write_text("v 0 0 0\nv 1 0 0\nf 1 2 9\n")
+    (tmp_path / "torn.glb").write_bytes(b"glTF and nothing else")
+    empty.window.take_files([tmp_path / "torn.obj", tmp_path / "torn.glb", paint_png(tmp_path)])
+    empty.wait(lambda: session.state.project.asset.textures)
+    assert [t.name for t in session.state.project.asset.textures] == ["can_BaseColor.png"]
+    assert session.state.mesh is None
+    text, is_bad = said[-1]
+    assert is_bad
+    assert "torn" in text
+    assert "1 more file could not be read either" in text
+    session.undo()
+    assert not session.state.project.asset.textures
+    empty.window.take_files([tmp_path / "torn.obj", tmp_path / "torn.glb"])
+    empty.wait(lambda: len(said) > 1)
+    assert said[-1][1]
+    assert not session.state.project.asset.textures
+
+
 def test_a_mesh_that_lies_on_its_side_is_set_upright_and_can_be_turned(empty: Hand, tmp_path: Path) -> None:
     empty.window.take_files([can_obj(tmp_path, "z")])
     empty.wait(lambda: empty.session.state.mesh is not None)
@@ -205,21 +227,21 @@ def test_a_mesh_that_lies_on_its_side_is_set_upright_and_can_be_turned(empty: Ha
 def test_findings_are_left_as_they_are_by_a_key_and_looked_at_again(can: Hand) -> None:
     session, window = can.session, can.window
     session.apply("Mix", lambda s: add_step(s, "mix", None))
-    can.wait(lambda: any(f.code == "no-texture" for f in session.findings))
+    can.wait(lambda: any(f.code == "no-texture" for f in session.watch.findings))
     findings = window.ledger.findings
-    count = len(session.findings)
+    count = len(session.watch.findings)
     findings.setFocus()
     findings.setCurrentRow(0)
     QTest.keyClick(findings, Qt.Key.Key_Delete)
-    can.wait(lambda: len(session.findings) < count)
-    assert len(session.left) == count - len(session.findings)
+    can.wait(lambda: len(session.watch.findings) < count)
+    assert len(session.watch.left) == count - len(session.watch.findings)
     line = findings.item(findings.count() - 1)
     assert line is not None
     assert "left as" in line.text()
     findings.itemClicked.emit(line)
     findings.setCurrentRow(findings.count() - 1)
     QTest.keyClick(findings, Qt.Key.Key_Delete)
-    can.wait(lambda: len(session.findings) == count)
+    can.wait(lambda: len(session.watch.findings) == count)
 
 
 def test_delivery_says_what_is_missing_and_that_the_defaults_go_out_without_variants(can: Hand, tmp_path: Path) -> None:

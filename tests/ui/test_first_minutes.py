@@ -61,11 +61,11 @@ def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: 
         views, Qt.MouseButton.LeftButton, pos=QPoint(min(rect.right(), int(rightmost[1]) - 6), int(rightmost[0]) + 40)
     )
     empty.wait()
-    assert session.state.project.sheet.name == "Badge"
+    assert session.state.sheet.name == "Badge"
     assert [t.role for t in session.state.project.asset.textures] == [Role.PAINTED]
     # One change, one undo; and the second sheet was a change of its own.
     empty.keys("Ctrl+Z")
-    assert session.state.project.sheet.name == "Case"
+    assert session.state.sheet.name == "Case"
     empty.keys("Ctrl+Z")
     assert session.state.mesh is None
 
@@ -243,7 +243,7 @@ def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand
         colors, inside = plane_colors(hue)
         assert 0.1 < inside.mean() < 0.6
         assert colors[:, 0].std(0).min() > 0.2, "at chroma 0 it goes from black to white"
-    hand.session.select_step(hand.session.state.project.recipe.steps[0].id)
+    hand.session.selection.select_step(hand.session.state.project.recipe.steps[0].id)
     hand.wait()
     bench = hand.window.bench("recipe")
     field = named(bench, "Color", ColorField)

@@ -45,7 +45,7 @@ def test_a_card_is_dragged_and_the_views_show_the_other_order_first(hand: Hand) 
     steps = [s.id for s in session.state.project.recipe.steps]
     soot, shade = steps.index("step-soot"), steps.index("step-shade")
     # Soot in front of the tint is eaten by it: that is to be seen before the card is let go.
-    session.select_step(steps[soot])
+    session.selection.select_step(steps[soot])
     hand.wait()
     before = hand.form_and_flat()[1]
     names = [f"Step {k + 1}, {s.name}" for k, s in enumerate(session.state.project.recipe.steps)]
@@ -59,13 +59,13 @@ def test_a_card_is_dragged_and_the_views_show_the_other_order_first(hand: Hand) 
     moved = [s.id for s in session.state.project.recipe.steps]
     assert moved.index("step-shade") == soot
     assert sorted(moved) == sorted(steps)
-    assert session.step == "step-shade"
+    assert session.selection.step == "step-shade"
     assert np.abs(hand.form_and_flat()[1] - shown).max() <= 1
     hand.keys("Ctrl+Z")
     assert [s.id for s in session.state.project.recipe.steps] == steps
     # A press without a drag chooses the card.
     QTest.mouseClick(hand.find(names[soot], QFrame), Qt.MouseButton.LeftButton, pos=QPoint(50, 140))
-    assert session.step == "step-soot"
+    assert session.selection.step == "step-soot"
 
 
 def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(
@@ -81,7 +81,7 @@ def test_a_texture_is_chosen_by_a_parameter_and_numbers_become_a_vector(
     held = {t.name: t.id for t in session.state.project.asset.textures}
     bench = hand.window.bench("recipe")
     bench.add("fill")
-    step = session.step
+    step = session.selection.step
     row = edit.step_of(session.state.project.recipe, step).rows[0].id
     session.apply("texture", lambda s: edit.bind_input(s, step, "picture", Binding(value=held["stripes.png"]), row))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **how: ("Paper pattern", True))
@@ -157,7 +157,7 @@ def test_a_shader_that_the_driver_refuses_is_said_with_its_line_and_the_picture_
 
 def test_before_and_after_of_one_step_lie_on_both_sides_of_the_wipe(hand: Hand) -> None:
     session, shown = hand.session, hand.window.views.shown
-    session.select_step("step-soot")
+    session.selection.select_step("step-soot")
     hand.wait()
     opened = hand.window.bench("recipe").findChild(OpenCard)
     QTest.keyClick(opened, Qt.Key.Key_B)

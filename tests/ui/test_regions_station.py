@@ -41,7 +41,7 @@ def ready_to_paint(hand: Hand) -> RegionsBench:
     session, views = hand.session, hand.window.views
     bench = at_regions(hand, "Paint")
     session.apply("Freeze", lambda s: freeze(s, s.region_ids))
-    session.select_region(session.state.region_ids[-1])
+    session.selection.select_region(session.state.region_ids[-1])
     views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.ID))
     hand.wait(lambda: views.stroke_tool.is_prepared)
     return bench
@@ -67,8 +67,8 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     hand.window.ledger.list.setFocus()
     QTest.keyClick(hand.window.ledger.list, Qt.Key.Key_Delete)
     hand.wait(lambda: len(session.state.region_ids) == len(ids) - 1)
-    hand.wait(lambda: any(f.code == "gap" for f in session.findings))
-    gap = next(f for f in session.findings if f.code == "gap")
+    hand.wait(lambda: any(f.code == "gap" for f in session.watch.findings))
+    gap = next(f for f in session.watch.findings if f.code == "gap")
     session.go_to.emit(*gap.place)
     assert hand.window.views.frame.plane.span < 0.5
     texture = session.state.project.asset.textures[1]
@@ -78,7 +78,7 @@ def test_regions_from_an_id_map_thresholds_and_undo(hand: Hand) -> None:
     choose(hand.find("How edges are read", QComboBox, bench), "rgb")
     hand.wait(lambda: hand.find("Near", ValueSlider, bench).isVisible())
     hand.type_into(hand.find("Far", ValueSlider, bench).field, "120")
-    hand.wait(lambda: session.state.project.regions.find(session.region).source.far == 120)
+    hand.wait(lambda: session.state.project.regions.find(session.selection.region).source.far == 120)
     session.undo()
     session.undo()
     session.undo()
@@ -98,7 +98,7 @@ def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None
     for x in range(0, 60, 6):
         QTest.mouseMove(views, middle + QPoint(x, 0))
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=middle + QPoint(60, 0))
-    swept = int(session.faces.sum())
+    swept = int(session.selection.faces.sum())
     assert swept > 20
     hand.wait(
         lambda: f"{swept:,} faces selected, 0 of them hidden" in hand.find("Selected faces", QLabel, bench).text()
@@ -116,14 +116,14 @@ def test_faces_are_swept_on_form_counted_assigned_and_undone(hand: Hand) -> None
     # A shell on Flat; Shift adds to it.
     hand.find("Picks", QComboBox, bench).setCurrentText("shell")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
-    tassel = int(session.faces.sum())
+    tassel = int(session.selection.faces.sum())
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, hand.at_uv(0.5, 0.8))
-    assert int(session.faces.sum()) > tassel > 100
+    assert int(session.selection.faces.sum()) > tassel > 100
     before = session.state
     hand.find("New region", QPushButton, bench.faces).click()
     hand.wait(lambda: len(session.state.region_ids) == 8)
     new = session.state.project.regions.regions[-1]
-    assert session.region == new.id
+    assert session.selection.region == new.id
     assert session.state.coverages[new.id].max() == 255
     session.undo()
     assert session.state is before
@@ -205,43 +205,43 @@ def test_selecting_faces_can_be_undone_and_hidden_ones_are_only_taken_through(ha
     rect = views.frame.form
     paper = QPoint(rect.center().x() + 30, rect.center().y())
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
-    shown = int(session.faces.sum())
+    shown = int(session.selection.faces.sum())
     assert views.faces.count_hidden() == 0
     hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
-    whole = int(session.faces.sum())
+    whole = int(session.selection.faces.sum())
     assert whole > 1.5 * shown
     hand.wait(lambda: f"{whole - shown:,} of them hidden" in hand.find("Selected faces", QLabel, bench).text())
     hand.find("Invert", QPushButton, bench.faces).click()
     assert session.history.undo_label == "Select faces: invert"
     assert not session.is_dirty, "a selection is no change of the project"
     hand.keys("Ctrl+Z")
-    assert int(session.faces.sum()) == whole
+    assert int(session.selection.faces.sum()) == whole
     hand.keys("Ctrl+Z")
-    assert int(session.faces.sum()) == shown
+    assert int(session.selection.faces.sum()) == shown
     hand.keys("Ctrl+Z")
-    assert not session.faces.any()
+    assert not session.selection.faces.any()
     hand.keys("Ctrl+Shift+Z")
-    assert int(session.faces.sum()) == shown
+    assert int(session.selection.faces.sum()) == shown
     # By direction, and what looks toward the viewer.
     hand.find("through", QCheckBox, bench).setChecked(False)
     hand.find("Picks", QComboBox, bench).setCurrentText("direction")
     hand.type_into(hand.find("Angle", ValueSlider, bench).field, "20")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
-    narrow = int(session.faces.sum())
+    narrow = int(session.selection.faces.sum())
     hand.type_into(hand.find("Angle", ValueSlider, bench).field, "60")
     QTest.mouseClick(views, Qt.MouseButton.LeftButton, pos=paper)
-    assert int(session.faces.sum()) > narrow > 10
+    assert int(session.selection.faces.sum()) > narrow > 10
     hand.find("Facing", QPushButton, bench.faces).click()
     assert views.faces.count_hidden() == 0
-    assert session.faces.sum() > 100
+    assert session.selection.faces.sum() > 100
 
 
 def test_a_stroke_on_form_crosses_the_seam_and_is_one_undo(hand: Hand) -> None:
     """The paper is cut where u runs from 0 to 0.64 of the texture; the cut faces the viewer."""
     session, views = hand.session, hand.window.views
     ready_to_paint(hand)
-    moth = session.region
+    moth = session.selection.region
     before = session.state.coverages[moth]
     picture = hand.form_and_flat()
     rect = views.frame.form
@@ -295,9 +295,9 @@ def test_paint_on_flat_is_seen_at_once_erased_locked_and_filled(hand: Hand) -> N
     hand.wait(lambda: session.history.undo_label == "Erase from Moth")
     assert session.state.coverages[moth][204, 307] == 0
     # A locked region keeps its texels.
-    session.select_region(paper)
+    session.selection.select_region(paper)
     hand.find("locked", QCheckBox, bench).click()
-    session.select_region(moth)
+    session.selection.select_region(moth)
     drag(hand, hand.at_uv(0.2, 0.5), hand.at_uv(0.25, 0.5))
     assert session.state.coverages[paper][512, 230] == 255
     session.undo()
@@ -344,7 +344,7 @@ def test_a_pen_paints_with_its_pressure(hand: Hand) -> None:
             )  # fmt: skip
             QApplication.sendEvent(views, event)
         hand.wait(lambda: views.stroke_tool.is_idle)
-        row = session.state.coverages[session.region][round(v * 1024)]
+        row = session.state.coverages[session.selection.region][round(v * 1024)]
         widths.append(int((row[250:360] > 128).sum()))
     assert widths[0] == pytest.approx(48, abs=2)
     assert widths[1] == pytest.approx(24, abs=2)
@@ -354,20 +354,20 @@ def test_paint_survives_a_crash_by_the_autosave(hand: Hand, tmp_path: Path) -> N
     session, views = hand.session, hand.window.views
     ready_to_paint(hand)
     drag(hand, hand.at_uv(0.2, 0.2), hand.at_uv(0.4, 0.2))
-    painted = session.state.coverages[session.region]
+    painted = session.state.coverages[session.selection.region]
     assert painted[205, 307] == 255
     session.keeping.autosave()
     hand.wait()
     recovered = Storage(only_autosave(tmp_path)).open()
-    assert np.array_equal(recovered.coverages[session.region], painted)
-    assert np.array_equal(recovered.made[session.region].raw, painted)
+    assert np.array_equal(recovered.coverages[session.selection.region], painted)
+    assert np.array_equal(recovered.made[session.selection.region].raw, painted)
     assert views.stroke_tool.is_idle
 
 
 def test_operations_are_added_set_moved_and_frozen_on_their_cards(hand: Hand) -> None:
     session = hand.session
     page = at_regions(hand, "Operations").operations
-    paper = session.region
+    paper = session.selection.region
     before = session.state.coverages[paper]
     page.add_kind("noise")
     hand.wait(lambda: len(page.cards) == 1)
@@ -481,7 +481,7 @@ def test_vertex_colors_become_regions_by_a_tolerance_that_says_what_it_gives(han
     hand.find("Picks", QComboBox, bench).setCurrentText("vertex color")
     hand.find("through", QCheckBox, bench).setChecked(True)
     QTest.mouseClick(window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.17, 0.8))
-    colors = session.state.mesh.mesh.colors[session.faces].reshape(-1, 4)
+    colors = session.state.mesh.mesh.colors[session.selection.faces].reshape(-1, 4)
     assert len(colors) > 100
     assert np.ptp(colors, axis=0).max() < 24 / 255
 
@@ -505,7 +505,7 @@ def test_a_ramp_is_shaped_by_keyboard_and_pointer(hand: Hand) -> None:
     hand.wait(lambda: stops() == "0:0, 1:0")
     QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=QPoint(field.width() // 2, 8))
     hand.wait(lambda: stops().count(":") == 3)
-    assert session.state.coverages[session.region].max() > 200
+    assert session.state.coverages[session.selection.region].max() > 200
     session.undo()
     assert stops().count(":") <= 3
 
@@ -548,7 +548,7 @@ def test_painting_is_mirrored_and_a_simulated_pen_sets_in(hand: Hand) -> None:
     choose(bench.paint.mirror, "x")
     bench.paint.simulate.setChecked(True)
     hand.wait(lambda: views.stroke_tool.is_prepared)
-    moth = session.region
+    moth = session.selection.region
     before = session.state.coverages[moth]
     rect = views.frame.form
     start = QPoint(rect.center().x() + 20, rect.center().y() + 50)

@@ -61,13 +61,13 @@ def test_seven_tints_of_version_1_are_one_card_whose_rows_are_worked(empty: Hand
     assert "7 Tint steps became one with rows" in session.history.labels[0]
     tint = session.state.project.recipe.steps[0]
     assert [len(step.rows) for step in session.state.project.recipe.steps[:2]] == [7, 1]
-    session.select_step(tint.id)
+    session.selection.select_step(tint.id)
     assert len(strips(hand)) == 7
     # A region that is clicked in a view chooses its row.
     QTest.mouseClick(hand.window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.8, 0.4))
-    cap = session.region
+    cap = session.selection.region
     assert session.state.project.regions.find(cap).name == "Cap"
-    assert tint.row(session.row).regions == (cap,)
+    assert tint.row(session.selection.row).regions == (cap,)
     # One swatch is changed by dropping another's color on it: its region follows, and no other.
     flat = hand.form_and_flat()[1]
     first, third = strips(hand)[0], strips(hand)[2]
@@ -81,7 +81,7 @@ def test_seven_tints_of_version_1_are_one_card_whose_rows_are_worked(empty: Hand
     changed = np.abs(hand.form_and_flat()[1] - flat).max(-1) > 8
     assert 0.02 < changed.mean() < 0.2
     # Two regions to one row: the row of the second goes.
-    session.select_row(tint.rows[0].id)
+    session.selection.select_row(tint.rows[0].id)
     choose_in_menu("3  Cap")
     press(hand, "Regions ...")
     rows = session.state.project.recipe.steps[0].rows
@@ -91,7 +91,7 @@ def test_seven_tints_of_version_1_are_one_card_whose_rows_are_worked(empty: Hand
     # A row for the region that has none now, then all of it undone.
     choose_in_menu("3  Cap")
     press(hand, "Regions ...")
-    session.select_region(cap)
+    session.selection.select_region(cap)
     press(hand, "Add row")
     assert session.state.project.recipe.steps[0].rows[-1].regions == (cap,)
     QTest.keyClick(strips(hand)[-1], Qt.Key.Key_Delete)
@@ -108,7 +108,7 @@ def test_seven_tints_of_version_1_are_one_card_whose_rows_are_worked(empty: Hand
 def test_a_value_is_shared_by_all_rows_or_each_has_its_own(hand: Hand) -> None:
     session = hand.session
     tint = session.state.project.recipe.steps[0]
-    session.select_step(tint.id)
+    session.selection.select_step(tint.id)
     detail = next(made for made in card(hand).rows if made.input.key == "detail")
     hand.type_into(detail.editor.inner.field, "0.5")
     steps = session.state.bound_steps(None)
@@ -116,7 +116,7 @@ def test_a_value_is_shared_by_all_rows_or_each_has_its_own(hand: Hand) -> None:
     choose_in_menu("Each row its own")
     QTest.mouseClick(detail.source, Qt.MouseButton.LeftButton)
     detail = next(made for made in card(hand).rows if made.input.key == "detail")
-    assert detail.row_id == session.row
+    assert detail.row_id == session.selection.row
     hand.type_into(detail.editor.inner.field, "1")
     assert sorted(row.values["detail"] for row in session.state.bound_steps(None)[0].rows) == [0.5] * 6 + [1.0]
     # One parameter for several rows: the name says in how many places it is followed.
@@ -149,7 +149,7 @@ def test_shells_by_chance_are_a_division_of_their_own_and_the_picture_stays(hand
     assert model.rowCount() == 4
     # A second step shifts hues by share, and only there.
     share = session.state.region_ids[7]
-    session.select_region(share)
+    session.selection.select_region(share)
     window.bench("recipe").add("hue_shift")
     angle = next(made for made in card(hand).rows if made.input.key == "angle")
     hand.type_into(angle.editor.inner.field, "90")
@@ -161,8 +161,8 @@ def test_shells_by_chance_are_a_division_of_their_own_and_the_picture_stays(hand
     assert (changed & ~covered).mean() < 0.02
     assert (changed & covered).sum() > 0.3 * covered.sum()
     # A row takes regions of one division only, said in words.
-    row = session.state.project.recipe.step(session.step).rows[0].id
-    step = session.step
+    row = session.state.project.recipe.step(session.selection.step).rows[0].id
+    step = session.selection.step
     ids = session.state.region_ids
     assert not session.apply("mixed", lambda s: edit.set_row_regions(s, step, row, (ids[0], ids[7])))
     assert "one division" in window.probe.text
@@ -170,11 +170,11 @@ def test_shells_by_chance_are_a_division_of_their_own_and_the_picture_stays(hand
 
 def test_rows_are_worked_by_keyboard(hand: Hand) -> None:
     session = hand.session
-    session.select_step(session.state.project.recipe.steps[0].id)
+    session.selection.select_step(session.state.project.recipe.steps[0].id)
     strips(hand)[0].setFocus()
     QTest.keyClick(strips(hand)[0], Qt.Key.Key_Down)
-    assert session.row == session.state.project.recipe.steps[0].rows[1].id
+    assert session.selection.row == session.state.project.recipe.steps[0].rows[1].id
     choose_in_menu("Duplicate")
     QTest.keyClick(strips(hand)[1], Qt.Key.Key_Menu)
     assert len(session.state.project.recipe.steps[0].rows) == 8
-    hand.wait(lambda: any(f.code == "no-region" for f in session.findings))
+    hand.wait(lambda: any(f.code == "no-region" for f in session.watch.findings))

@@ -160,11 +160,11 @@ def test_what_was_not_looked_for_yet_is_not_said_to_be_nothing(hand: Hand) -> No
     session = hand.session
     hand.find("No findings")
     region = session.state.region_ids[0]
-    assert session.shares[region] > 0.3
+    assert session.watch.shares[region] > 0.3
     session.open_state(session.state, None, "Opened once more")
     # Nothing comes in before the event loop goes on.
     hand.find("Looking for findings ...")
-    assert region not in session.shares
+    assert region not in session.watch.shares
     hand.wait()
     hand.find("No findings")
-    assert session.shares[region] > 0.3
+    assert session.watch.shares[region] > 0.3

@@ -81,7 +81,7 @@ def pick_in(box: QComboBox, text: str) -> None:
 
 def test_finish_by_row_with_starting_points_numbers_and_percent(hand: Hand) -> None:
     before = hand.form_and_flat()[0]
-    hand.session.select_step("step-finish")
+    hand.session.selection.select_step("step-finish")
     hand.wait()
     bench = hand.window.bench("recipe")
     row = step(hand, "step-finish").rows[0]
@@ -106,7 +106,7 @@ def test_finish_by_row_with_starting_points_numbers_and_percent(hand: Hand) -> N
 
 
 def test_a_switch_becomes_a_parameter_that_variants_set(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
-    hand.session.select_step("step-soot")
+    hand.session.selection.select_step("step-soot")
     hand.wait()
     bench = hand.window.bench("recipe")
     switch = editor(bench, "Sets finish")
@@ -138,11 +138,11 @@ def test_a_switch_becomes_a_parameter_that_variants_set(hand: Hand, monkeypatch:
 
 def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
     session = hand.session
-    session.select_region(session.state.region_ids[2])
+    session.selection.select_region(session.state.region_ids[2])
     bench = hand.window.bench("recipe")
     bench.add("fill")
     hand.wait()
-    fill = session.step
+    fill = session.selection.step
     assert fill is not None
     painted = next(t.name for t in session.state.project.asset.textures if t.name == "lantern-painted.png")
     pick_in(named(bench, "Texture", QComboBox), painted)  # type: ignore[arg-type]
@@ -178,7 +178,7 @@ def test_a_texture_is_laid_by_its_placement_and_drifts(hand: Hand) -> None:
 
 
 def test_copies_pick_and_are_shown_one_by_one(hand: Hand) -> None:
-    hand.session.select_step("step-finish")
+    hand.session.selection.select_step("step-finish")
     hand.wait()
     bench = hand.window.bench("recipe")
 

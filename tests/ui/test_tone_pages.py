@@ -118,7 +118,7 @@ def colorful(picture: np.ndarray) -> float:
 def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) -> None:
     session = hand.session
     bench = open_page(hand, "tones", "Tone")
-    region = session.region
+    region = session.selection.region
     hand.type_into(hand.find("Black at", ValueSlider, bench).field, "0.5")
     hand.type_into(hand.find("Brightness", ValueSlider, bench).field, "3")
     assert levels_of(session.state, region)["black"] == pytest.approx(0.5)
@@ -277,7 +277,7 @@ def test_a_parameter_tells_its_reach_and_leads_to_why_there_is_none(hand: Hand) 
     hand.wait(lambda: "switched off" in words.toolTip())
     hand.find("Go there", QPushButton, bench).click()
     assert session.station == "recipe"
-    assert session.step == step.id
+    assert session.selection.step == step.id
 
 
 def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(hand: Hand) -> None:
@@ -307,7 +307,7 @@ def test_a_kind_of_step_is_found_by_what_it_does_and_a_step_is_copied_as_text(ha
     steps = session.state.project.recipe.steps
     assert len(steps) == len(before) + 2
     assert [step.kind for step in steps].count("cover") == before.count("cover") + 2
-    assert session.step not in before
+    assert session.selection.step not in before
 
 
 def test_a_step_is_saved_as_a_file_changed_elsewhere_shown_and_taken(hand: Hand, tmp_path: Path) -> None:
@@ -318,7 +318,7 @@ def test_a_step_is_saved_as_a_file_changed_elsewhere_shown_and_taken(hand: Hand,
     session = hand.session
     session.set_station("recipe")
     soot = next(step for step in session.state.project.recipe.steps if step.kind == "cover")
-    session.select_step(soot.id)
+    session.selection.select_step(soot.id)
     bench = hand.window.bench("recipe")
     path = tmp_path / "market.steps.json"
     bench.texts.save_linked(path)

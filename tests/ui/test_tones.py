@@ -109,7 +109,7 @@ def test_the_first_walk_goes_on_by_doing_and_ends_for_good(hand: Hand) -> None:
     QTest.mouseMove(views, start + QPoint(30, 0))
     QTest.mouseRelease(views, Qt.MouseButton.LeftButton, pos=start + QPoint(30, 0))
     hand.wait(lambda: session.station == "regions")
-    session.select_region(session.state.region_ids[3])
+    session.selection.select_region(session.state.region_ids[3])
     hand.wait(lambda: session.station == "tones")
     hand.keys("C")
     hand.wait(lambda: session.station == "recipe")

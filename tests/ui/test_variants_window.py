@@ -115,7 +115,7 @@ def test_variants_are_rolled_seen_kept_as_one_change_and_undone(hand: Hand) -> N
     assert len({round(value) for value in sums}) >= 8
     after = hand.session.state
     assert len(after.project.variants) == len(before.project.variants) + 9
-    assert not [finding for finding in hand.session.findings if finding.station == "variants"]
+    assert not [finding for finding in hand.session.watch.findings if finding.station == "variants"]
     assert hand.session.history.undo_label == "Roll 9 variants"
     hand.session.undo()
     assert hand.session.state.project == before.project
@@ -126,7 +126,7 @@ def test_a_copy_is_found_and_a_click_on_the_finding_shows_it(hand: Hand) -> None
     hand.session.apply("Duplicate", lambda s: duplicate_variant(s, first.id))
     copy = hand.session.state.project.active_variant
     hand.session.apply("Other", lambda s: s.with_project(active_variant=None))
-    hand.wait(lambda: any(finding.code == "same-variant" for finding in hand.session.findings))
+    hand.wait(lambda: any(finding.code == "same-variant" for finding in hand.session.watch.findings))
     listed = hand.find("Findings", QListWidget)
     item = next(listed.item(row) for row in range(listed.count()) if "look the same" in listed.item(row).text())  # type: ignore[union-attr]
     listed.itemClicked.emit(item)

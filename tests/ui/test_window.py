@@ -16,7 +16,8 @@ from evenpalette.app.stations.delivery.bench import DeliveryBench
 from evenpalette.app.stations.recipe.bench import RecipeBench
 from evenpalette.app.stations.recipe.step_cards import OpenCard
 from evenpalette.app.stations.tones.bench import TonesBench
-from evenpalette.app.widgets.color_field import ColorEditor, ColorField
+from evenpalette.app.widgets.color_editor import ColorEditor
+from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits.asset import replace_texture
 from evenpalette.core.edits.variants import set_value
@@ -41,7 +42,7 @@ def test_the_whole_path_from_a_typed_color_to_delivered_files(hand: Hand, tmp_pa
     # Select the paper on the texture by a click.
     QTest.mouseClick(window.views, Qt.MouseButton.LeftButton, pos=hand.at_uv(0.3, 0.55))
     paper = session.state.project.regions.regions[0]
-    assert session.region == paper.id
+    assert session.selection.region == paper.id
     # Type a color; both views show it, and nothing outside the region changes.
     form, flat = hand.form_and_flat()
     hand.type_into(open_field(hand, ColorField).hex, "#3060c0")
@@ -91,7 +92,7 @@ def test_the_whole_path_from_a_typed_color_to_delivered_files(hand: Hand, tmp_pa
 def test_a_slider_takes_drags_keys_and_typed_numbers_and_one_drag_is_one_undo(hand: Hand) -> None:
     session = hand.session
     soot = next(s for s in session.state.project.recipe.steps if s.name == "Soot")
-    session.select_step(soot.id)
+    session.selection.select_step(soot.id)
     slider = open_field(hand, ValueSlider)
     parameter = soot.inputs["level"]
     assert parameter.parameter is None
@@ -127,7 +128,7 @@ def test_steps_are_added_moved_switched_and_shown_alone(hand: Hand) -> None:
     steps = [s.kind for s in session.state.project.recipe.steps]
     assert steps[1] == "replace"
     new = session.state.project.recipe.steps[1]
-    assert [row.regions for row in new.rows] == [(session.region,)]
+    assert [row.regions for row in new.rows] == [(session.selection.region,)]
     _, with_step = hand.form_and_flat()
     session.apply("off", lambda s: s)
     QTest.keySequence(bench.findChild(OpenCard), "Ctrl+Right")

@@ -129,14 +129,14 @@ class Project:
         """The regions of all divisions and sheets by name; of two that have one name the first."""
         found: dict[str, Region] = {}
         for sheet in self._state.sheets():
-            known, first = shares(dict(sheet.coverages), sheet.used), sheet.project.sheet is sheet.project.sheets[0]
+            known, first = shares(dict(sheet.coverages), sheet.used), sheet.sheet is sheet.project.sheets[0]
             number = 0
             for division in sheet.project.regions.divisions:
                 for region in division.regions:
                     number += 1
                     share = known.get(region.id, 0.0)
                     made = Region(
-                        region.id, region.name, division.name, sheet.project.sheet.name, number if first else 0, share
+                        region.id, region.name, division.name, sheet.sheet.name, number if first else 0, share
                     )
                     found.setdefault(region.name, made)
         return found
@@ -357,7 +357,7 @@ class Project:
 
     def _change_on(self, sheet: str, edit: Callable[[State], State]) -> None:
         """Change a sheet, and stay on the one that is active."""
-        self._change(lambda state: edit(state.on(sheet_named(state, sheet).id)).on(state.project.sheet.id))
+        self._change(lambda state: edit(state.on(sheet_named(state, sheet).id)).on(state.sheet.id))
 
     def check(self) -> list[Finding]:
         """Everything that is wrong or doubtful, as the window says it, but for what somebody chose to leave."""

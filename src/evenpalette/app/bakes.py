@@ -117,7 +117,7 @@ class BakeKeeper(QObject):
                 return (
                     found.id,
                     read,
-                    make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.may_read),
+                    make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.sources.may_read),
                 )
             except Cancelled:
                 return found.id, read, None

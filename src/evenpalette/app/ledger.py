@@ -2,13 +2,16 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
     QListWidgetItem,
     QSizePolicy,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -50,6 +53,23 @@ def _mend_of(state: State, finding: Finding) -> "Mend | None":
     from evenpalette.core.findings.findings import mend_for
 
     return mend_for(state, finding)
+
+
+class _Lines(QStyledItemDelegate):
+    """As high as its text is in the room between spacing and margins: the style takes all of the view's width, and a
+    line that just fits that one would end in dots."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        view = option.widget
+        assert isinstance(view, QListWidget)
+        style, viewport = view.style(), view.viewport()
+        assert style is not None
+        assert viewport is not None
+        margin = style.pixelMetric(QStyle.PixelMetric.PM_FocusFrameHMargin, option, view) + 1
+        self.initStyleOption(option, index)
+        room = QRect(0, 0, viewport.width() - 2 * (view.spacing() + margin), 10_000)
+        text = option.fontMetrics.boundingRect(room, Qt.TextFlag.TextWordWrap, option.text)
+        return QSize(room.width(), text.height() + 2)
 
 
 class Ledger(QWidget):
@@ -95,6 +115,8 @@ class Ledger(QWidget):
         self.findings.setObjectName("bare")
         self.findings.setWordWrap(True)
         self.findings.setSpacing(2)
+        self.findings.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.findings.setItemDelegate(_Lines(self.findings))
         self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.findings.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._leave = list_actions(self.findings, [("Leave it as it is", "Del", self.leave), ("Mend", "M", self.mend)])
@@ -122,12 +144,12 @@ class Ledger(QWidget):
         #: The colors that regions were painted with, by their ids.
         self._colors: dict[str, str] = {}
         session.changed.connect(self._on_change)
-        session.selection_changed.connect(self._show_selection)
-        session.findings_changed.connect(self._show_findings)
+        session.selection.changed.connect(self._show_selection)
+        session.watch.changed.connect(self._show_findings)
         self.refresh()
 
     def _lock(self) -> None:
-        region = self._session.state.project.regions.find(self._session.region or "")
+        region = self._session.state.project.regions.find(self._session.selection.region or "")
         if region is not None:
             text = f"{'Unlock' if region.locked else 'Lock'} {region.name}"
             self._session.apply(text, lambda s: edit.update_region(s, region.id, locked=not region.locked))
@@ -162,7 +184,7 @@ class Ledger(QWidget):
     def _select(self, current: QModelIndex, _before: QModelIndex) -> None:
         entry = self.model.entry(current)
         if isinstance(entry, Region):
-            self._session.select_region(entry.id)
+            self._session.selection.select_region(entry.id)
 
     def _show_colors(self) -> None:
         """Paint the rows anew whose region has another color now."""
@@ -196,21 +218,21 @@ class Ledger(QWidget):
         self._show_selection()
 
     def _show_selection(self) -> None:
-        place = self.model.place(self._session.region)
+        place = self.model.place(self._session.selection.region)
         if place >= 0:
             index = self.model.index(place)
             if self.list.currentIndex() != index:
                 self.list.setCurrentIndex(index)
 
     def _show_findings(self) -> None:
-        division = self._session.state.project.regions.division_of(self._session.region)
-        covered = self._session.covered(division.regions)
+        division = self._session.state.project.regions.division_of(self._session.selection.region)
+        covered = self._session.watch.covered(division.regions)
         self._total.setText(f"{min(covered, 9.99):.0%}" if covered is not None else "")
         self.list.viewport().update()  # type: ignore[union-attr]
         self.findings.clear()
         self._mend.hide()
-        found = self._session.findings
-        nothing = "No findings" if self._session.has_looked else "Looking for findings ..."
+        found = self._session.watch.findings
+        nothing = "No findings" if self._session.watch.has_looked else "Looking for findings ..."
         self._heading.setText(counted(len(found), "finding") if found else nothing)
         self._heading.setObjectName("section" if not found else "warn")
         self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
@@ -219,7 +241,7 @@ class Ledger(QWidget):
             item.setToolTip(
                 plain(f"{finding.station.capitalize()}: {finding.text}. Click to go there; Del leaves it as it is")
             )
-        left = self._session.left
+        left = self._session.watch.left
         if not left:
             self._shows_left = False
             return
@@ -250,7 +272,7 @@ class Ledger(QWidget):
         finding = self._finding()
         if finding is None:
             return
-        change = heed if finding in self._session.left else ignore
+        change = heed if finding in self._session.watch.left else ignore
         words = "Look at it again" if change is heed else "Leave a finding as it is"
         self._session.apply(words, lambda s: change(s, finding.key))
 
@@ -260,7 +282,7 @@ class Ledger(QWidget):
         self._mend.setVisible(mend is not None)
         for action in self._leave:
             action.setEnabled(finding is not None)
-        self._leave[0].setText("Look at it again" if finding in self._session.left else "Leave it as it is")
+        self._leave[0].setText("Look at it again" if finding in self._session.watch.left else "Leave it as it is")
         self._leave[1].setEnabled(mend is not None)
         if mend is not None and finding is not None:
             self._mend.setToolTip(plain(f"{mend[0]}: {finding.text}"))
@@ -282,6 +304,6 @@ class Ledger(QWidget):
         if find_variant(self._session.state, finding.subject) is not None:
             self._session.apply("Show variant", lambda s: activate(s, finding.subject), "activate")
         if finding.region:
-            self._session.select_region(finding.region)
+            self._session.selection.select_region(finding.region)
         if finding.place:
             self._session.go_to.emit(*finding.place)

@@ -52,7 +52,7 @@ class RegionModel(NamedModel):
             return f"Division {entry.name}, {len(entry.regions)} regions, {entry.overlap.value}. Click to fold"
         assert isinstance(entry, Region)
         number = self._session.state.project.regions.number(entry.id)
-        share = self._session.shares.get(entry.id)
+        share = self._session.watch.shares.get(entry.id)
         covers = f", {share:.1%} of the used UV area" if share is not None else ""
         return f"Region {number}, {entry.name}, flag {entry.flag}{covers}"
 
@@ -98,7 +98,7 @@ class RegionDelegate(NamedDelegate):
         )
         arrow = "\u25b8" if folded else "\u25be"
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{arrow}  {division.name}")
-        covered = self._session.covered(division.regions)
+        covered = self._session.watch.covered(division.regions)
         said = f"{covered:.0%}" if covered is not None else ""
         painter.setFont(theme.font(theme.NOTE))
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
@@ -136,7 +136,7 @@ class RegionDelegate(NamedDelegate):
         painter.setFont(theme.font(theme.TEXT, strong=True))
         painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, str(state.project.regions.number(region.id)))
         left, right = box.left() + 40, box.right() - 8
-        share = self._session.shares.get(region.id)
+        share = self._session.watch.shares.get(region.id)
         painter.setFont(theme.font(theme.TEXT))
         painter.setPen(QColor(theme.MUTED))
         # What is not measured yet is not nothing.

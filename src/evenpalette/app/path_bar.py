@@ -83,7 +83,7 @@ class PathBar(QWidget):
             layout.addWidget(button)
             button.clicked.connect(lambda _=False, n=name: session.set_station(n))
         session.station_changed.connect(lambda _: self.refresh())
-        session.findings_changed.connect(self.refresh)
+        session.watch.changed.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
         self.refresh()
 
@@ -92,7 +92,7 @@ class PathBar(QWidget):
         before = [button.state_text for button in self.buttons.values()]
         for place in STATIONS:
             button = self.buttons[place.key]
-            button.set_state(place.state_text(self._session.state, self._session.findings))
+            button.set_state(place.state_text(self._session.state, self._session.watch.findings))
             button.setChecked(place.key == self._session.station)
         if before != [button.state_text for button in self.buttons.values()]:
             self.update()

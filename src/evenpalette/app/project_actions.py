@@ -127,7 +127,7 @@ class ProjectActions(QObject):
             )  # fmt: skip
             remember(storage.folder)
             self._go_to_work(state)
-            strange = self._session.strange_sources()
+            strange = self._session.sources.strange()
             if strange:
                 self._session.said.emit(
                     f"{len(strange)} source files of this project are not read or watched, as they were not brought in "
@@ -174,7 +174,7 @@ class ProjectActions(QObject):
 
     def watch_sources(self) -> None:
         """Ask whether the files that the project names may be read when they change."""
-        strange = self._session.strange_sources()
+        strange = self._session.sources.strange()
         if not strange:
             self._session.said.emit("All source files of this project are watched already.", False)
             return
@@ -183,7 +183,7 @@ class ProjectActions(QObject):
             strange, "Read them",
         )  # fmt: skip
         if question.exec():
-            self._session.trust(strange)
+            self._session.sources.trust(strange)
         question.deleteLater()
 
     def take_own_steps(self) -> None:

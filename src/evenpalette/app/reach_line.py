@@ -95,10 +95,10 @@ class ReachLine(QWidget):
             return
         if reason.region:
             self._session.set_station("regions")
-            self._session.select_region(reason.region)
+            self._session.selection.select_region(reason.region)
         else:
             self._session.set_station("recipe")
-            self._session.select_step(reason.step)
+            self._session.selection.select_step(reason.step)
 
     def _set_text(self, text: str) -> None:
         self._text = text

@@ -2,49 +2,41 @@
 
 import contextlib
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
-from evenpalette.app.facets import ACTIVE, ASSET, CROWD, EVERYTHING, REVIEW, difference
+from evenpalette.app.facets import ACTIVE, CROWD, EVERYTHING, REVIEW, difference
+from evenpalette.app.findings_watch import FindingsWatch
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.keeping import Keeping
 from evenpalette.app.saving import Saving
-from evenpalette.app.settings import trust_sources, trusted_sources
+from evenpalette.app.selection import Selection
+from evenpalette.app.sources import Sources
 from evenpalette.app.tasks import Task, TaskRunner
-from evenpalette.app.timers import timer
-from evenpalette.core.consent import inside
 from evenpalette.core.document.history import History
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
-from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.parallel import Progress
-from evenpalette.core.regions.checks.gaps import shares
-from evenpalette.core.regions.region_set import Region
 from evenpalette.core.storage.budget import check_budget
 from evenpalette.core.storage.storage import Storage
 
 if TYPE_CHECKING:
-    from evenpalette.core.findings.findings import RegionFindings
+    pass
 
 
 class Session(QObject):
     """One document, its history and its place on disk."""
 
     changed = pyqtSignal(frozenset)
-    selection_changed = pyqtSignal()
     station_changed = pyqtSignal(str)
-    findings_changed = pyqtSignal()
     saved_changed = pyqtSignal()
-    faces_changed = pyqtSignal()
     said = pyqtSignal(str, bool)
     go_to = pyqtSignal(float, float)
     #: Another program changed the project on disk; the artist decides what becomes of it.
@@ -57,20 +49,9 @@ class Session(QObject):
         self.tasks = TaskRunner(self)
         self.tasks.refused.connect(lambda why: self.said.emit(why, True))
         self.station = "asset"
-        self.region: str | None = None
-        self.step: str | None = None
-        #: The row of the step that is the subject of the bench; None is the first.
-        self.row: str | None = None
-        #: What is open, and what the artist chose to leave.
-        self.findings: list[Finding] = []
-        self.left: list[Finding] = []
-        self._region_findings: RegionFindings | None = None
-        #: Of each region whose part of the used UV area is known, that, 0..1.
-        self.shares: dict[str, float] = {}
-        #: Whether findings of this document have been looked for since it was opened.
-        self.has_looked = False
-        #: Selected faces, bool (F,), also while a sweep is under way; the history keeps them when it ends.
-        self.faces: NDArray[np.bool_] = np.zeros(0, bool)
+        self.selection = Selection(self)
+        self.sources = Sources(self)
+        self.watch = FindingsWatch(self)
         self._saved: State = self.history.state
         self.lock: FolderLock | None = None
         self.is_read_only = False
@@ -85,8 +66,6 @@ class Session(QObject):
         self._refined: dict[str, Callable[[State], State]] = {}
         #: States that were to be saved, each with its turn.
         self._saves: deque[tuple[State, int]] = deque(maxlen=8)
-        self._findings_timer = timer(self, 250)
-        self._findings_timer.timeout.connect(self._find)
         self.keeping = Keeping(self, self.tasks, self)
 
     @property
@@ -119,16 +98,12 @@ class Session(QObject):
         self.history = History(state, label)
         self._saved = State() if dirty else state
         self.keeping.begin(state, self._saved, when_kept)
-        regions = state.project.regions.regions
-        self.region = regions[0].id if regions else None
-        self.step = state.project.recipe.steps[0].id if state.project.recipe.steps else None
-        self.row = self._row_of_region()
-        self._fit_faces()
-        self.findings, self.left, self.shares, self.has_looked = [], [], {}, False
+        self.selection.begin()
+        self.watch.begin()
         self.changed.emit(EVERYTHING)
-        self.selection_changed.emit()
-        self.findings_changed.emit()
-        self._findings_timer.start()
+        self.selection.changed.emit()
+        self.watch.changed.emit()
+        self.watch.again()
         self.saved_changed.emit()
 
     def hold(self, lock: FolderLock | None) -> None:
@@ -137,37 +112,11 @@ class Session(QObject):
             self.lock.release()
         self.lock = lock
 
-    def may_read(self, path: str) -> bool:
-        """Whether a file that the document names may be read: it lies in the project, or the artist said so."""
-        return path in trusted_sources() or inside(self.path)(path)
-
-    def links(self) -> list[str]:
-        """Files that steps follow."""
-        return [step.link.path for sheet in self.state.project.sheets for step in sheet.steps if step.link is not None]
-
-    def strange_sources(self) -> list[str]:
-        """Files that the document names and that may not be read yet."""
-        project = self.state.project
-        named = [t.source_path for sheet in project.sheets for t in sheet.textures] + self.links()
-        named += [project.mesh.source_path] if project.mesh else []
-        return [path for path in dict.fromkeys(named) if path and not self.may_read(path)]
-
-    def trust(self, paths: list[str]) -> None:
-        """The artist has brought these files in, or said that they may be read."""
-        trust_sources(paths)
-        self.changed.emit(frozenset({ASSET}))
-        self.find_again()
-
-    def covered(self, regions: Iterable[Region]) -> float | None:
-        """The part of the used UV area that regions have; None where none of theirs is known yet."""
-        known = [self.shares[region.id] for region in regions if region.id in self.shares]
-        return sum(known) if known else None
-
     @property
     def is_calm(self) -> bool:
         """Whether nothing is under way that is waited for: no task, no edit that follows the pointer, no findings to
         look for. Bakes go on beside it."""
-        return self.tasks.is_idle and not self._latest_running and not self._findings_timer.isActive()
+        return self.tasks.is_idle and not self._latest_running and not self.watch.is_waiting
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""
@@ -268,7 +217,7 @@ class Session(QObject):
     def work_on(self, sheet_id: str) -> None:
         """Work on another sheet from now on; undo comes back."""
         sheet = next((s for s in self.state.project.sheets if s.id == sheet_id), None)
-        if sheet is not None and sheet.id != self.state.project.sheet.id:
+        if sheet is not None and sheet.id != self.state.sheet.id:
             self.apply(f"Work on {sheet.name}", lambda s: s.on(sheet_id))
 
     def failed(self, error: Exception) -> None:
@@ -322,103 +271,11 @@ class Session(QObject):
 
     def _announce(self, before: State) -> None:
         facets = difference(before, self.state)
-        ids = self.state.region_ids
-        if self.region not in ids:
-            self.select_region(ids[0] if ids else None)
-        steps = self.state.project.recipe.steps
-        if self.step not in [s.id for s in steps]:
-            self.select_step(steps[0].id if steps else None)
-        step = self.state.project.recipe.step(self.step or "")
-        if step is not None and step.row(self.row) is None:
-            self.row = self._row_of_region()
-        self._fit_faces()
+        self.selection.fit()
         self.changed.emit(facets)
         self.saved_changed.emit()
         if facets - {ACTIVE, CROWD, REVIEW} or before.project.ignored != self.state.project.ignored:
-            self._findings_timer.start()
-
-    def find_again(self) -> None:
-        """Look for findings once more: something beside the document changed."""
-        self._findings_timer.start()
-
-    def _find(self) -> None:
-        state, known = self.state, self._region_findings
-        followed = {path for path in self.links() if self.may_read(path)}
-
-        def look() -> "tuple[RegionFindings, list[Finding], dict[str, float]]":
-            # Loaded here, on this thread: the first picture needs none of it.
-            from evenpalette.core.findings.findings import everything, find_in_regions
-            from evenpalette.core.findings.ranking import ranked
-
-            if state.mesh is not None:
-                state.mesh.prepare()
-            regions = known if known is not None and known.are_of(state) else find_in_regions(state)
-            covered = shares(dict(state.coverages), state.used) if state.coverages else {}
-            return regions, ranked(everything(state, regions, followed.__contains__)), covered
-
-        def done(found: "tuple[RegionFindings, list[Finding], dict[str, float]]") -> None:
-            if self.state.project is state.project and self.state.coverages is state.coverages:
-                self._region_findings, every, self.shares = found
-                self.findings, self.left = without(every, state.project.ignored)
-                self.has_looked = True
-                self.findings_changed.emit()
-            else:
-                self._findings_timer.start()
-
-        self.tasks.start(Task("Findings", lambda _: look(), done, self.failed, exclusive=False))
-
-    def select_region(self, region: str | None) -> None:
-        """Make a region the subject everywhere."""
-        if region != self.region:
-            self.region = region
-            step = self.state.project.recipe.step(self.step or "")
-            if step is not None and any(region in (row.regions or ()) for row in step.rows):
-                self.row = self._row_of_region()
-            self.selection_changed.emit()
-
-    def next_region(self, offset: int) -> None:
-        """Go on to another region, round the list."""
-        ids = self.state.region_ids
-        if ids:
-            place = ids.index(self.region) if self.region in ids else 0
-            self.select_region(ids[(place + offset) % len(ids)])
-
-    def select_step(self, step: str | None) -> None:
-        """Make a step the subject of the bench; of its rows the one with the selected region, else the first."""
-        if step != self.step:
-            self.step = step
-            self.row = self._row_of_region()
-            self.selection_changed.emit()
-
-    def select_row(self, row: str | None) -> None:
-        """Make a row of the selected step the subject of the bench."""
-        if row != self.row:
-            self.row = row
-            self.selection_changed.emit()
-
-    def _row_of_region(self) -> str | None:
-        step = self.state.project.recipe.step(self.step or "")
-        if step is None or not step.rows:
-            return None
-        row = step.row_with(self.region)
-        return row.id if row is not None and len(step.rows) > 1 else step.rows[0].id
-
-    def select_faces(self, faces: NDArray[np.bool_], label: str = "") -> None:
-        """Make these the selected faces; with a label this can be undone, without one it is only shown for now."""
-        if label and self.state.mesh is not None:
-            kept = self.state.chosen
-            if kept is None or len(kept) != len(faces) or not np.array_equal(kept, faces):
-                self.commit(label, replace(self.state, chosen=faces))
-        self.faces = faces
-        self.faces_changed.emit()
-
-    def _fit_faces(self) -> None:
-        """Show the selection that the document's history keeps; it is of one mesh, another one begins with none."""
-        view, kept = self.state.mesh, self.state.chosen
-        count = view.mesh.face_count if view else 0
-        faces = kept if kept is not None and len(kept) == count else np.zeros(count, bool)
-        if len(self.faces) != count or not np.array_equal(self.faces, faces):
-            self.select_faces(faces)
+            self.watch.again()
 
     def set_station(self, station: str) -> None:
         """Go to a station."""
@@ -469,7 +326,7 @@ class Session(QObject):
     def close(self) -> None:
         """The document is given up on purpose: what runs is stopped or waited for, nothing is left behind."""
         self.keeping.stop()
-        self._findings_timer.stop()
+        self.watch.stop()
         self._latest = None
         self.tasks.stop()
         self.keeping.discard()

@@ -33,11 +33,11 @@ class SourceWatch(QObject):
         paths = {texture.source_path for texture in asset.textures}
         if asset.mesh is not None:
             paths.add(asset.mesh.source_path)
-        return {path for path in paths if path and self._session.may_read(path)}
+        return {path for path in paths if path and self._session.sources.may_read(path)}
 
     def _links(self) -> set[str]:
         """Files that steps follow."""
-        return {path for path in self._session.links() if self._session.may_read(path)}
+        return {path for path in self._session.sources.links() if self._session.sources.may_read(path)}
 
     def _follow(self) -> None:
         """Watch the files of the document as it is now, and their folders: a file may be replaced by another."""
@@ -67,7 +67,7 @@ class SourceWatch(QObject):
         changed, self._changed = self._changed, set()
         if changed & self._links():
             # What has changed is a finding: it is shown before anybody takes it.
-            self._session.find_again()
+            self._session.watch.again()
         paths = []
         for path in sorted(changed & self._paths()):
             stamp = _stamp(path)

@@ -21,7 +21,7 @@ class Walk(QObject):
         #: Place among the hints, None while nobody walks.
         self.place: int | None = None
         self._mark: object = None
-        for signal in (session.changed, session.selection_changed, session.station_changed, views.painted):
+        for signal in (session.changed, session.selection.changed, session.station_changed, views.painted):
             signal.connect(self._look)
 
     @property

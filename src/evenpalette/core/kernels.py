@@ -26,6 +26,21 @@ def call_address(address: int, one: int, two: int, three: int) -> None:
     raise NotImplementedError("only compiled kernels can call an address")
 
 
+def floats_at(address: int, count: int) -> Any:
+    """So many float32 at an address, inside a kernel; nobody asks whether they are there."""
+    raise NotImplementedError("only compiled kernels can read an address")
+
+
+def words_at(address: int, count: int) -> Any:
+    """So many int64 at an address, inside a kernel."""
+    raise NotImplementedError("only compiled kernels can read an address")
+
+
+def bytes_at(address: int, count: int) -> Any:
+    """So many uint8 at an address, inside a kernel."""
+    raise NotImplementedError("only compiled kernels can read an address")
+
+
 _MADE_BY = "evenpalette_kernel"
 _lock = threading.RLock()
 
@@ -36,6 +51,7 @@ class Kernel:
     def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
         self._function, self._options = function, options
         self._compiled: Callable[..., Any] | None = None
+        self._address: int | None = None
         self._files = {Path(function.__code__.co_filename)}
         self.__name__, self.__doc__ = function.__name__, function.__doc__
 
@@ -61,6 +77,8 @@ class Kernel:
                         around[name] = numba.prange
                     elif held is call_address:
                         around[name] = _address_call()
+                    elif callable(held) and held in _AT_ADDRESS:
+                        around[name] = _array_at(_AT_ADDRESS[held])
                 made = numba.njit(**self._options)(self._function)
                 self._forget_outdated(made.stats.cache_path)
                 setattr(made, _MADE_BY, self)
@@ -68,6 +86,19 @@ class Kernel:
                     around[self.__name__] = made
                 self._compiled = made
             return self._compiled
+
+    def address(self) -> int:
+        """Where a kernel of three int64 that gives nothing is in memory: a C function of three such numbers, for
+        `call_address`. It is there as long as the kernel is, and must not raise."""
+        if self._address is None:
+            from numba import types
+
+            made: Any = self.compiled()
+            taken = (types.int64,) * 3
+            made.compile(taken)
+            kept = made.overloads[taken]
+            self._address = int(kept.library.get_pointer_to_function(kept.fndesc.llvm_cfunc_wrapper_name))
+        return self._address
 
     def _forget_outdated(self, folder: str | None) -> None:
         """Take away what numba kept of this kernel before the files of the kernels that it calls were changed."""
@@ -78,6 +109,40 @@ class Kernel:
         for index in Path(folder).glob(f"{Path(code.co_filename).stem}.{self.__name__}-{code.co_firstlineno}.*.nbi"):
             if index.stat().st_mtime < changed:
                 index.unlink(missing_ok=True)
+
+
+def code_address(kernel: Any) -> int:
+    """`Kernel.address` of a kernel, compiled or not: a module's name stands for what numba made once it is."""
+    return int(getattr(kernel, _MADE_BY, kernel).address())
+
+
+#: What stands for reading an address, and the type of what is read.
+_AT_ADDRESS: dict[Any, str] = {floats_at: "float32", words_at: "int64", bytes_at: "uint8"}
+
+
+@cache
+def _array_at(dtype: str) -> Callable[..., Any]:
+    """What stands for `floats_at` and its like in compiled kernels."""
+    import numba
+    from numba import types
+    from numba.core import cgutils
+    from numba.core.typing import signature
+    from numba.extending import intrinsic
+
+    kind = getattr(types, dtype)
+
+    def pointed(_typing: Any, _address: Any) -> Any:
+        def generate(_context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+            return builder.inttoptr(arguments[0], cgutils.voidptr_t)
+
+        return signature(types.voidptr, types.int64), generate
+
+    pointer: Any = intrinsic(pointed)
+
+    def array(address: int, count: int) -> Any:
+        return numba.carray(pointer(address), (count,), kind)
+
+    return numba.njit(nogil=True)(array)
 
 
 @cache

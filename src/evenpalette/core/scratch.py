@@ -1,5 +1,6 @@
 """Arrays that a thread uses again and again: fresh ones of this size cost more than what is computed in them."""
 
+import math
 import threading
 from functools import lru_cache
 
@@ -12,7 +13,7 @@ _held = threading.local()
 def scratch(name: str, shape: tuple[int, ...], dtype: DTypeLike = np.float32) -> NDArray:
     """An array with any content, the thread's own; the next call with this name may give the same memory."""
     arrays: dict[str, NDArray] = _held.__dict__.setdefault("arrays", {})
-    size = int(np.prod(shape))
+    size = math.prod(shape)
     held = arrays.get(name)
     if held is None or held.size < size or held.dtype != dtype:
         held = arrays[name] = np.empty(size, dtype)

@@ -210,7 +210,7 @@ class Form:
         """The texture whose alpha cuts the surface out."""
         state = self._shading.state
         start = state.starts.get(OPACITY)
-        cuts = state.project.sheet.opacity is OpacityUse.CUT_OUT
+        cuts = state.sheet.opacity is OpacityUse.CUT_OUT
         return state.textures.get(start.texture) if start is not None and cuts else None
 
     def _draw_surface(self, buffer: SurfaceBuffer, camera: OrbitCamera, cut: Raster | None) -> None:

@@ -1,7 +1,7 @@
 """Programs that draw a view: their text, and their compilation, here or beforehand elsewhere."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from concurrent.futures import Future
 from typing import NamedTuple
 
@@ -11,7 +11,7 @@ import numpy as np
 from evenpalette.core.errors import ShaderOnItsWay, ShaderRefused
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.precompile import Precompilation, precompile, target_of
-from evenpalette.gpu.shader_files import CORNER, shader_file
+from evenpalette.gpu.shader_files import CORNER, shader_file, tell
 
 _MOST_PROGRAMS = 16
 
@@ -46,6 +46,8 @@ class ViewPrograms:
         self._wanted: set[str] = set()
         #: The values that a program has, as whoever set them says.
         self.told: dict[moderngl.Program, object] = {}
+        #: And uniform by uniform: to set one takes longer than to see that it has its value.
+        self._values: dict[moderngl.Program, dict[str, object]] = {}
 
     def plain(self, fragment: str) -> tuple[moderngl.Program, moderngl.VertexArray]:
         """A program of ours that is always there, with the quad that it fills."""
@@ -62,9 +64,18 @@ class ViewPrograms:
             while len(self._held) > _MOST_PROGRAMS:
                 gone, quad = self._held.pop(next(iter(self._held)))
                 self.told.pop(gone, None)
+                self._values.pop(gone, None)
                 quad.release()
                 gone.release()
         return self._held[text]
+
+    def tell(self, program: moderngl.Program, values: Iterable[tuple[str, object]]) -> None:
+        """Set uniforms that nobody else sets; those that have their value stay."""
+        held = self._values.setdefault(program, {})
+        for name, value in values:
+            if name not in held or held[name] != value:
+                held[name] = value
+                tell(program, name, value)
 
     @property
     def coming(self) -> "list[Future[None]]":

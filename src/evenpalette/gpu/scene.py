@@ -29,8 +29,8 @@ class SceneRenderer:
     """The GPU side of one document, or of one sheet of it. All methods need the context to be current."""
 
     def __init__(self, ctx: moderngl.Context, *, alone: bool = False, elsewhere: Elsewhere | None = None) -> None:
-        """alone: only the active sheet is drawn as it looks, the others are plain clay. elsewhere: makes large textures
-        and compiles shaders beforehand; here where it is not given."""
+        """alone: only the state's sheet is drawn as it looks, the others are plain clay. elsewhere: makes large
+        textures and compiles shaders beforehand; here where it is not given."""
         self.ctx = ctx
         self._shading = Shading(ctx, elsewhere)
         self._overlays = Overlays(ctx, self._shading.programs.plain(shader_file("picture.frag")))
@@ -175,8 +175,9 @@ class SceneRenderer:
     ) -> moderngl.Texture:
         """The model with this sheet as it looks and, elsewhere, the picture below."""
         buffer = self._form.buffer(name, size, camera)
-        project = self._shading.state.project
-        key = buffer.key, look, project.sheet, project.parameters, project.variants, below, self.is_waiting
+        state = self._shading.state
+        project = state.project
+        key = buffer.key, look, state.sheet, project.parameters, project.variants, below, self.is_waiting
         if key != self._drawn.get(name):
             self._form.clear(buffer)
             whole = (0, 0, *size)

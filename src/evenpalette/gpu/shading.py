@@ -1,6 +1,6 @@
 """The recipe run for pixels: which shader a look needs, what it reads, what it is told."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 import moderngl
 import numpy as np
@@ -50,6 +50,7 @@ class Shading:
         self._trilinear = ctx.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR))
         #: Pictures that are no textures of the document, by the name that a look calls them.
         self.extras: dict[str, Raster] = {}
+        self._flagged: tuple[object, list[tuple[float, ...]]] = None, []
         self.set_state(State())
 
     def set_state(self, state: State, *, values_only: bool = False) -> None:
@@ -59,11 +60,12 @@ class Shading:
         differs.
         """
         before, self.state = getattr(self, "state", state), state
-        if not values_only or before.project.sheet.steps is not state.project.sheet.steps:
+        if not values_only or before.sheet.steps is not state.sheet.steps:
             self._binder = Binder(state.project.recipe, state.region_ids)
         self._bound: dict[tuple[str | None, str, float, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
-        if values_only and written_values(before.project.recipe) == written_values(state.project.recipe):
+        recipes = before.project.recipe, state.project.recipe
+        if values_only and (recipes[0] is recipes[1] or written_values(recipes[0]) == written_values(recipes[1])):
             return
         self._shaders: dict[frozenset[str], ShaderText] = {}
         self._made = frozenset(made_attributes(state.project.recipe, state.starts, disabled_too=True))
@@ -181,6 +183,10 @@ class Shading:
         if self.programs.told.get(program) == look:
             return
         self.programs.told[program] = look
+        self.programs.tell(program, self._values_of(look, shader))
+
+    def _values_of(self, look: Look, shader: ShaderText) -> Iterator[tuple[str, object]]:
+        """The uniforms of a look by name."""
         steps = self.bound(look)
         last = len(steps) if look.steps is None else look.steps
         # A step that is not shown has an amount of 0; its rows keep theirs.
@@ -194,19 +200,26 @@ class Shading:
                 value = row.values[uniform.key]
             if isinstance(value, Placement):
                 value = value.uniform()
-            tell(program, uniform.name, tuple(float(v) for v in value) if isinstance(value, np.ndarray) else value)
-        regions = self.state.project.regions.regions
-        flags = [tuple(float(v) for v in decode_srgb(np.array(parse_hex(r.flag)) / 255)) for r in regions]
+            yield uniform.name, tuple(value.tolist()) if isinstance(value, np.ndarray) else value
+        flags = self._flags()
         if flags:
-            tell(program, "u_flags", flags if len(flags) > 1 else flags[0])
+            yield "u_flags", flags if len(flags) > 1 else flags[0]
         if not look.eyes.is_normal:
-            tell(program, "u_eyes", tuple(look.eyes.matrix().T.reshape(-1).tolist()))
-        tell(program, "u_show", int(look.show))
-        tell(program, "u_region", look.region)
-        tell(program, "u_focus", look.focus)
-        tell(program, "u_overlay", look.overlay)
-        tell(program, "u_overlaid", self._overlaid(look.region))
-        tell(program, "u_opacity_use", _OPACITY_USES.index(self.state.project.sheet.opacity))
+            yield "u_eyes", tuple(look.eyes.matrix().T.reshape(-1).tolist())
+        yield "u_show", int(look.show)
+        yield "u_region", look.region
+        yield "u_focus", look.focus
+        yield "u_overlay", look.overlay
+        yield "u_overlaid", self._overlaid(look.region)
+        yield "u_opacity_use", _OPACITY_USES.index(self.state.sheet.opacity)
+
+    def _flags(self) -> list[tuple[float, ...]]:
+        """The flag color of each region, linear; worked out once for the same regions."""
+        regions = self.state.project.regions
+        if self._flagged[0] is not regions:
+            codes = [np.array(parse_hex(region.flag)) / 255 for region in regions.regions]
+            self._flagged = regions, [tuple(float(v) for v in decode_srgb(code)) for code in codes]
+        return self._flagged[1]
 
     def bound(self, look: Look) -> list[BoundStep]:
         """The recipe with the values of a look, kept while the document stays: a turning camera asks again and

@@ -43,7 +43,7 @@ class OtherSheets:
         if self._make is None or state.mesh is None:
             self._scenes = {}
             return
-        here = state.project.sheet.id
+        here = state.sheet.id
         ids = [sheet.id for sheet in state.project.sheets if sheet.id != here]
         self._scenes = {key: self._scenes.get(key) or self._make() for key in ids}
         for key, scene in self._scenes.items():

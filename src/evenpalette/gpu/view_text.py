@@ -35,21 +35,37 @@ LIGHTING = (
 )  # fmt: skip
 
 
+#: Texts that are kept: a picture of both views asks for up to five, again and again.
+_MOST_TEXTS = 12
+
+
 class ViewText:
     """The shader of the views, made for a number of regions."""
 
     def __init__(self) -> None:
         self._whole, self._light = shader_file("view.frag"), light_glsl()
+        #: Texts that were made last, with what they were made for.
+        self._last: list[tuple[ShaderText, tuple[object, ...], str]] = []
         self.fit(0)
 
     def fit(self, regions: int) -> None:
         """Be the text for so many regions."""
         text = self._whole.replace("REGION_SLOTS", str(max(regions, 1))).replace("REGION_COUNT", str(regions))
         self._text = text.replace("REGION_LIST", ", ".join(f"ep_k{i}" for i in range(regions)))
+        self._last = []
 
     def of(self, shader: ShaderText, attribute: str, switches: Mapping[str, bool], *, inspect: bool) -> str:
         """The text that runs a recipe and shows an attribute, or with inspect one that runs no recipe. Software drivers
         run every branch, so looks that need less get a text that has less. switches: LIT is whether there is light."""
+        key = attribute, inspect, tuple(switches.items())
+        for known, asked, text in self._last:
+            if known is shader and asked == key:
+                return text
+        made = self._make(shader, attribute, switches, inspect=inspect)
+        self._last = [(shader, key, made), *self._last[: _MOST_TEXTS - 1]]
+        return made
+
+    def _make(self, shader: ShaderText, attribute: str, switches: Mapping[str, bool], *, inspect: bool) -> str:
         recipe = shader.without_steps if inspect else shader.text
         if inspect or "encoding" not in shader.shared:
             recipe = SHARED["encoding"] + recipe

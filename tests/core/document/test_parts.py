@@ -1,5 +1,6 @@
 """Parts between sheets, UV sets of a file, and source files that moved."""
 
+import ast
 import shutil
 from pathlib import Path
 
@@ -7,6 +8,7 @@ import numpy as np
 import pytest
 from tests.helpers.gltf import UVS, Writer, png, two_materials
 
+import evenpalette
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import (
     add_texture,
@@ -45,11 +47,11 @@ def test_a_part_moves_to_a_new_sheet_and_back_with_what_was_made_of_its_faces(tm
     state = take_asset(State(), parse_asset(two_materials().glb(), "two.glb"), sheets=False)
     first, second = state.mesh.mesh.group_names[:2]
     state = regions_from_mesh(state, "material")
-    here, regions = state.project.sheet.id, state.region_ids
+    here, regions = state.sheet.id, state.region_ids
     covered = {key: plane.copy() for key, plane in state.coverages.items()}
     moved = move_groups(state, (second,), None, "Lid")
-    assert [s.name for s in moved.project.sheets] == [state.project.sheet.name, "Lid"]
-    assert home_of(moved, second) == moved.project.sheet.id != home_of(moved, first)
+    assert [s.name for s in moved.project.sheets] == [state.sheet.name, "Lid"]
+    assert home_of(moved, second) == moved.sheet.id != home_of(moved, first)
     assert moved.region_ids == []
     left = moved.on(here)
     assert left.region_ids == regions
@@ -57,10 +59,10 @@ def test_a_part_moves_to_a_new_sheet_and_back_with_what_was_made_of_its_faces(tm
     assert not left.coverages[regions[1]].any(), "its faces are on another sheet now"
     Storage(tmp_path / "p").save(moved)
     opened = Storage(tmp_path / "p").open()
-    assert home_of(opened, second) == moved.project.sheet.id
+    assert home_of(opened, second) == moved.sheet.id
     back = move_groups(opened, (second,), here)
     assert len(back.project.sheets) == 1, "a sheet without parts and without work goes"
-    assert back.project.sheet.groups is None
+    assert back.sheet.groups is None
     for key, plane in covered.items():
         assert np.array_equal(back.coverages[key], plane)
     with pytest.raises(EvenPaletteError, match="no longer"):
@@ -107,3 +109,17 @@ def test_sources_beside_a_project_move_with_it_and_lost_ones_are_found_in_a_fold
     assert missing_sources(pointed) == []
     assert pointed.project.asset.textures[1].source_path.endswith("deep/er/far.png")
     assert find_sources(["/nowhere/else.png"], tmp_path) == {}
+
+
+def test_nobody_asks_for_the_active_sheet() -> None:
+    """A state is on a sheet, and this one is handed on: which was left last is known to what opens and saves."""
+    root = Path(evenpalette.__file__).parent
+    asks = {
+        str(path.relative_to(root))
+        for path in root.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Attribute) and node.attr == "sheet"
+        if isinstance(node.value, ast.Attribute | ast.Name)
+        if (node.value.attr if isinstance(node.value, ast.Attribute) else node.value.id) == "project"
+    }
+    assert asks == {"core/document/state.py", "core/storage/storage.py"}

@@ -271,4 +271,4 @@ def test_a_file_of_another_writer_has_its_texture_too(tmp_path: Path) -> None:
     (texture,) = state.project.asset.textures
     assert texture.role is Role.PAINTED
     assert state.textures[texture.id].pixels[3, 3].tolist() == [90, 140, 200]
-    assert state.project.sheet.factors["roughness"] == (0.25,)
+    assert state.sheet.factors["roughness"] == (0.25,)

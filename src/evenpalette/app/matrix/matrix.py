@@ -24,7 +24,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, counted, label, row, tool
-from evenpalette.app.widgets.color_field import ColorEditor
+from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
 from evenpalette.core.document.state import State

@@ -94,8 +94,8 @@ class Canvas(QOpenGLWidget):
         self._sides: ComparePopup | None = None
         self.headers.compare.clicked.connect(lambda: self.ask_sides())
         session.changed.connect(self._on_change)
-        session.selection_changed.connect(self.update)
-        session.faces_changed.connect(self._on_faces)
+        session.selection.changed.connect(self.update)
+        session.selection.faces_changed.connect(self._on_faces)
 
     # --- where from ----------------------------------------------------------------------------------------------
 
@@ -332,7 +332,7 @@ class Canvas(QOpenGLWidget):
             return
         self._live.hand_on(scene, may_wait=not self._waited_for)
         if self._chosen_stale:
-            scene.set_selection(np.flatnonzero(self.session.faces))
+            scene.set_selection(np.flatnonzero(self.session.selection.faces))
             self._chosen_stale = False
         frame, live = self.frame, self._live
         looks = self.shown.form(), self.shown.flat()

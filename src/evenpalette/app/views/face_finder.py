@@ -68,7 +68,7 @@ class FaceFinder:
 
     def count_hidden(self) -> int:
         """How many selected faces Form does not show from here."""
-        chosen = self._session.faces
+        chosen = self._session.selection.faces
         return int((chosen & ~self.visible()).sum()) if chosen.any() else 0
 
     def look_at(self, face: int) -> None:

@@ -57,7 +57,7 @@ class FaceTool:
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         control = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
         self._mode = "intersect" if shift and control else "add" if shift else "remove" if control else "replace"
-        self._before = self.session.faces.copy()
+        self._before = self.session.selection.faces.copy()
         self._picked = np.zeros(view.mesh.face_count, bool)
         self._seen = None if self.through or self.finder.is_on_flat(place) else self.finder.visible()
         self.drag(place)
@@ -74,12 +74,12 @@ class FaceTool:
             fresh[found] = True
             wide = self._widened(fresh)
             self._picked |= wide if self._seen is None else wide & (self._seen | fresh)
-        self.session.select_faces(select.combine(self._before, self._picked, self._mode))
+        self.session.selection.select_faces(select.combine(self._before, self._picked, self._mode))
 
     def release(self) -> None:
         """The pick is done."""
         if self._picked is not None:
-            self.session.select_faces(self.session.faces, f"Select faces: {self.reach}")
+            self.session.selection.select_faces(self.session.selection.faces, f"Select faces: {self.reach}")
         self._before = self._picked = self._seen = None
 
     def _widened(self, picked: NDArray[np.bool_]) -> NDArray[np.bool_]:

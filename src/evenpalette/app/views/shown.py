@@ -40,6 +40,8 @@ class Shown(QObject):
         self._session, self._headers = session, headers
         self.wipe = 0.5
         self._extras: dict[str, str] = {}
+        #: What the headers were filled for last.
+        self._given: tuple[object, object, bool, dict[str, str]] = None, None, False, {}
         self._laid_out = True
         self.light = Light()
         self._before: tuple[Show | str, ...] = ()
@@ -111,7 +113,7 @@ class Shown(QObject):
         """What a view shows of the active variant: a stage, or an attribute by its key."""
         state = self._session.state
         ids = state.region_ids
-        region = ids.index(self._session.region) if self._session.region in ids else -1
+        region = ids.index(self._session.selection.region) if self._session.selection.region in ids else -1
         texture = stage.removeprefix(TEXTURE) if isinstance(stage, str) and stage.startswith(TEXTURE) else ""
         attribute = stage if isinstance(stage, str) and not texture else ""
         show = (
@@ -154,7 +156,7 @@ class Shown(QObject):
     def _step_place(self) -> int | None:
         """Where the chosen step is in the recipe."""
         ids = [step.id for step in self._session.state.project.recipe.steps]
-        return ids.index(self._session.step) if self._session.step in ids else None
+        return ids.index(self._session.selection.step) if self._session.selection.step in ids else None
 
     def _ask_light(self) -> None:
         popup = LightPopup(self.light, self.eyes, self._headers.light)
@@ -287,6 +289,10 @@ class Shown(QObject):
     def _fill_headers(self) -> None:
         """Offer the attributes, the copy and the clock that the recipe gives a reason for."""
         state, headers = self._session.state, self._headers
+        given = state.sheet, state.project.parameters, bool(state.project.variants), dict(self._extras)
+        if all(a is b for a, b in zip(given[:2], self._given[:2], strict=True)) and given[2:] == self._given[2:]:
+            return
+        self._given = given
         bindings = [b for step in state.project.recipe.steps for b in step.bindings]
         copies = any(binding.pick is not None for binding in bindings)
         moves = len(state.project.variants) > 0 or is_moving(state.project.recipe)

@@ -127,7 +127,7 @@ class StrokeTool:
     def press(self, place: QPointF, modifiers: Qt.KeyboardModifier, pressure: float | None = None) -> None:
         """Begin a stroke, or fill; an unpaintable region is explained instead."""
         session = self._session
-        region = session.state.project.regions.find(session.region or "")
+        region = session.state.project.regions.find(session.selection.region or "")
         reason = why_not_paintable(region)
         if reason:
             session.said.emit(reason, True)
@@ -255,7 +255,7 @@ class StrokeTool:
     def _fill(self, place: QPointF, erases: bool) -> None:
         view, session = self._session.state.mesh, self._session
         found = self._finder.around(place, 0.0, through=False)
-        region_id, extent = session.region or "", self.action
+        region_id, extent = session.selection.region or "", self.action
         if view is None or not len(found):
             session.said.emit("Click on a face to fill what it belongs to.", True)
             return

@@ -289,7 +289,7 @@ class TwinViews(Canvas):
             return False
         mesh = state.mesh.whole.mesh
         home = state.project.sheet_of(mesh.group_names[int(mesh.groups[faces[0, 0]])])
-        if home is None or home.id == state.project.sheet.id:
+        if home is None or home.id == state.sheet.id:
             return False
         self.session.work_on(home.id)
         return True
@@ -299,7 +299,7 @@ class TwinViews(Canvas):
         self.set_pointer(uv, place)
         region = strongest_at(planes, *uv) if uv is not None and planes else None
         if region is not None:
-            self.session.select_region(region)
+            self.session.selection.select_region(region)
 
     def mouseDoubleClickEvent(self, _: QMouseEvent | None) -> None:
         self.frame_all()

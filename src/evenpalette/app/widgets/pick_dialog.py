@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QDialog, QRadioButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import button, clear, column, label, ok_or_cancel, row, tool
-from evenpalette.app.widgets.color_field import PickColor
+from evenpalette.app.widgets.color_editor import PickColor
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.document.state import State
 from evenpalette.core.recipe.pick import picked

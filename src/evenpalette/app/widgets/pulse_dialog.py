@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QSpinBox, QVBoxLayo
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import caption, label, ok_or_cancel
-from evenpalette.app.widgets.color_field import ColorField, PickColor
+from evenpalette.app.widgets.color_editor import PickColor
+from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.recipe.pulse import share_at

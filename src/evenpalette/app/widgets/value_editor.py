@@ -7,7 +7,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
 
 from evenpalette.app.plain import plain
-from evenpalette.app.widgets.color_field import AskAround, ColorField, PickColor
+from evenpalette.app.widgets.color_editor import AskAround, PickColor
+from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.placement_field import PlacementField
 from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch

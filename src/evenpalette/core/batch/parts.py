@@ -99,7 +99,7 @@ def parts_of(state: State, wish: Wish) -> list[Part]:
         on = state.on(sheet.id)
         size = delivered_size(on, plan.longest)
         for variant in plan.variants:
-            place = f"{variant.name}, {on.project.sheet.name}" if len(plan.sheets) > 1 else variant.name
+            place = f"{variant.name}, {on.sheet.name}" if len(plan.sheets) > 1 else variant.name
             if IMAGES in wish.targets:
                 inputs = images_word(plan, variant, sheet)
                 names = [str(plan.maps_folder(variant, sheet) / f"{key}.png") for key in plan.maps]

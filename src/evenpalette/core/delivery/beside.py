@@ -42,7 +42,7 @@ def former_picture(folder: Path | str, state: State, variant: str | None) -> Ras
 def former_of(former: State, state: State, variant: str | None, called: str = "That save") -> Raster:
     """The same of a document as it was. called: what a message calls it. Raises EvenPaletteError."""
     sheets = {sheet.name: sheet.id for sheet in former.project.sheets}
-    name = state.project.sheet.name
+    name = state.sheet.name
     former = former.on(sheets.get(name, former.project.sheets[0].id))
     held = next((v for v in state.project.variants if v.id == variant), None)
     found = None
@@ -63,7 +63,7 @@ def delivered_picture(place: Path | str, state: State, variant: str | None) -> R
         wanted = next((v for v in plan.variants if v.id == variant), None)
         if wanted is None:
             raise EvenPaletteError("The defaults are not delivered beside variants: show a variant first.")
-        sheet = next(s for s in plan.sheets if s.id == state.project.sheet.id)
+        sheet = next(s for s in plan.sheets if s.id == state.sheet.id)
         path = path / plan.maps_folder(wanted, sheet) / f"{BASE_COLOR}.png"
     picture = read_image(path)
     return Raster(picture.as_linear_rgb(), Encoding.LINEAR) if picture.channels < 3 else picture.thumbnail(_SIDE)

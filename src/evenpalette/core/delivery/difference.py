@@ -81,7 +81,7 @@ def against_former(
         rendered = render_variants(on, [v.id for v in plan.variants], (BASE_COLOR,), size)
         for done, (variant, made) in enumerate(zip(plan.variants, rendered, strict=True)):
             file = Path(out) / plan.maps_folder(variant, sheet) / f"{BASE_COLOR}.png"
-            name = on.project.sheet.name if len(plan.sheets) > 1 else ""
+            name = on.sheet.name if len(plan.sheets) > 1 else ""
             try:
                 former = read_image(file)
             except EvenPaletteError:

@@ -14,7 +14,7 @@ from evenpalette.core.recipe.steps import KINDS
 
 
 def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
-    """A word, 32 hexadecimal digits, for everything that pictures of a variant on the active sheet are made from: its
+    """A word, 32 hexadecimal digits, for everything that pictures of a variant on the state's sheet are made from: its
     steps, regions, textures and coverages, the values that the variant has, the version of this program. what: all else
     that decides, as text: sizes, attributes, a line of a layout."""
     made = hashlib.blake2b(digest_size=16)
@@ -28,7 +28,7 @@ def fingerprint(state: State, variant_id: str | None, *what: object) -> str:
     add(__version__)
     # Where files came from decides nothing.
     add(with_sources(project, lambda _: "").sheet.model_dump_json())
-    for step in project.sheet.steps:
+    for step in state.sheet.steps:
         # Of a kind that is not ours the code may change while our version does not.
         add(KINDS.words.get(step.kind, ""))
     for parameter in project.parameters:

@@ -92,7 +92,7 @@ _HLSL_WORDS = (
 
 
 def build_shader(state: State) -> ShaderText:
-    """The recipe of the active sheet as a game runs it."""
+    """The recipe of the state's sheet as a game runs it."""
     return _with_light(kit_text(state))
 
 
@@ -112,7 +112,7 @@ class KitJob:
 
 
 def write_kit(state: State, kit: Path, jobs: Sequence[KitJob], longest: int) -> None:
-    """Write the kit of the active sheet into a folder. longest: side of its textures in texels, 0 as they are. Raises
+    """Write the kit of the state's sheet into a folder. longest: side of its textures in texels, 0 as they are. Raises
     OSError."""
     plain = kit_text(state)
     shader = _with_light(plain)
@@ -198,7 +198,7 @@ def _value(value: Value, parameter: Parameter, files: dict[str, str]) -> AnyValu
 
 
 def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[KitJob]) -> KitDescription:
-    """What parameters.json holds for the active sheet."""
+    """What parameters.json holds for the sheet that the state is on."""
     project = state.project
     names = parameter_uniform_names(project.parameters)
     types = {u.parameter: u.glsl_type for u in shader.uniforms} | {
@@ -210,7 +210,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
     costs = _costs(shader, textures)
     return KitDescription(
         table=_table(state, jobs, parameters, names),
-        notice=NOTICE, output=OUTPUT, time=time_of(state), name=project.name, sheet=project.sheet.name, textures=textures,
+        notice=NOTICE, output=OUTPUT, time=time_of(state), name=project.name, sheet=state.sheet.name, textures=textures,
         parameters=[
             KitParameter(
                 id=p.id, uniform=names[p.id], glsl=types[p.id], name=p.name, type=p.type.value, unit=p.unit,  # type: ignore[arg-type]
@@ -241,7 +241,7 @@ def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs:
             )
             for a in (ATTRIBUTES[key] for key in shader.attributes)
         ],
-        opacity=KitOpacity(use=project.sheet.opacity.value, threshold=CUT) if OPACITY in shader.attributes else None,
+        opacity=KitOpacity(use=state.sheet.opacity.value, threshold=CUT) if OPACITY in shader.attributes else None,
         variants=[_variant_entry(state, job, parameters, names, files) for job in jobs],
     )  # fmt: skip
 

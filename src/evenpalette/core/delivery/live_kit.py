@@ -25,7 +25,7 @@ def live_kit(
     """The kit of all sheets. longest: side of its textures in texels, 0 as they are. variants: ids, None is all. Raises
     EvenPaletteError where a recipe cannot be delivered."""
     sheets = list(state.sheets())
-    models, low, high = models_of(mesh_content(state), [sheet.project.sheet.name for sheet in sheets])
+    models, low, high = models_of(mesh_content(state), [sheet.sheet.name for sheet in sheets])
     made = []
     for number, (sheet, model) in enumerate(zip(sheets, models, strict=True)):
         shader = build_shader(sheet)
@@ -39,7 +39,7 @@ def live_kit(
         ]  # fmt: skip
         made.append(
             CrowdSheet(
-                f"the recipe of {sheet.project.sheet.name}", describe(sheet, shader, [s for s, _ in textures], jobs),
+                f"the recipe of {sheet.sheet.name}", describe(sheet, shader, [s for s, _ in textures], jobs),
                 shader.text, kit_light_text(VERSION), tuple(textures), live_rows(sheet, variants)[0], model,
             )
         )  # fmt: skip

@@ -55,7 +55,7 @@ def render_maps(
     state: State, variant_id: str | None, wanted: Iterable[str], size: tuple[int, int] | None, *, at: Moment = NOW,
     progress: Progress = no_progress, workers: int = 0, as_light: bool = False,
 ) -> dict[str, Map]:  # fmt: skip
-    """Attributes of a variant on the active sheet, in one evaluation, each as it is delivered.
+    """Attributes of a variant on the state's sheet, in one evaluation, each as it is delivered.
 
     The base color is 8-bit sRGB with the opacity as its alpha, where the surface has one (it is not multiplied in). The
     normal is a map with green up. Emissive is 8-bit sRGB of what is left when it is divided by its strength, which is
@@ -112,5 +112,5 @@ def render_map(
     progress: Progress = no_progress,
     workers: int = 0,
 ) -> Raster:
-    """The recolored base color of a variant on the active sheet, see `render_maps`."""
+    """The recolored base color of a variant on the state's sheet, see `render_maps`."""
     return render_maps(state, variant_id, (BASE_COLOR,), size, progress=progress, workers=workers)[BASE_COLOR].raster

@@ -25,7 +25,7 @@ def packing_of(state: State) -> Packing:
     be, or as somebody has put them together."""
     units, alike = planes_to_pack(state)
     known = {plane_word(state, plane): plane for unit in units for plane in unit}
-    wished = state.project.delivery.packing.get(state.project.sheet.id, ())
+    wished = state.project.delivery.packing.get(state.sheet.id, ())
     return packed_reads(units, alike, [[known[word] for word in words if word in known] for words in wished])
 
 

@@ -184,6 +184,10 @@ class Follow(Stored):
     taken: Value
 
 
+#: Recipes that were asked for last, with the sheet and the parameters that they are of: it is asked again and again.
+_recipes: list[tuple[Sheet, tuple[Parameter, ...], Recipe]] = []
+
+
 class Project(Stored):
     """The whole document as JSON. Sheets have textures, divisions, tone and steps; parameters and variants span them.
 
@@ -236,8 +240,13 @@ class Project(Stored):
     @property
     def recipe(self) -> Recipe:
         """The steps of the active sheet, with the parameters of the project."""
-        sheet = self.sheet
-        return Recipe.model_construct(base=sheet.base, parameters=self.parameters, steps=sheet.steps)
+        sheet, parameters = self.sheet, self.parameters
+        for known in _recipes:
+            if known[0] is sheet and known[1] is parameters:
+                return known[2]
+        made = Recipe.model_construct(base=sheet.base, parameters=parameters, steps=sheet.steps)
+        _recipes[:] = [(sheet, parameters, made), *_recipes[:3]]
+        return made
 
     def changed(self, **parts: Any) -> "Project":
         """A copy with parts replaced; asset, regions, tone and recipe go into the active sheet."""

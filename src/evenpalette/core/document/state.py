@@ -9,7 +9,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.document.project import Project, Role
+from evenpalette.core.document.project import Project, Role, Sheet
 from evenpalette.core.document.variant import resolve_all
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.mesh.view import FACE_MAP_TEXELS, MeshView
@@ -94,6 +94,11 @@ class State:
         """The state with parts of the project replaced; asset, regions, tone and recipe are those of the active
         sheet."""
         return replace(self, project=self.project.changed(**parts))
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet that this state is on: what is handed a state works on this one and asks for no other."""
+        return self.project.sheet
 
     def on(self, sheet_id: str) -> "State":
         """The state with another sheet as the active one. Raises ProjectError for one that is not there."""

@@ -70,7 +70,7 @@ def set_mesh(state: State, mesh: Mesh, source_path: str = "", uv_set: int | None
         up=mesh.up,
     )
     asset = state.project.asset.model_copy(update={"mesh": info})
-    state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.project.sheet.groups))
+    state = replace(state.with_project(asset=asset), mesh=MeshView(mesh).only(state.sheet.groups))
     if any(r.source.of_faces or r.operations for r in state.project.regions.regions):
         state = recompute_coverages(state)
     return state
@@ -121,7 +121,7 @@ def _laid_anew(state: State, tile: str, uv_set: int | None, up: str) -> State:
 
 def remade_everywhere(state: State) -> State:
     """Coverages that follow the layout of the mesh made anew on every sheet."""
-    here = state.project.sheet.id
+    here = state.sheet.id
     for sheet in state.project.sheets:
         state = state.on(sheet.id)
         if any(r.source.of_faces or r.operations for r in state.project.regions.regions):
@@ -161,7 +161,7 @@ def move_groups(state: State, groups: tuple[str, ...], sheet_id: str | None, nam
     if len(kept) == 1:
         kept = [kept[0].model_copy(update={"groups": None})]
     target = next(sheet for sheet in kept if sheet.id == sheet_id) if any(s.id == sheet_id for s in kept) else kept[0]
-    left = state.project.sheet.id
+    left = state.sheet.id
     resting = dict(state.resting) | {left: Resting(state.coverages, state.made, state.tone)}
     there = resting.pop(target.id, Resting())
     resting = {key: value for key, value in resting.items() if any(s.id == key for s in kept)}
@@ -267,9 +267,7 @@ def remove_texture(state: State, texture_id: str) -> State:
         for region in state.project.regions.regions
         if region.source.reads == texture_id or any(texture_id in read_by(o)[1] for o in region.operations)
     ]
-    users += [
-        f"step {s.name}" for s in state.project.sheet.steps if texture_id in textures_of(s, state.project.parameters)
-    ]
+    users += [f"step {s.name}" for s in state.sheet.steps if texture_id in textures_of(s, state.project.parameters)]
     if state.project.recipe.base == texture_id:
         users.append("the start of the recipe")
     if users:

@@ -58,7 +58,7 @@ def take_asset(
     """Use a file's mesh, and the textures of it that are taken: (sheet, texture) numbers, None is all of them.
 
     sheets: groups with textures of their own become sheets, where nothing is made yet and there are several; else all
-    textures go to the active sheet. Raises EvenPaletteError.
+    textures go to the state's sheet. Raises EvenPaletteError.
     """
     pictures = Pictures(Budget(file.mesh.name, pixel_bytes(state)))
     state = set_mesh(state, file.mesh, source_path)
@@ -72,10 +72,10 @@ def take_asset(
     if sheets and len(chosen) > 1 and fresh:
         names = _names([sheet for sheet, _ in chosen])
         made = tuple(
-            Sheet(id=state.project.sheet.id if not n else new_id("sheet"), name=name, groups=sheet.groups)
+            Sheet(id=state.sheet.id if not n else new_id("sheet"), name=name, groups=sheet.groups)
             for n, ((sheet, _), name) in enumerate(zip(chosen, names, strict=True))
         )
-        kept = made[0].model_copy(update={"textures": state.project.sheet.textures, "tone": state.project.tone})
+        kept = made[0].model_copy(update={"textures": state.sheet.textures, "tone": state.project.tone})
         state = state.with_project(sheets=(kept, *made[1:]))
         if state.mesh is not None:
             state = replace(state, mesh=state.mesh.only(kept.groups))
@@ -95,8 +95,8 @@ def _names(sheets: list[FileSheet]) -> list[str]:
 
 
 def _filled(state: State, sheet: FileSheet, textures: list[FileTexture], pictures: Pictures) -> State:
-    """The active sheet with a file's textures and factors."""
-    factors = dict(state.project.sheet.factors) | sheet.factors
+    """The state's sheet with a file's textures and factors."""
+    factors = dict(state.sheet.factors) | sheet.factors
     for texture in textures:
         raster = pictures.raster(texture)
         channels = texture.channels if Role(texture.role) is Role.PACKED else ()
@@ -104,5 +104,5 @@ def _filled(state: State, sheet: FileSheet, textures: list[FileTexture], picture
         if Role(texture.role) is Role.EMISSIVE and texture.factor and any(f != 1 for f in texture.factor):
             factors["emissive"] = texture.factor[:3]
     kept = {key: values for key, values in factors.items() if all(0 <= v <= 65504 for v in values)}
-    changed = state.project.sheet.model_copy(update={"factors": kept})
+    changed = state.sheet.model_copy(update={"factors": kept})
     return state.with_project(sheets=tuple(changed if s.id == changed.id else s for s in state.project.sheets))

@@ -87,7 +87,7 @@ def wish_of(state: State, wish: Bake, may_read: Callable[[str], bool]) -> BakeWi
 
 
 def _sees_through(state: State, wish: Bake) -> bool:
-    return wish.clear and state.project.sheet.opacity.value != "opaque" and OPACITY in state.attributes
+    return wish.clear and state.sheet.opacity.value != "opaque" and OPACITY in state.attributes
 
 
 def _steps_word(state: State, attribute: str) -> str:
@@ -124,7 +124,7 @@ def mesh_of(state: State) -> Mesh:
 
 
 def texels_of(state: State, size: int) -> Texels:
-    """The texels of the active sheet at a size. Raises MeshFileError without a mesh."""
+    """The texels of the state's sheet at a size. Raises MeshFileError without a mesh."""
     mesh_of(state)
     assert state.mesh is not None
     return Texels(state.mesh.mesh, state.mesh.topology, (size, size))

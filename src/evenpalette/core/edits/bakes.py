@@ -97,7 +97,7 @@ def values_before_ramp(state: State, texture: Texture) -> NDArray[np.float32] | 
 
 
 def baked_textures(state: State) -> list[Texture]:
-    """The textures of the active sheet that are baked."""
+    """The textures of the state's sheet that are baked."""
     return [t for t in state.project.asset.textures if t.bake is not None]
 
 
@@ -141,7 +141,7 @@ def is_outdated(state: State, texture: Texture) -> bool:
 
 
 def outdated(state: State) -> Iterator[Texture]:
-    """The baked textures of the active sheet that are out of date and can be made."""
+    """The baked textures of the state's sheet that are out of date and can be made."""
     if state.mesh is None or state.mesh.mesh.uvs is None:
         return
     for texture in baked_textures(state):
@@ -266,7 +266,7 @@ def gather_glow(
 
 
 def with_all_made(state: State, progress: Progress = no_progress) -> State:
-    """All bakes of the active sheet that are out of date, made. Raises EvenPaletteError, Cancelled."""
+    """All bakes of the state's sheet that are out of date, made. Raises EvenPaletteError, Cancelled."""
     waiting = [texture.id for texture in outdated(state)]
     for number, texture in enumerate(waiting):
         part = part_of(progress, number / len(waiting), 1 / len(waiting))

@@ -57,7 +57,7 @@ def create_project(
     """
     state = take_asset(State(), read_asset(mesh), str(mesh))
     state = rename_project(state, name or mesh.stem[:80] or "Untitled")
-    first = state.project.sheet.id
+    first = state.sheet.id
     if tile or _repeats(state, textures):
         state = set_tile(state, tile or WRAP)
     for texture in textures:
@@ -111,7 +111,7 @@ def _from_image(state: State, kind: str, path: Path) -> State:
 
 
 def _begun(state: State, *, fit: bool) -> State:
-    """The active sheet with a row for each region, and its tone or the painted texture to start from."""
+    """The state's sheet with a row for each region, and its tone or the painted texture to start from."""
     painted = state.project.tone.painted
     if not state.project.regions.regions:
         return set_base(state, painted) if painted else state

@@ -100,7 +100,7 @@ def regions_from_mesh(state: State, kind: str, tolerance: float = SAME_COLOR, in
         raise RegionError("Bring in a mesh first.")
     mesh = state.mesh.mesh
     labels, names = mesh_labels(mesh, state.mesh.topology, kind, tolerance)
-    if state.project.sheet.groups is None:
+    if state.sheet.groups is None:
         return regions_from_labels(state, labels, names, into)
     # Faces of other sheets are in no region of this one.
     labels = np.where(is_aside(mesh), -1, labels)

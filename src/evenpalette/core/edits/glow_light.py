@@ -52,7 +52,7 @@ class Lamp:
 
 
 def lamps_of(state: State) -> list[Lamp]:
-    """Everything that glows in the recipe of the active sheet, row by row."""
+    """Everything that glows in the recipe of the state's sheet, row by row."""
     names = {r.id: r.name for r in state.project.regions.regions}
     return [
         Lamp(step.id, row.id, ", ".join(names.get(r, "?") for r in row.regions) if row.regions else step.name)

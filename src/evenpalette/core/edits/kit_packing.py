@@ -40,7 +40,7 @@ class KitShare:
 
 
 def kit_shares(state: State) -> list[KitShare]:
-    """The textures of the active sheet's kit that hold planes which may be moved."""
+    """The textures of the state's sheet's kit that hold planes which may be moved."""
     units, alike = planes_to_pack(state)
     packing = packing_of(state)
     places: dict[tuple[Any, str, str], list[tuple[Plane, ...]]] = {}
@@ -129,17 +129,17 @@ def packed_by_itself(state: State) -> State:
 
 
 def is_by_hand(state: State) -> bool:
-    """Whether somebody has put planes of the active sheet together."""
+    """Whether somebody has put planes of the state's sheet together."""
     return bool(_packing(state))
 
 
 def _packing(state: State) -> tuple[tuple[str, ...], ...]:
-    return state.project.delivery.packing.get(state.project.sheet.id, ())
+    return state.project.delivery.packing.get(state.sheet.id, ())
 
 
 def _with_packing(state: State, shares: tuple[tuple[str, ...], ...]) -> State:
     settings = state.project.delivery
-    packing = {key: held for key, held in settings.packing.items() if key != state.project.sheet.id}
+    packing = {key: held for key, held in settings.packing.items() if key != state.sheet.id}
     if shares:
-        packing[state.project.sheet.id] = shares
+        packing[state.sheet.id] = shares
     return state.with_project(delivery=settings.model_copy(update={"packing": packing}))

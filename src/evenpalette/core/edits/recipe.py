@@ -14,7 +14,7 @@ from evenpalette.core.values import ChannelRef, Input, ValueType
 
 
 def with_recipe(state: State, **parts: object) -> State:
-    """The state with parts of the active sheet's recipe replaced."""
+    """The state with parts of the state's sheet's recipe replaced."""
     return state.with_project(recipe=state.project.recipe.model_copy(update=parts))
 
 
@@ -108,8 +108,8 @@ def set_base(state: State, base: str) -> State:
 
 
 def set_opacity_use(state: State, use: OpacityUse) -> State:
-    """How the opacity of the active sheet is meant."""
-    changed = state.project.sheet.model_copy(update={"opacity": use})
+    """How the opacity of the state's sheet is meant."""
+    changed = state.sheet.model_copy(update={"opacity": use})
     return state.with_project(sheets=tuple(changed if s.id == changed.id else s for s in state.project.sheets))
 
 

@@ -1,100 +1,37 @@
 """Running a recipe on the CPU: the reference that writes every delivered texel.
 
-Tiles stay in the cache through all steps; worker threads take tiles; kernels release the GIL.
+Worker threads take tiles and walk them block by block, see `program`; the interpreter's lock is free meanwhile.
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
+import threading
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import BLOCK, F32, encode_codes, encode_srgb_8bit
-from evenpalette.core.kernels import njit
+from evenpalette.core.color.encoding import F32, encode_srgb_8bit
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import resize_plane
-from evenpalette.core.recipe.affine import Pending, apply_affine
+from evenpalette.core.recipe.affine import apply_affine
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, STEEPEST, Holds
 from evenpalette.core.recipe.binding import BoundRow, BoundStep
 from evenpalette.core.recipe.kind import Op, Planes
 from evenpalette.core.recipe.plan import Plan, plan_of, whole_plan
+from evenpalette.core.recipe.program import Program
 from evenpalette.core.recipe.sources import Sources, TileReads
-from evenpalette.core.recipe.toward import toward_all
 from evenpalette.core.recipe.weights import TileWeights
 
-#: Large enough that taking turns at the interpreter lock between kernels costs little: with two threads 256k texels
-#: measured a fifth faster than 64k, which fit the nearest caches better.
+#: Large enough that what is done once for a tile costs little.
 TILE_TEXELS = 262144
 
 
+#: Programs that an `Evaluator` keeps: variants differ in amounts and in textures too.
+_MOST_PROGRAMS = 8
 #: Pictures of recipes that are evaluated together may take so much.
 _MOST_BATCH_BYTES = 256 << 20
-
-
-@njit(nogil=True, cache=True)
-def _store_srgb8(r, g, b, out):  # type: ignore[no-untyped-def]
-    """out: uint8 (3 n), texel by texel."""
-    x, y, z = np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32)
-    for start in range(0, r.size, BLOCK):
-        n = min(BLOCK, r.size - start)
-        encode_codes(r[start : start + n], x)
-        encode_codes(g[start : start + n], y)
-        encode_codes(b[start : start + n], z)
-        texels = out[3 * start : 3 * (start + n)]
-        for i in range(n):
-            texels[3 * i], texels[3 * i + 1], texels[3 * i + 2] = np.uint8(x[i]), np.uint8(y[i]), np.uint8(z[i])
-
-
-@njit(nogil=True, cache=True)
-def _store_three(x, y, z, out):  # type: ignore[no-untyped-def]
-    """out: float32 (3 n), texel by texel."""
-    for i in range(x.size):
-        out[3 * i], out[3 * i + 1], out[3 * i + 2] = x[i], y[i], z[i]
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _store_data8(plane, out):  # type: ignore[no-untyped-def]
-    for i in range(plane.size):
-        out[i, 0] = np.uint8(min(max(plane[i], np.float32(0)), np.float32(1)) * np.float32(255) + np.float32(0.5))
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _store_slopes8(x, y, out):  # type: ignore[no-untyped-def]
-    half = np.float32(127.5)
-    for i in range(x.size):
-        length = half / np.sqrt(x[i] * x[i] + y[i] * y[i] + np.float32(1))
-        out[i, 0] = np.uint8(x[i] * length + half + np.float32(0.5))
-        out[i, 1] = np.uint8(y[i] * length + half + np.float32(0.5))
-        out[i, 2] = np.uint8(length + half + np.float32(0.5))
-
-
-def _store(attribute: str, planes: Planes, out: NDArray) -> None:
-    """Put a tile's planes into texels (n, channels): encoded as they are delivered for uint8, as they are for
-    float32."""
-    if out.dtype == np.float32:
-        stored = _unit_vectors(planes) if out.shape[1] > len(planes) else planes
-        if len(stored) == 3:
-            _store_three(*stored, out.reshape(-1))
-        else:
-            for column, plane in enumerate(stored):
-                out[:, column] = plane
-    elif ATTRIBUTES[attribute].holds is Holds.COLOR:
-        r, g, b = planes
-        _store_srgb8(r, g, b, out.reshape(-1))
-    elif ATTRIBUTES[attribute].holds is Holds.SLOPES:
-        _store_slopes8(*planes, out)
-    else:
-        for column, plane in enumerate(planes):
-            _store_data8(plane, out[:, column : column + 1])
-
-
-def _unit_vectors(slopes: Planes) -> Planes:
-    """(x, y, 1) made unit, -1..1."""
-    x, y = slopes
-    length = 1 / np.sqrt(x * x + y * y + 1)
-    return x * length, y * length, length
 
 
 def evaluate(
@@ -133,6 +70,32 @@ def evaluate_surface(
         [steps], [plan or plan_of(steps, wanted)], sources, size=size, box=box, float_output=float_output, progress=progress, workers=workers
     )  # fmt: skip
     return made[0]
+
+
+class Evaluator:
+    """`evaluate_surface` of one recipe with one set of values after another, on few texels: as long as values alone
+    change the program is kept, and some that were made for others."""
+
+    def __init__(self, sources: Sources, wanted: Iterable[str]) -> None:
+        self._sources, self._wanted = sources.at_size(*sources.size), frozenset(wanted)
+        self._kept: list[tuple[Plan, Program]] = []
+        self._turn = threading.Lock()
+
+    def __call__(self, steps: Sequence[BoundStep]) -> dict[str, F32]:
+        """Every attribute, float32 (height, width, planes): color linear, the normal as its two slopes, not clamped."""
+        plan = plan_of(steps, self._wanted)
+        width, height = self._sources.size
+        outs = {a: np.empty((height, width, ATTRIBUTES[a].planes), np.float32) for a in sorted(self._wanted)}
+        with self._turn:
+            known = next((k for k in self._kept if k[0] == plan and k[1].follow(steps)), None)
+            if known is None:
+                attributes, texels = plan.attributes, width * height
+                known = plan, Program([steps], [plan], 0, self._sources, [outs], attributes, texels, run_step)
+            else:
+                self._kept.remove(known)
+            self._kept = [known, *self._kept[: _MOST_PROGRAMS - 1]]
+            known[1].tile((0, 0, width, height), [outs])
+        return outs
 
 
 def evaluate_surfaces(
@@ -190,24 +153,24 @@ def _evaluated(
     lines = {}
     for attribute in plan.wanted - {op.writes for op in ops}:
         values = working.constant(attribute)
-        if values is None:
-            continue
-        texel = np.empty((1, made[0][attribute].shape[2]), made[0][attribute].dtype)
-        _store(attribute, tuple(np.full(1, value, np.float32) for value in values), texel)
-        lines[attribute] = np.tile(texel, (right - left, 1))
+        if values is not None:
+            lines[attribute] = np.tile(_texel(attribute, values, made[0][attribute]), (right - left, 1))
     unread = lines.keys() - {attribute for op in ops for attribute in op.reads}
+    stored = [{a: out for a, out in outs.items() if a not in lines} for outs in made]
+    # Each thread has a program of its own, with the block that it works on.
+    own = threading.local()
 
     def one_tile(start: int) -> None:
         stop = min(start + rows, bottom)
-        for planes, outs in zip(
-            _run_tile(recipes, plans, shared, working, (left, start, right, stop), unread), made, strict=True
-        ):
-            for attribute, out in outs.items():
-                part = out[start - top : stop - top]
-                if attribute in lines:
-                    part[...] = lines[attribute]
-                else:
-                    _store(attribute, planes[attribute], part.reshape(-1, out.shape[2]))
+        if not hasattr(own, "program"):
+            own.program = Program(
+                recipes, plans, shared, working, stored, plan.attributes - unread, rows * (right - left), run_step
+            )
+        parts = [{a: out[start - top : stop - top] for a, out in outs.items()} for outs in stored]
+        own.program.tile((left, start, right, stop), parts)
+        for outs in made:
+            for attribute, texels in lines.items():
+                outs[attribute][start - top : stop - top] = texels
 
     run_over(range(top, bottom, rows), one_tile, progress, workers)
     if shrinks and size is not None:
@@ -226,6 +189,19 @@ def _alike(recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan]) -> int
         same = (a.is_same(b) and x == y for a, b, x, y in zip(first, steps, plans[0].ops, plan.ops, strict=False))
         count = min(count, next((place for place, equal in enumerate(same) if not equal), min(len(first), len(steps))))
     return count
+
+
+def _texel(attribute: str, values: Sequence[float], out: NDArray) -> NDArray:
+    """One texel of an attribute's values as `out` stores them: (1, channels)."""
+    if ATTRIBUTES[attribute].holds is Holds.SLOPES and out.shape[-1] == 3:
+        texel = np.array([0, 0, 1]) if out.dtype == np.float32 else np.array([0.5, 0.5, 1])
+    else:
+        texel = np.array(values)
+    if out.dtype == np.float32:
+        return texel[None].astype(np.float32)
+    if ATTRIBUTES[attribute].holds is Holds.COLOR:
+        return encode_srgb_8bit(texel[None])
+    return np.asarray(quantize(texel[None], np.dtype(np.uint8)))
 
 
 def _is_light(attribute: str) -> bool:
@@ -278,7 +254,7 @@ def stages(
     for index, step in enumerate(steps):
         ops = tuple(op for op in step.kind.ops if step.is_active(op))
         if ops:
-            _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
+            run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
         yield {attribute: planes[attribute] for attribute in plan.wanted}
 
 
@@ -295,46 +271,6 @@ def weight_planes(step: BoundStep, sources: Sources, box: Box | None = None) -> 
     found = weigh_rows(step, plan.maps_of(0, step.kind), weights, reads)
     shape = box[3] - box[1], box[2] - box[0]
     return np.minimum(found.weights.sum(0), 1).reshape(shape) if found.rows else np.zeros(shape, np.float32)
-
-
-def _run_tile(
-    recipes: Sequence[Sequence[BoundStep]], plans: Sequence[Plan], shared: int, sources: Sources, box: Box,
-    unread: Set[str],
-) -> Iterator[dict[str, Planes]]:  # fmt: skip
-    """The planes of a tile for one recipe after another, each valid until the next; shared: steps that begin all of
-    them; unread: attributes that are not needed."""
-    reads, weights = TileReads(sources, box), TileWeights(sources.coverages, sources.divisions, box)
-    plan = plans[0]
-    planes = {attribute: reads.start(attribute) for attribute in plan.starts - unread}
-    for attribute in plan.attributes - plan.starts - unread:
-        # Something replaces it everywhere before anybody looks.
-        planes[attribute] = tuple(np.zeros(reads.texels, np.float32) for _ in ATTRIBUTES[attribute].neutral)
-
-    def run(steps: Sequence[BoundStep], plan: Plan, begin: int, end: int) -> None:
-        pending = Pending()
-        for index in range(begin, end):
-            step, ops = steps[index], plan.ops[index]
-            matrices = step.matrices if len(ops) == 1 and step.kind.weigh is None else None
-            if matrices is not None and ops[0].affine is not None and not ops[0].scale:
-                found = weights.of(step)
-                if found.rows:
-                    r, g, b = planes[ops[0].writes]
-                    pending.add((r, g, b), found.weights, matrices[found.rows])
-            elif ops:
-                pending.flush(planes.get(BASE_COLOR))
-                _run_step(step, ops, plan.maps_of(index, step.kind), planes, weights, reads)
-        pending.flush(planes.get(BASE_COLOR))
-
-    run(recipes[0], plan, 0, shared)
-    kept = (
-        {attribute: [plane.copy() for plane in held] for attribute, held in planes.items()} if len(recipes) > 1 else {}
-    )
-    for place, (steps, own) in enumerate(zip(recipes, plans, strict=True)):
-        for attribute, held in kept.items() if place else ():
-            for plane, before in zip(planes[attribute], held, strict=True):
-                plane[:] = before
-        run(steps, own, shared, len(steps))
-        yield planes
 
 
 @dataclass(frozen=True)
@@ -364,7 +300,7 @@ def weigh_rows(step: BoundStep, maps: Sequence[str], weights: TileWeights, reads
     return Weighed([rows[line] for line in kept], np.ascontiguousarray(made[kept]), [read[line] for line in kept])
 
 
-def _run_step(
+def run_step(
     step: BoundStep,
     ops: Sequence[Op],
     maps: Sequence[str],
@@ -372,7 +308,7 @@ def _run_step(
     weights: TileWeights,
     reads: TileReads,
 ) -> None:
-    """Run operations of a step; all of them see what was there before it."""
+    """Run operations of a step over whole planes; all of them see what was there before it."""
     found = weigh_rows(step, maps, weights, reads)
     if not found.rows:
         return
@@ -389,23 +325,19 @@ def _run_step(
             r, g, b = target
             apply_affine((r, g, b), found.weights, matrices[found.rows])
             continue
-        if op.sets and len(rows) > 1:
-            amounts = np.array([float(row.values[op.scale]) if op.scale else 1.0 for row in rows], np.float32)
-            numbers = [np.broadcast_to(np.asarray(row.values[op.sets], np.float32), len(target)) for row in rows]
-            toward_all(target, found.weights, amounts, np.ascontiguousarray(np.stack(numbers, 1)))
-            continue
-        values = [row.values for row in rows]
-        if op.together is not None and len(rows) > 1 and op.together(target, found.weights, values):
+        amounts = [float(row.values[op.scale]) if op.scale else 1.0 for row in rows]
+        if op.together is not None and op.together(target, found.weights, [row.values for row in rows], amounts):
             continue
         if shared is None:
             shared = np.flatnonzero((found.weights > 0).sum(0) > 1) if len(rows) > 1 else np.empty(0, np.int64)
         inner = [{**row_reads, **seen} for row_reads in found.reads]
-        _run_rows(op, rows, target, found.weights, inner, shared)
+        _run_rows(op, rows, amounts, target, found.weights, inner, shared)
 
 
 def _run_rows(
     op: Op,
     rows: list[BoundRow],
+    amounts: list[float],
     planes: Planes,
     weights: F32,
     reads: list[dict[str, Planes]],
@@ -417,7 +349,7 @@ def _run_rows(
     are done apart.
     """
     before = [plane[shared] for plane in planes]
-    amounts = [float(row.values[op.scale]) if op.scale else 1.0 for row in rows]
+    assert op.kernel is not None, "an operation works on a row, or on all of them"
     for row, weight, amount, read in zip(rows, weights, amounts, reads, strict=True):
         if amount:
             op.kernel(planes, weight, amount, row.values, read)

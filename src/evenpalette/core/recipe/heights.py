@@ -3,13 +3,14 @@
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Plane, Prepared
+from evenpalette.core.recipe.kind import Prepared
 
 WAYS = ("Plain", "By heights")
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-untyped-def]
+def shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-untyped-def]
+    """How much of the second there is at each texel, 0..1; for use inside kernels."""
     one = np.float32(1)
     for i in range(pattern.size):
         t = min(max(pattern[i], np.float32(0)), one)
@@ -21,13 +22,10 @@ def _shares(pattern, first, second, depth, by_heights, out):  # type: ignore[no-
         out[i] = t
 
 
-def shares(values: Prepared, pattern: Plane, first: Plane, second: Plane) -> Plane:
-    """How much of the second there is at each texel, 0..1. values: `way`, a place in WAYS, and `contrast`."""
+def depth(values: Prepared) -> float:
+    """How far below the higher one something still shows. values: `contrast`."""
     # From a depth of 1, in which all blends, to nearly none, in which the higher one wins.
-    depth = np.float32(1 - 0.98 * float(values["contrast"]))
-    out = np.empty_like(pattern)
-    _shares(pattern, first, second, depth, int(values["way"]) == 1, out)
-    return out
+    return 1 - 0.98 * float(values["contrast"])
 
 
 #: The same in shaders.

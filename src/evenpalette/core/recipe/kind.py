@@ -1,22 +1,19 @@
 """What every kind of step says about itself."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.recipe.attributes import ATTRIBUTES
+from evenpalette.core.recipe.blocks import Prepared, RowsBlock
 from evenpalette.core.values import Input, Value, ValueType
 
 Plane = NDArray[np.float32]
 #: The planes of one attribute, or of one texture read.
 Planes = tuple[Plane, ...]
-#: What kernels and uniforms receive: numbers as float, integers, switches and choices as int, colors as linear (3,)
-#: float32, placements as `Placement`.
-Prepared = Mapping[str, Any]
 #: What an operation may take besides inputs and maps: the texel's place, two planes of 0..1 (vec2 in shaders), and the
 #: side of the face that is seen, a value of 0 for the front and 1 for the back (`ep_side`).
 UV, SIDE = "uv", "side"
@@ -82,8 +79,8 @@ PLACED = "_placed"
 class Weigh:
     """A step's own mask: a weight of 0 to 1 for each texel, which every operation of the step is mixed in by.
 
-    kernel: (values, reads) -> weight, float32 (texels,). glsl: body of `float ep_<kind>_weigh(<takes>)`.
-    takes: keys of the inputs and maps it reads, in the order of the function's arguments.
+    kernel: (values, reads) -> weight, float32 (texels,); a `Mask` where it works in blocks. glsl: body of `float
+    ep_<kind>_weigh(<takes>)`. takes: keys of the inputs and maps it reads, in the order of the function's arguments.
     """
 
     kernel: Callable[[Prepared, Mapping[str, Planes]], Plane]
@@ -95,28 +92,27 @@ class Weigh:
 class Op:
     """What a step does to one attribute.
 
-    writes: the attribute. glsl: a function `T ep_<kind>_<writes>(T c, <takes>, <reads>)` that returns op(c); helper
-    functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the arguments.
-    reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same for every c
-    with these values. sets: the input that op(c) is, for every c; all rows are then run in one pass. scale: an input
-    whose number or switch is multiplied into the weight; 0 leaves the attribute alone. needs: maps and inputs; where in
-    all rows none of the maps has a texture and all of the inputs are 0 it does nothing. affine: for values with which a
-    base color operation is `M c + t`: the matrix (3, 4), else None; rows are then run in one pass. together: runs all
-    rows in one pass where it can: planes, weights (rows, n) and the values of each row; whether it did. shared:
-    functions of `recipe/shared.py` that its GLSL calls.
+    writes: the attribute. kernel: a row's operation, a `Block` where it works in blocks; None where `affine` or
+    `together` do it for all rows. glsl: a function `T ep_<kind>_<writes>(T c, <takes>, <reads>)` that returns op(c);
+    helper functions may stand before it. takes: keys of the inputs and maps that it needs, in the order of the
+    arguments. reads: other attributes that it needs as they were before the step. replaces: whether op(c) is the same
+    for every c with these values. scale: an input whose number or switch is multiplied into the weight; 0 leaves the
+    attribute alone. needs: maps and inputs; where in all rows none of the maps has a texture and all of the inputs are
+    0 it does nothing. affine: for values with which a base color operation is `M c + t`: the matrix (3, 4), else None;
+    rows are then run in one pass. together: runs all rows in one pass where it can. shared: functions of
+    `recipe/shared.py` that its GLSL calls.
     """
 
     writes: str
-    kernel: Kernel
+    kernel: Kernel | None
     glsl: str
     takes: tuple[str, ...] = ()
     reads: tuple[str, ...] = ()
     replaces: Callable[[Prepared], bool] | bool = False
-    sets: str = ""
     scale: str = ""
     needs: tuple[str, ...] = ()
     affine: Callable[[Prepared], NDArray[np.float32] | None] | None = None
-    together: Callable[[Planes, NDArray[np.float32], Sequence[Prepared]], bool] | None = None
+    together: RowsBlock | None = None
     shared: tuple[str, ...] = ()
 
 

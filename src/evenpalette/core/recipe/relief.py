@@ -6,11 +6,12 @@ C. Barre-Brisebois, S. Hill, "Blending in Detail", 2012: reoriented normal mappi
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Plane, Planes
+from evenpalette.core.recipe.blocks import line, numbers, three
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _combine(x, y, weight, amount, red, green, blue, strength, keep, down):  # type: ignore[no-untyped-def]
+def combine(x, y, weight, amount, red, green, blue, strength, keep, down):  # type: ignore[no-untyped-def]
+    """See `relief`; for use inside kernels."""
     # Numbers of 32 bits throughout: with plain ones the compiler works in 64 and in half as wide steps.
     one, two = np.float32(1), np.float32(2)
     for i in range(x.size):
@@ -31,14 +32,15 @@ def _combine(x, y, weight, amount, red, green, blue, strength, keep, down):  # t
         y[i] += (ty * dot + v) * share - y[i] * w
 
 
-def lay_relief(
-    planes: Planes, weight: Plane, amount: float, vectors: Planes, strength: float, keep: float, *, down: bool
-) -> None:
-    """Lay a normal map (its stored values, 0..1) on slopes in place. strength: of its slopes. keep: how much of those
-    below stays, 0..1. down: whether its green points down."""
-    red, green, blue = vectors[:3]
-    f = np.float32
-    _combine(*planes, weight, f(amount), red, green, blue, f(strength), f(keep), f(-1 if down else 1))
+@njit(nogil=True, cache=True, fastmath=True)
+def relief(at, start, n):  # type: ignore[no-untyped-def]
+    """A normal map (its stored values, 0..1) laid on slopes. Lines: two slopes, the weight, red, green, blue. Numbers:
+    the amount, by what its slopes are multiplied, how much of those below stays, and 1, or -1 where its green points
+    down."""
+    v = numbers(at, 4)
+    red, green, blue = three(at, 3, start, n)
+    x, y, weight = line(at, 0, start, n), line(at, 1, start, n), line(at, 2, start, n)
+    combine(x, y, weight, v[0], red, green, blue, v[1], v[2], v[3])
 
 
 #: The same in shaders.

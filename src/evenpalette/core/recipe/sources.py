@@ -153,9 +153,15 @@ class TileReads:
         self.texels = (box[2] - box[0]) * (box[3] - box[1])
         self._held: dict[tuple[MapRead, bool, Cells | None], Planes] = {}
         self._uv: Planes | None = None
+        self._started: dict[str, Planes] = {}
 
     def start(self, attribute: str) -> Planes:
-        """What an attribute begins with, as planes that may be written to."""
+        """What an attribute begins with, as planes that may be written to; made once."""
+        if attribute not in self._started:
+            self._started[attribute] = self._make_start(attribute)
+        return self._started[attribute]
+
+    def _make_start(self, attribute: str) -> Planes:
         described = ATTRIBUTES[attribute]
         out = scratch(f"start {attribute}", (max(3, described.planes), self.texels))
         if attribute == BASE_COLOR:

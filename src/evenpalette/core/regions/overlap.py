@@ -92,7 +92,7 @@ def _take_in_turn(raw, table, out):  # type: ignore[no-untyped-def]
 
 
 @lru_cache(maxsize=64)
-def _table(count: int, overlap: Overlap) -> NDArray[np.float32]:
+def share_factors(count: int, overlap: Overlap) -> NDArray[np.float32]:
     """By what a share in 255ths is multiplied, for every sum of so many shares."""
     sums = np.arange(255 * count + 1, dtype=np.float32) / np.float32(255)
     return np.asarray(gain(np.minimum(sums, 1) if overlap is Overlap.ADDITIVE else sums) / np.float32(255), np.float32)
@@ -104,7 +104,7 @@ def resolve_tile(
     """`resolve_overlap` of 8-bit coverages (regions, texels), in one pass: sums are whole numbers, so the factors come
     from a table. out: where to put them."""
     out = np.empty(raw.shape, np.float32) if out is None else out
-    table = _table(len(raw), overlap)
+    table = share_factors(len(raw), overlap)
     (_take_in_turn if overlap is Overlap.LAYERED else _scale_by_table)(raw, table, out)
     return out
 

@@ -138,7 +138,7 @@ class Storage:
                 if region.source.keeps_texels and region.id in sheet.made:
                     files[_painted_key(region.id)] = self._put("painted", name, sheet.made[region.id].raw)
             if sheet.tone is not None:
-                files[_tone_key(sheet.project.sheet.id)] = self._put("tone", "tone", sheet.tone)
+                files[_tone_key(sheet.sheet.id)] = self._put("tone", "tone", sheet.tone)
         mesh_file = self._put_mesh(state.mesh.whole) if state.mesh else None
         project = with_sources(project, lambda path: relative_to(path, self.folder))
         return project.model_copy(update={"rasters": files, "mesh_file": mesh_file})

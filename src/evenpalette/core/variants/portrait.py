@@ -28,9 +28,9 @@ from evenpalette.core.recipe.attributes import (
     ROUGHNESS,
 )  # fmt: skip
 from evenpalette.core.recipe.binding import NOW, Binder, Moment
-from evenpalette.core.recipe.sources import Sources
+from evenpalette.core.recipe.evaluate import Evaluator
 from evenpalette.core.values import Value
-from evenpalette.core.variants.small_surface import small_sources, small_surface
+from evenpalette.core.variants.small_surface import small_sources
 from evenpalette.core.vectors import unit
 
 #: Rays a pixel and side; texels of the surface a pixel of the picture, and at most.
@@ -58,8 +58,7 @@ class _Seen:
     """What of one sheet is seen. pixels: their places in the picture. uvs: float (n, 2). normals, to_eye: (n, 3)."""
 
     binder: Binder
-    sources: Sources
-    wanted: tuple[str, ...]
+    evaluator: Evaluator
     cuts: bool
     pixels: NDArray[np.int64]
     uvs: NDArray[np.float64]
@@ -128,9 +127,9 @@ class Sitting:
             key for key in (BASE_COLOR, METALLIC, ROUGHNESS, OCCLUSION, EMISSIVE, COAT, COAT_ROUGHNESS, OPACITY)
             if key == BASE_COLOR or key in sheet.attributes
         )  # fmt: skip
-        cuts = sheet.project.sheet.opacity is not OpacityUse.OPAQUE
+        cuts = sheet.sheet.opacity is not OpacityUse.OPAQUE
         binder = Binder(sheet.project.recipe, sheet.region_ids)
-        self._seen.append(_Seen(binder, sources, wanted, cuts, pixels, uvs, normals, to_eye))
+        self._seen.append(_Seen(binder, Evaluator(sources, wanted), cuts, pixels, uvs, normals, to_eye))
 
     def picture(self, values: Mapping[str, Value], light: Light | None = None, at: Moment = NOW) -> NDArray[np.uint8]:
         """With these values of the parameters, by id: uint8 RGBA (size, size, 4), sRGB, alpha not multiplied in."""
@@ -138,7 +137,7 @@ class Sitting:
         side = self._side
         colors, cover = np.zeros((side * side, 3)), np.zeros(side * side)
         for seen in self._seen:
-            made = small_surface(seen.binder(values, at), seen.sources, seen.wanted)
+            made = seen.evaluator(seen.binder(values, at))
             height, width = made[BASE_COLOR].shape[:2]
             column = np.clip((seen.uvs[:, 0] % 1.0 * width).astype(np.int64), 0, width - 1)
             row = np.clip((seen.uvs[:, 1] % 1.0 * height).astype(np.int64), 0, height - 1)

@@ -26,7 +26,6 @@ from evenpalette.core.variants.small_surface import (
     Sight,
     as_seen,
     small_stages,
-    small_surface,
     small_surfaces,
     wanted_attributes,
 )
@@ -87,7 +86,7 @@ class Reach:
 
 
 def reach_of(state: State, parameter_id: str, variant: str | None = None, side: int = SIDE) -> Reach:
-    """What a parameter reaches in a variant (None: the defaults), on the active sheet. Raises EvenPaletteError."""
+    """What a parameter reaches in a variant (None: the defaults), on the state's sheet. Raises EvenPaletteError."""
     parameter = state.project.recipe.parameter(parameter_id)
     if parameter is None:
         raise EvenPaletteError("That parameter is no longer in the project.")
@@ -113,7 +112,7 @@ def _reach(
 
 
 def unseen(state: State, variants: Sequence[str | None], side: int = 64) -> list[str]:
-    """The parameters that steps of the active sheet follow and that change nothing, in none of these variants.
+    """The parameters that steps of the state's sheet follow and that change nothing, in none of these variants.
 
     Far cheaper than the reach of each: it ends with the first texel that changes, and most change one of the few that
     are looked at first.
@@ -142,12 +141,14 @@ def _sights(state: State, side: int) -> Iterator[Sight]:
 def _acting(sight: Sight, values: dict[str, Value], parameters: Sequence[Parameter], at: Moment) -> list[str]:
     """The parameters that change something at a moment."""
     seen = sight.used
-    first, found = sight.seen(values, at), []
+    first, before, found = sight.seen(values, at), sight.surface(values, at), []
     for parameter in parameters:
         # One after the other: most act with the first.
         for other in parameter.input.others(values[parameter.id]):
-            made = small_surface(sight.bind({**values, parameter.id: other}, at), sight.small, sight.wanted)
-            if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in sight.wanted):
+            made = sight.surface({**values, parameter.id: other}, at)
+            # Most attributes are as they were, bit by bit.
+            moved = [key for key in sight.wanted if not np.array_equal(made[key], before[key])]
+            if any(np.abs(as_seen(key, made[key]) - first[key])[seen].max() > LEAST for key in moved):
                 found.append(parameter.id)
                 break
     return found
@@ -250,9 +251,7 @@ def _reasons(
             found.append(_reason(state, bind, small, values, parameter, others, seen, place, step, rows))
     if not found:
         elsewhere = [
-            s.name
-            for s in state.project.sheets
-            if s.id != state.project.sheet.id and parameter.id in s.model_dump_json()
+            s.name for s in state.project.sheets if s.id != state.sheet.id and parameter.id in s.model_dump_json()
         ]
         found.append(Reason(f"It is used on {elsewhere[0]}, not on this sheet." if elsewhere else "No step uses it."))
     return list(dict.fromkeys(found))

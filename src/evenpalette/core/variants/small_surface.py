@@ -6,12 +6,13 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.color.encoding import F32, encode_srgb
+from evenpalette.core.color.blocks import encoded_units
+from evenpalette.core.color.encoding import F32
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.reading import found_in
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.recipe.binding import NOW, Binder, BoundStep, Moment
-from evenpalette.core.recipe.evaluate import evaluate_surface, evaluate_surfaces, stages
+from evenpalette.core.recipe.evaluate import Evaluator, evaluate_surfaces, stages
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
 
@@ -32,7 +33,7 @@ def small_sources(state: State, side: int, least: float = _USED) -> tuple[Source
 
 
 class Sight:
-    """The active sheet of a document on few texels, with one set of values after another. What was seen is remembered
+    """The state's sheet of a document on few texels, with one set of values after another. What was seen is remembered
     for a while: a variant that nobody touched is not worked out again because another one was.
 
     small: what the recipe reads. used: which of its texels the model uses, bool (height, width), at least `least` of
@@ -46,12 +47,13 @@ class Sight:
         self.used = used if used.any() else np.ones_like(used)
         self.wanted = wanted_attributes(state)
         self.bind = Binder(state.project.recipe, state.region_ids)
+        self._evaluator = Evaluator(self.small, self.wanted)
         sources = state.sources
         self._arrays = [sources.base.pixels, *sources.coverages, *(t.pixels for t in sources.textures.values())]
         if state.mesh is not None:
             self._arrays.append(state.mesh.mesh.positions)
         self._told = (
-            side, least, state.project.sheet.id, state.project.recipe.model_dump_json(), tuple(state.region_ids), self.wanted,
+            side, least, state.sheet.id, state.project.recipe.model_dump_json(), tuple(state.region_ids), self.wanted,
             repr((state.sharings, sources.starts, list(sources.textures), sources.base.encoding)),
         )  # fmt: skip
 
@@ -65,22 +67,21 @@ class Sight:
         """`looked`, remembered: for values that somebody has, not for those that are tried."""
         return self.remembered(("seen", at), values, lambda: self.looked(values, at))
 
+    def surface(self, values: Mapping[str, Value], at: Moment = NOW) -> dict[str, F32]:
+        """Every attribute as it is computed, float32 (height, width, planes)."""
+        return self._evaluator(self.bind(values, at))
+
     def looked(self, values: Mapping[str, Value], at: Moment = NOW) -> Mapping[str, F32]:
         """Every attribute as it is seen, float32 (height, width, channels)."""
-        made = small_surface(self.bind(values, at), self.small, self.wanted)
+        made = self.surface(values, at)
         return {key: as_seen(key, picture) for key, picture in made.items()}
-
-
-def small_surface(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[str]) -> dict[str, F32]:
-    """Attributes of bound steps, float32 (height, width, channels) each, as `evaluate_surface` makes them."""
-    made = evaluate_surface(steps, sources, wanted, float_output=True)
-    return {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
 
 
 def small_surfaces(
     recipes: Sequence[Sequence[BoundStep]], sources: Sources, wanted: Sequence[str]
 ) -> Iterator[dict[str, F32]]:
-    """`small_surface` of recipes that differ in values; what they begin with alike is made once."""
+    """Attributes of recipes that differ in values, float32 (height, width, planes) each; what they begin with alike is
+    made once."""
     for made in evaluate_surfaces(recipes, sources, wanted, float_output=True):
         yield {key: np.asarray(raster.pixels, np.float32) for key, raster in made.items()}
 
@@ -94,9 +95,9 @@ def small_stages(steps: Sequence[BoundStep], sources: Sources, wanted: Sequence[
 def as_seen(key: str, picture: F32) -> F32:
     """What is seen of an attribute: color encoded and cut off, data as it is."""
     if ATTRIBUTES[key].holds is Holds.COLOR:
-        return np.asarray(encode_srgb(np.clip(picture, 0, 1)), np.float32)
+        return encoded_units(picture)
     if ATTRIBUTES[key].holds is Holds.LIGHT:
-        return np.asarray(encode_srgb(np.clip(picture / (1 + picture), 0, 1)), np.float32)
+        return encoded_units(picture / (1 + picture))
     return np.clip(picture, -4, 4) if ATTRIBUTES[key].holds is Holds.SLOPES else np.clip(picture, 0, 1)
 
 

@@ -185,7 +185,7 @@ class BakeSettings(QWidget):
             self, "A finer mesh" if key == "finer" else "The mesh, swollen", "", file_filters.MESHES
         )
         if path:
-            self._session.trust([path])
+            self._session.sources.trust([path])
             self._set(**{key: path})
 
     def _ask_vertices(self) -> None:

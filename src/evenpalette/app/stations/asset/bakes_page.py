@@ -317,7 +317,7 @@ class BakesPage(QWidget):
             path, _ = QFileDialog.getOpenFileName(self, "A finer mesh in the same place", "", file_filters.MESHES)
             if not path:
                 return
-            self._session.trust([path])
+            self._session.sources.trust([path])
             how["finer"] = path
         size = max((max(r.size) for r in self._session.state.textures.values()), default=1024)
         how["size"] = min(max(size, 128), 2048)
@@ -335,7 +335,7 @@ class BakesPage(QWidget):
 def users_of(session: Session, texture: Texture) -> list[str]:
     """What uses a texture, in words."""
     state = session.state
-    steps = [s.name for s in state.project.sheet.steps if texture.id in textures_of(s, state.project.parameters)]
+    steps = [s.name for s in state.sheet.steps if texture.id in textures_of(s, state.project.parameters)]
     regions = [
         r.name for r in state.project.regions.regions
         if r.source.reads == texture.id or any(texture.id in read_by(o)[1] for o in r.operations)

@@ -130,7 +130,7 @@ class AssetBench(QWidget):
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
         # What is counted on a worker after a project was opened.
-        session.findings_changed.connect(self._count)
+        session.watch.changed.connect(self._count)
         self.refresh()
 
     def _count(self) -> None:
@@ -163,7 +163,7 @@ class AssetBench(QWidget):
         self.sheet.clear()
         for number, sheet in enumerate(project.sheets, 1):
             self.sheet.addItem(f"{number}  {sheet.name}", sheet.id)
-        self.sheet.setCurrentIndex(max(0, self.sheet.findData(project.sheet.id)))
+        self.sheet.setCurrentIndex(max(0, self.sheet.findData(self._session.state.sheet.id)))
 
     def _choose_sheet(self, sheet_id: str) -> None:
         self._session.work_on(sheet_id)
@@ -217,7 +217,7 @@ class AssetBench(QWidget):
 
         def then() -> None:
             left = len(edit.missing_sources(self._session.state))
-            self._session.trust([p for p in self._session.strange_sources() if Path(p).is_relative_to(folder)])
+            self._session.sources.trust([p for p in self._session.sources.strange() if Path(p).is_relative_to(folder)])
             self._session.said.emit(
                 f"{len(missing) - left} files found" + (f", {left} still missing" if left else ""), bool(left)
             )

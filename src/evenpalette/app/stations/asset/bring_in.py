@@ -13,6 +13,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as edit
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.edits.mending import with_made_anew
+from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
 from evenpalette.core.mesh.read import read_mesh
 from evenpalette.core.mesh.readers import mesh_endings
@@ -86,8 +87,8 @@ class BringInDialog(QDialog):
 
 
 def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None) -> None:
-    """Read meshes and images off the interface thread and add them as one change; the first error stops it all. What a
-    GLB or glTF brings along is offered first."""
+    """Read meshes and images off the interface thread and add them as one change; what cannot be read is left out, and
+    said. What a GLB or glTF brings along is offered first."""
     if not paths:
         return
     rich = [path for path in paths if path.suffix.lower() in WITH_TEXTURES]
@@ -95,10 +96,14 @@ def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None)
         _bring(session, paths, {}, sheets=True)
         return
     files: dict[Path, AssetFile] = {}
+    refused: dict[Path, EvenPaletteError] = {}
 
     def read(progress: Progress) -> dict[Path, AssetFile]:
         for index, path in enumerate(rich):
-            files[path] = read_asset(path)
+            try:
+                files[path] = read_asset(path)
+            except EvenPaletteError as error:
+                refused[path] = error
             progress((index + 1) / len(rich))
         return files
 
@@ -114,7 +119,7 @@ def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None)
                 return
             taken[path] = file, dialog.taken
             sheets = dialog.sheets
-        _bring(session, paths, taken, sheets=sheets)
+        _bring(session, paths, taken, sheets=sheets, refused=refused)
 
     session.tasks.start(Task(f"Reading {_names(rich)}", read, offer, session.failed))
 
@@ -125,19 +130,44 @@ def mesh_source(state: State) -> str:
 
 
 def _bring(
-    session: Session, paths: list[Path], taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *, sheets: bool
-) -> None:
-    session.run(
-        f"Bring in {_names(paths)}", lambda state, progress: _with_files(state, paths, progress, taken, sheets=sheets),
-        lambda: session.trust([str(path) for path in paths]),
-    )  # fmt: skip
+    session: Session, paths: list[Path], taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *, sheets: bool,
+    refused: dict[Path, EvenPaletteError] | None = None,
+) -> None:  # fmt: skip
+    left = dict(refused or {})
+
+    def bring(state: State, progress: Progress) -> State:
+        for index, path in enumerate(paths):
+            try:
+                state = _with_file(state, path, taken, sheets=sheets) if path not in left else state
+            except EvenPaletteError as error:
+                left[path] = error
+            progress((index + 1) / len(paths))
+        if len(left) == len(paths):
+            raise next(iter(left.values()))
+        return state
+
+    def done() -> None:
+        session.sources.trust([str(path) for path in paths if path not in left])
+        if left:
+            first, error = next(iter(left.items()))
+            others = f" {counted(len(left) - 1, 'more file')} could not be read either." if len(left) > 1 else ""
+            session.said.emit(f"{first.name} was left out, the rest is here. {error}{others}", True)
+
+    session.run(f"Bring in {_names(paths)}", bring, done)
 
 
 def read_again(session: Session, paths: list[Path], said: str = "was read again") -> None:
     """Read files of the asset again; what was made on top of them is made anew. One change that can be undone."""
     names = _names(paths)
+
+    def read(state: State, progress: Progress) -> State:
+        for index, path in enumerate(paths):
+            state = _with_file(state, path, {}, sheets=False)
+            progress((index + 1) / len(paths))
+        return state
+
     session.run(
-        f"Read {names} again", lambda state, progress: _with_files(state, paths, progress, {}, sheets=False),
+        f"Read {names} again", read,
         lambda: session.said.emit(f"{names} {said}. Undo brings the old one back.", False),
     )  # fmt: skip
 
@@ -149,7 +179,7 @@ def exchange(session: Session, texture_id: str, path: Path) -> None:
         lambda state, progress: with_made_anew(
             edit.exchange_texture(state, texture_id, read_image(path), path.name, str(path)), {texture_id}, progress
         ),
-        lambda: session.trust([str(path)]),
+        lambda: session.sources.trust([str(path)]),
     )
 
 
@@ -157,25 +187,22 @@ def _names(paths: list[Path]) -> str:
     return paths[0].name if len(paths) == 1 else f"{len(paths)} files"
 
 
-def _with_files(
-    state: State, paths: list[Path], progress: Progress, taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *,
-    sheets: bool,
-) -> State:  # fmt: skip
-    """A file that a texture was brought in from takes that texture's place; others are added."""
-    for index, path in enumerate(paths):
-        held = next((t.id for t in state.project.asset.textures if t.source_path == str(path)), None)
-        if path in taken:
-            file, chosen = taken[path]
-            state = take_asset(state, file, str(path), chosen, sheets=sheets)
-        elif path.suffix.lower() in WITH_TEXTURES:
-            state = edit.set_mesh(state, read_asset(path).mesh, str(path))
-        elif path.suffix.lower() in mesh_endings():
-            state = edit.set_mesh(state, read_mesh(path), str(path))
-        elif held is not None:
-            state = with_made_anew(edit.replace_texture(state, held, read_image(path)), {held})
-        else:
-            state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
-        if state.mesh is not None:
-            state.mesh.prepare()
-        progress((index + 1) / len(paths))
+def _with_file(
+    state: State, path: Path, taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *, sheets: bool
+) -> State:
+    """A file that a texture was brought in from takes that texture's place; another one is added."""
+    held = next((t.id for t in state.project.asset.textures if t.source_path == str(path)), None)
+    if path in taken:
+        file, chosen = taken[path]
+        state = take_asset(state, file, str(path), chosen, sheets=sheets)
+    elif path.suffix.lower() in WITH_TEXTURES:
+        state = edit.set_mesh(state, read_asset(path).mesh, str(path))
+    elif path.suffix.lower() in mesh_endings():
+        state = edit.set_mesh(state, read_mesh(path), str(path))
+    elif held is not None:
+        state = with_made_anew(edit.replace_texture(state, held, read_image(path)), {held})
+    else:
+        state = edit.add_texture(state, read_image(path), path.name, source_path=str(path))
+    if state.mesh is not None:
+        state.mesh.prepare()
     return state

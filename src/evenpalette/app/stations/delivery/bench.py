@@ -66,6 +66,23 @@ class DeliveryBench(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session = session
+        left, middle, right = self._settings(), self._lists(), self._looks(views)
+        # What is packed takes the place of variants and maps: a layout says itself which go where, a kit has them all.
+        self.pages.changed.connect(
+            lambda: middle.setVisible(self.pages.currentWidget() not in (self.layout_page, self.kit_page))
+        )
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setSpacing(16)
+        layout.addWidget(left)
+        layout.addWidget(middle)
+        layout.addWidget(right, 1)
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(self._on_change)
+        self.refresh()
+
+    def _settings(self) -> QWidget:
+        """How large, in what forms, by which layout, where to."""
         self._size = QComboBox()
         self._size.setToolTip(
             "Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light"
@@ -117,6 +134,10 @@ class DeliveryBench(QWidget):
         )  # fmt: skip
         self._size.setAccessibleName("Size of the maps")
         left.setFixedWidth(320)
+        return left
+
+    def _lists(self) -> QWidget:
+        """Which variants, and which maps of each."""
         self.variants = QListWidget()
         self.variants.setAccessibleName("Variants to deliver")
         self.variants.setWordWrap(True)
@@ -131,6 +152,11 @@ class DeliveryBench(QWidget):
             spacing=12,
         )  # fmt: skip
         middle.setFixedWidth(280)
+        return middle
+
+    def _looks(self, views: TwinViews) -> QWidget:
+        """What is written, page by page."""
+        session = self._session
         self._shader = QPlainTextEdit()
         self._shader.setAccessibleName("recipe.glsl")
         self._shader.setReadOnly(True)
@@ -149,20 +175,7 @@ class DeliveryBench(QWidget):
             "recipe.glsl": column(self._shader_facts, self._shader), "Distance": self.mips, "Layout": self.layout_page, "Textures": self.kit_page, "Costs": self.costs,
             "Changes": self.since,
         })  # fmt: skip
-        # What is packed takes the place of variants and maps: a layout says itself which go where, a kit has them all.
-        self.pages.changed.connect(
-            lambda: middle.setVisible(self.pages.currentWidget() not in (self.layout_page, self.kit_page))
-        )
-        right = column(row(self.pages.switch, None), self.pages, spacing=4)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 8, 16, 8)
-        layout.setSpacing(16)
-        layout.addWidget(left)
-        layout.addWidget(middle)
-        layout.addWidget(right, 1)
-        self._shown = WhenShown(self, self.refresh)
-        session.changed.connect(self._on_change)
-        self.refresh()
+        return column(row(self.pages.switch, None), self.pages, spacing=4)
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets - {ACTIVE, VALUES, NAME}:

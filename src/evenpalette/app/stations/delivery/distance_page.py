@@ -94,5 +94,5 @@ class MipPage(QWidget):
         gap = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
         if isinstance(gap, MipGap):
             if gap.region:
-                self._session.select_region(gap.region)
+                self._session.selection.select_region(gap.region)
             self._session.go_to.emit(*gap.place)

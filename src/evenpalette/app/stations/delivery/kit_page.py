@@ -197,7 +197,7 @@ class KitLook:
 
     @classmethod
     def of(cls, state: State) -> "KitLook":
-        """Look at the active sheet of a document."""
+        """Look at the state's sheet of a document."""
         shares, packing = kit_shares(state), packing_of(state)
         small = {
             one.word: [_few(plane_pixels(state, packing, plane)) for plane in one.planes]

@@ -22,22 +22,21 @@ from evenpalette.app.session import Session
 from evenpalette.app.station import Station
 from evenpalette.app.stations.recipe.card_parts import Arrow, CardPicture
 from evenpalette.app.stations.recipe.card_pictures import START, CardPictures
+from evenpalette.app.stations.recipe.counts import Counts
 from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.stations.recipe.step_cards import CARD_WIDTH, OpenCard, StepCard
 from evenpalette.app.stations.recipe.step_drag import StepDrag
 from evenpalette.app.stations.recipe.step_picker import StepPicker
 from evenpalette.app.stations.recipe.step_texts import StepTexts
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, clear, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, clear, label, row, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.when_shown import WhenShown
-from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.document.project import OpacityUse, Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.edits.bakes import gather_glow
 from evenpalette.core.edits.glow_light import GATHERED_STEP, lamps_of
-from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.recipe.attributes import OPACITY
 from evenpalette.core.recipe.recipe import TONE
 from evenpalette.core.recipe.steps import KINDS, kind_of
@@ -55,7 +54,7 @@ class RecipeBench(QWidget):
         desk.menu_wanted.connect(lambda place: self._step_menu().exec(place))
         desk.rename_wanted.connect(self.rename)
         desk.keyed.connect(self._on_key)
-        self._counts = label("", "note")
+        self._counts = Counts(session)
         self._start = QComboBox()
         self._start.setToolTip("What the recipe starts from")
         self._start.activated.connect(
@@ -114,7 +113,7 @@ class RecipeBench(QWidget):
         self._pictures = CardPictures(session, views)
         self._shown = WhenShown(self, self.rebuild)
         session.changed.connect(self._on_change)
-        session.selection_changed.connect(self._on_select)
+        session.selection.changed.connect(self._on_select)
         views.shown.copy_changed.connect(self._on_copy)
         self._shown_step: tuple[str | None, str | None] = (None, None)
         self.rebuild()
@@ -137,8 +136,8 @@ class RecipeBench(QWidget):
             regions = None
             at = edit.place_over_paint(session.state.project.recipe, kind)
         else:
-            regions = (session.region,) if session.region else None
-            at = steps.index(session.step) + 1 if session.step in steps else len(steps)
+            regions = (session.selection.region,) if session.selection.region else None
+            at = steps.index(session.selection.step) + 1 if session.selection.step in steps else len(steps)
         before = set(steps)
         gathers = kind == GATHERED_STEP and bool(lamps_of(session.state))
 
@@ -148,7 +147,7 @@ class RecipeBench(QWidget):
 
         if session.apply(f"Add {kind_of(kind).label}", added):
             new = [s.id for s in session.state.project.recipe.steps if s.id not in before]
-            session.select_step(new[0])
+            session.selection.select_step(new[0])
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if not facets - {NAME, DELIVERY}:
@@ -171,15 +170,15 @@ class RecipeBench(QWidget):
         self._request_pictures()
 
     def _on_select(self) -> None:
-        if (self.session.step, self.session.row) != self._shown_step:
+        if (self.session.selection.step, self.session.selection.row) != self._shown_step:
             self._shown.ask()
 
     def _parameter(self) -> str | None:
         """The parameter that the selected row follows first, or its step."""
-        step = self.session.state.project.recipe.step(self.session.step or "")
+        step = self.session.state.project.recipe.step(self.session.selection.step or "")
         if step is None or step.kind not in KINDS:
             return None
-        row_ = step.row(self.session.row) or next(iter(step.rows), None)
+        row_ = step.row(self.session.selection.row) or next(iter(step.rows), None)
         keys = [made.key for made in kind_of(step.kind).all_inputs]
         found = [step.binding(row_, key) for key in keys] if row_ is not None else []
         return next((b.parameter for b in found if b is not None and b.parameter), None)
@@ -192,13 +191,13 @@ class RecipeBench(QWidget):
         clear(self._cards)
         self._pictures.clear()
         self._open, self._shown_cards = None, []
-        self._shown_step = self.session.step, self.session.row
+        self._shown_step = self.session.selection.step, self.session.selection.row
         self.reach.look_at(self._parameter())
         self._cards.addWidget(self._start_card())
         for index, step in enumerate(recipe.steps):
             self._cards.addWidget(Arrow())
             card: StepCard | OpenCard
-            if step.id == self.session.step:
+            if step.id == self.session.selection.step:
                 card = self._open = OpenCard(self._desk, step, index)
             else:
                 card = StepCard(self._desk, step, index)
@@ -214,15 +213,9 @@ class RecipeBench(QWidget):
             self._cards.addSpacing(16)
             self._cards.addWidget(hint)
         self._cards.addStretch(1)
-        parameters = len(recipe.parameters)
-        try:
-            reads = len(kit_text(self.session.state).samplers)
-        except EvenPaletteError:  # a step of a newer version
-            reads = 0
-        parts = ((len(recipe.steps), "step"), (parameters, "parameter"), (reads, "texture bound", "textures bound"))
-        self._counts.setText(",  ".join(counted(*part) for part in parts))
+        self._counts.follow()
         for widget in self._tools.values():
-            widget.setEnabled(self.session.step is not None)
+            widget.setEnabled(self.session.selection.step is not None)
         self._end_alone()
         self._request_pictures()
         if self._open is not None:
@@ -272,7 +265,7 @@ class RecipeBench(QWidget):
         has_alpha = OPACITY in state.attributes
         self._opacity.setVisible(has_alpha)
         self._opacity_label.setVisible(has_alpha)
-        self._opacity.setCurrentIndex(max(0, self._opacity.findData(state.project.sheet.opacity)))
+        self._opacity.setCurrentIndex(max(0, self._opacity.findData(state.sheet.opacity)))
 
     def _end_alone(self) -> None:
         """The step that is seen alone may be gone."""
@@ -308,7 +301,7 @@ class RecipeBench(QWidget):
         menu.addAction("Copy as text\tCtrl+C", self.texts.copy_text)
         menu.addAction("Paste steps\tCtrl+V", self.texts.paste_text)
         menu.addSeparator()
-        step = self.session.state.project.recipe.step(self.session.step or "")
+        step = self.session.state.project.recipe.step(self.session.selection.step or "")
         if step is not None and step.link is not None:
             name = Path(step.link.path).name
             menu.addAction(entry(f"Take the changes of {name}"), self.texts.take)
@@ -324,9 +317,9 @@ class RecipeBench(QWidget):
     def _on_key(self, event: QKeyEvent) -> None:
         """Keys of the row of cards."""
         steps = [s.id for s in self.session.state.project.recipe.steps]
-        if self.session.step not in steps:
+        if self.session.selection.step not in steps:
             return
-        index = steps.index(self.session.step)
+        index = steps.index(self.session.selection.step)
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         offset = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
         if self._drag.is_on and event.key() == Qt.Key.Key_Escape:
@@ -334,7 +327,7 @@ class RecipeBench(QWidget):
         elif offset and control:
             self._move(offset)
         elif offset:
-            self.session.select_step(steps[min(max(index + offset, 0), len(steps) - 1)])
+            self.session.selection.select_step(steps[min(max(index + offset, 0), len(steps) - 1)])
             if self._open:
                 self._open.setFocus()
         elif event.matches(QKeySequence.StandardKey.Copy):
@@ -355,7 +348,7 @@ class RecipeBench(QWidget):
 
     def rename(self) -> None:
         """Ask for another name of the selected step."""
-        step_id = self.session.step
+        step_id = self.session.selection.step
         if step_id is None:
             return
         step = edit.step_of(self.session.state.project.recipe, step_id)
@@ -364,20 +357,20 @@ class RecipeBench(QWidget):
             self.session.apply(f"Rename step to {name}", lambda s: edit.update_step(s, step_id, name=name.strip()))
 
     def _move(self, offset: int) -> None:
-        if step := self.session.step:
+        if step := self.session.selection.step:
             steps = [s.id for s in self.session.state.project.recipe.steps]
             self.session.apply("Move step", lambda s: edit.move_step(s, step, steps.index(step) + offset))
 
     def _duplicate(self) -> None:
-        if step := self.session.step:
+        if step := self.session.selection.step:
             self.session.apply("Duplicate step", lambda s: edit.duplicate_step(s, step))
 
     def _join(self) -> None:
-        if step := self.session.step:
+        if step := self.session.selection.step:
             self.session.apply("Join steps", lambda s: edit.join_neighbors(s, step))
 
     def _remove(self) -> None:
-        if step := self.session.step:
+        if step := self.session.selection.step:
             self.session.apply("Remove step", lambda s: edit.remove_step(s, step))
 
 

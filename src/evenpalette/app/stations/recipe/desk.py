@@ -50,7 +50,7 @@ class RecipeDesk(QObject):
     def toggle_alone(self, step_id: str) -> None:
         """Show only this step, or all again."""
         self.alone = None if self.alone == step_id else step_id
-        self.session.select_step(step_id)
+        self.session.selection.select_step(step_id)
         self.rebuild_wanted.emit()
 
     def row_name(self, step: Step, row_id: str | None) -> str:

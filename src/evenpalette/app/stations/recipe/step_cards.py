@@ -104,7 +104,7 @@ class StepCard(DeskCard):
 
     def __init__(self, desk: RecipeDesk, step: Step, index: int) -> None:
         super().__init__(desk, step)
-        self.clicked.connect(lambda: desk.session.select_step(step.id))
+        self.clicked.connect(lambda: desk.session.selection.select_step(step.id))
         self.setFixedWidth(CARD_WIDTH)
         self.setAccessibleName(f"Step {index + 1}, {step.name}")
         self.setToolTip(plain(f"{step.name}: {kind_of(step.kind).summary}" if step.kind in KINDS else step.name))
@@ -131,7 +131,7 @@ class StepCard(DeskCard):
             self._swatches.update()
 
     def contextMenuEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        self._desk.session.select_step(self.step_id)
+        self._desk.session.selection.select_step(self.step_id)
         self._desk.menu_wanted.emit(event.globalPos())
 
 
@@ -163,7 +163,7 @@ class OpenCard(DeskCard):
         self.rows: list[InputRow] = []
         self.strips: RowStrips | None = None
         if kind is not None:
-            chosen = step.row(desk.session.row) or next(iter(step.rows), None)
+            chosen = step.row(desk.session.selection.row) or next(iter(step.rows), None)
             self._row_id = chosen.id if chosen is not None else None
             layout.addLayout(self._row_column(step))
             shown = [i for i in kind.all_inputs if not self._is_placed_nowhere(step, chosen, kind, i.key)]
@@ -205,7 +205,12 @@ class OpenCard(DeskCard):
         column = QVBoxLayout()
         column.setSpacing(2)
         self.strips = RowStrips(
-            self._looks(step), self._row_id, session.select_row, self._copy_color, self._row_menu, self._remove_row
+            self._looks(step),
+            self._row_id,
+            session.selection.select_row,
+            self._copy_color,
+            self._row_menu,
+            self._remove_row,
         )
         add = button("Add row", self._add_row, "link", "A row for the selected region, or for the next that has none")
         add.setStyleSheet("padding: 0;")
@@ -355,22 +360,22 @@ class OpenCard(DeskCard):
         session, step = self._desk.session, self._step()
         regions = session.state.project.regions
         named = step.named_regions()
-        division = regions.division_of(named[0]) if named else regions.division_of(session.region)
+        division = regions.division_of(named[0]) if named else regions.division_of(session.selection.region)
         free = [region.id for region in division.regions if region.id not in named]
-        wanted = session.region if session.region in free else free[0] if free else None
+        wanted = session.selection.region if session.selection.region in free else free[0] if free else None
         if wanted is None and any(line.regions is None for line in step.rows):
             session.said.emit("Every region has a row. Give a row other regions instead.", True)
             return
         row_id = new_id("row")
         if session.apply("Add row", lambda s: edit.add_row(s, self.step_id, (wanted,) if wanted else None, row_id)):
-            session.select_row(row_id)
+            session.selection.select_row(row_id)
 
     def _remove_row(self, row_id: str) -> None:
         self._desk.session.apply("Remove row", lambda s: edit.remove_row(s, self.step_id, row_id))
 
     def _row_menu(self, row_id: str, place: QPoint) -> None:
         session = self._desk.session
-        session.select_row(row_id)
+        session.selection.select_row(row_id)
         menu = QMenu(self)
         menu.addAction("Regions ...", lambda: self._desk.choose_regions(self.step_id, row_id))
         menu.addAction(

@@ -135,7 +135,7 @@ class StepDrag(QObject):
             return
         steps = [s.id for s in self._session.state.project.recipe.steps]
         if step in steps and steps.index(step) != place:
-            self._session.select_step(step)
+            self._session.selection.select_step(step)
             self._session.apply("Move step", lambda s: edit.move_step(s, step, place))
 
     def _end_preview(self) -> None:

@@ -7,7 +7,7 @@ from evenpalette.app import theme
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.widgets.basics import label, tool
-from evenpalette.app.widgets.color_field import ColorAround
+from evenpalette.app.widgets.color_editor import ColorAround
 from evenpalette.app.widgets.parameter_dialog import edit_parameter
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.pulse_dialog import PulseDialog

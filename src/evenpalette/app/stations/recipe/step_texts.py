@@ -22,8 +22,8 @@ class StepTexts:
     def copy_text(self) -> None:
         """Put the selected step on the clipboard, as text that any project takes."""
         clipboard = QGuiApplication.clipboard()
-        if self._session.step is not None and clipboard is not None:
-            clipboard.setText(steps_as_text(self._session.state, [self._session.step]))
+        if self._session.selection.step is not None and clipboard is not None:
+            clipboard.setText(steps_as_text(self._session.state, [self._session.selection.step]))
             self._session.said.emit("Copied the step as text: paste it into this recipe or another project's.", False)
 
     def paste_text(self) -> None:
@@ -31,7 +31,7 @@ class StepTexts:
         clipboard = QGuiApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
         steps = [s.id for s in self._session.state.project.recipe.steps]
-        at = steps.index(self._session.step) + 1 if self._session.step in steps else None
+        at = steps.index(self._session.selection.step) + 1 if self._session.selection.step in steps else None
         missing: list[str] = []
 
         def paste(state: State) -> State:
@@ -41,7 +41,7 @@ class StepTexts:
 
         if self._session.apply("Paste steps", paste):
             new = [s.id for s in self._session.state.project.recipe.steps if s.id not in steps]
-            self._session.select_step(new[0])
+            self._session.selection.select_step(new[0])
             if missing:
                 self._session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
 
@@ -55,11 +55,11 @@ class StepTexts:
 
     def save_linked(self, path: Path) -> None:
         """Write the selected step into a file, and let it follow that."""
-        if step := self._session.step:
+        if step := self._session.selection.step:
             self._session.run(
                 f"Link to {path.name}",
                 lambda s, _: links.save_linked(s, [step], path),
-                lambda: self._session.trust([str(path)]),
+                lambda: self._session.sources.trust([str(path)]),
             )
 
     def ask_link(self) -> None:
@@ -71,7 +71,7 @@ class StepTexts:
     def link(self, path: Path) -> None:
         """Put the steps of a file behind the selected one; they follow it."""
         steps = [s.id for s in self._session.state.project.recipe.steps]
-        at = steps.index(self._session.step) + 1 if self._session.step in steps else None
+        at = steps.index(self._session.selection.step) + 1 if self._session.selection.step in steps else None
         missing: list[str] = []
 
         def work(state: State, _: Progress) -> State:
@@ -80,7 +80,7 @@ class StepTexts:
             return made
 
         def then() -> None:
-            self._session.trust([str(path)])
+            self._session.sources.trust([str(path)])
             if missing:
                 self._session.said.emit(f"Not found here: {', '.join(missing[:5])}. Choose others on the card.", True)
 
@@ -88,13 +88,13 @@ class StepTexts:
 
     def take(self) -> None:
         """Take what changed in the file that the selected step follows."""
-        step = self._session.state.project.recipe.step(self._session.step or "")
+        step = self._session.state.project.recipe.step(self._session.selection.step or "")
         if step is not None and step.link is not None and self._may_follow(step.link.path):
             self._session.run("Take the changes", lambda s, _: links.take_changes(s, [step.id]))
 
     def _may_follow(self, path: str) -> bool:
         """Whether a file that a step follows may be read; asks where nobody has said so here."""
-        if not self._session.may_read(path):
+        if not self._session.sources.may_read(path):
             question = ListQuestion(
                 self._parent,
                 "Follow a file",
@@ -104,10 +104,10 @@ class StepTexts:
             )
             if not question.exec():
                 return False
-            self._session.trust([path])
+            self._session.sources.trust([path])
         return True
 
     def detach(self) -> None:
         """Let the selected step follow its file no longer."""
-        if step := self._session.step:
+        if step := self._session.selection.step:
             self._session.apply("Detach the step", lambda s: links.detach(s, step))

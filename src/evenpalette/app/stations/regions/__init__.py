@@ -9,7 +9,7 @@ PLACE = Place(
     1,
     Hint(
         "What is recolored as one is a region. Click on another part of the model to select its region.",
-        lambda session, _: session.region,
+        lambda session, _: session.selection.region,
     ),
     lambda state, _: bool(state.project.regions.regions),
     ready=lambda state: bool(state.project.asset.textures),

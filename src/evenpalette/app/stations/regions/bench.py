@@ -12,6 +12,7 @@ from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.station import Station, Workplace
 from evenpalette.app.stations.regions import PLACE
+from evenpalette.app.stations.regions.bake_row import BakeRow
 from evenpalette.app.stations.regions.clean_dialog import CleanDialog
 from evenpalette.app.stations.regions.color_picking import ColorPicking
 from evenpalette.app.stations.regions.encodings_page import EncodingsPage
@@ -91,40 +92,14 @@ class RegionsBench(QWidget):
             )
         )
         self._facts = label("", "note")
-        self._bake_size, self._samples, self._padding = QComboBox(), QComboBox(), QComboBox()
-        for box, words in (
-            (self._bake_size, "Bake size"),
-            (self._samples, "Bake samples"),
-            (self._padding, "Bake padding"),
-        ):
-            box.setAccessibleName(words)
-        for size in (256, 512, 1024, 2048, 4096, 8192):
-            self._bake_size.addItem(f"{size}", size)
-        for samples, text in ((0, "exact"), (1, "1 sample"), (16, "16 samples"), (64, "64 samples")):
-            self._samples.addItem(text, samples)
-        for padding, text in (
-            (0, "no padding"),
-            (4, "4 texels"),
-            (8, "8 texels"),
-            (16, "16 texels"),
-            (32, "32 texels"),
-            (8192, "full gutter"),
-        ):
-            self._padding.addItem(text, padding)
-        for box, key, tip in (
-            (self._bake_size, "size", "Texels a side that face regions are drawn into"),
-            (self._samples, "samples", "How the coverage of a texel is measured"),
-            (self._padding, "padding_texels", "How far the nearest region is carried outward over empty texels"),
-        ):
-            box.setToolTip(plain(tip))
-            box.activated.connect(lambda i, b=box, k=key: self._set_bake(k, b.itemData(i)))
+        self._bake = BakeRow(session)
         self._tools = button(
             "More ...", self._more, tip="Plan flags, clean an ID map, write vertex colors or maps of the mesh"
         )
         left = column(
             label("Regions", "heading"), row(self._sources, self._pick, None, spacing=6),
             row(label("overlap", "note"), self._overlap, None, self._tools, spacing=6),
-            row(label("bake", "note"), self._bake_size, self._samples, self._padding, spacing=4), self._facts, None,
+            self._bake, self._facts, None,
         )  # fmt: skip
         left.setFixedWidth(304)
         self._order = row(
@@ -151,7 +126,7 @@ class RegionsBench(QWidget):
         layout.addWidget(left)
         layout.addWidget(right, 1)
         session.changed.connect(self._on_change)
-        session.selection_changed.connect(self.refresh)
+        session.selection.changed.connect(self.refresh)
         session.station_changed.connect(lambda _: self._take_tool())
         self.refresh()
 
@@ -160,23 +135,17 @@ class RegionsBench(QWidget):
             self.refresh()
 
     def _division(self) -> Division:
-        return self._session.state.project.regions.division_of(self._session.region)
+        return self._session.state.project.regions.division_of(self._session.selection.region)
 
     def _region(self) -> Region | None:
-        return self._session.state.project.regions.find(self._session.region or "")
+        return self._session.state.project.regions.find(self._session.selection.region or "")
 
     def refresh(self) -> None:
         """Show the selected region as it is now."""
         state, region = self._session.state, self._region()
         self._overlap.setCurrentIndex(list(OVERLAP_WORDS).index(self._division().overlap))
         self._pick.setEnabled(bool(state.project.asset.with_role(Role.ID_MAP, Role.PAINTED)))
-        bake = state.project.regions.bake
-        for box, value in (
-            (self._bake_size, bake.size),
-            (self._samples, bake.samples),
-            (self._padding, bake.padding_texels),
-        ):
-            box.setCurrentIndex(box.findData(value))
+        self._bake.follow()
         if state.coverages:
             height, width = next(iter(state.coverages.values())).shape
             count = len(state.region_ids)
@@ -353,9 +322,6 @@ class RegionsBench(QWidget):
             )
         )
 
-    def _set_bake(self, key: str, value: int) -> None:
-        self._session.run("Bake settings", lambda s, _: faces_edit.set_bake(s, **{key: value}))
-
     def from_flags(self, texture: Texture) -> None:
         """Make a region of each flag color of an image."""
         known = any(region.source.reads == texture.id for region in self._division().regions)
@@ -381,7 +347,7 @@ class RegionsBench(QWidget):
             self.faces.toggle.toggle()
 
     def _move(self, offset: int) -> None:
-        if region := self._session.region:
+        if region := self._session.selection.region:
             self._session.apply("Reorder regions", lambda s: edit.move_region(s, region, offset))
 
     def _remove(self) -> None:
@@ -402,8 +368,8 @@ def _verbs(room: Workplace, bench: Callable[[], RegionsBench]) -> list[Verb]:
         Verb("Regions", "Smaller brush", ",", lambda: resize(1 / 1.15)),
         Verb("Regions", "Larger brush", ".", lambda: resize(1.15)),
         Verb("Regions", "New painted region", "Ctrl+Shift+P", lambda: bench().paint.add_region()),
-        Verb("Regions", "Next region", "Ctrl+Down", lambda: session.next_region(1)),
-        Verb("Regions", "Previous region", "Ctrl+Up", lambda: session.next_region(-1)),
+        Verb("Regions", "Next region", "Ctrl+Down", lambda: session.selection.next_region(1)),
+        Verb("Regions", "Previous region", "Ctrl+Up", lambda: session.selection.next_region(-1)),
     ]
 
 

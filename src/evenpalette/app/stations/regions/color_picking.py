@@ -87,7 +87,7 @@ class ColorPicking(QObject):
         def then() -> None:
             new = [r for r in self._session.state.region_ids if r not in before]
             if new:
-                self._session.select_region(new[0])
+                self._session.selection.select_region(new[0])
                 self.made.emit()
 
         self._session.run(

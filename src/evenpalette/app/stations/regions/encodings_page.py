@@ -93,7 +93,7 @@ class EncodingsPage(QWidget):
     def run(self) -> None:
         """Measure all ways."""
         state = self._session.state
-        division = state.project.regions.division_of(self._session.region)
+        division = state.project.regions.division_of(self._session.selection.region)
         flags = [region.flag for region in division.regions]
 
         def done(found: list[Assessment]) -> None:
@@ -162,7 +162,7 @@ class EncodingsPage(QWidget):
     def write_to(self, folder: Path) -> None:
         """Write the regions as the chosen way holds them."""
         way, state = ENCODINGS[self.table.currentRow()], self._session.state
-        division = state.project.regions.division_of(self._session.region)
+        division = state.project.regions.division_of(self._session.selection.region)
         flags = [region.flag for region in division.regions]
 
         def work(progress: Progress) -> int:

@@ -63,7 +63,10 @@ class FacesPanel(QWidget):
             )
         }
         self._assign = button(
-            "Assign", lambda: self._give(session.region), "primary", "Give the selected faces to the selected region"
+            "Assign",
+            lambda: self._give(session.selection.region),
+            "primary",
+            "Give the selected faces to the selected region",
         )
         self._new = button("New region", lambda: self._give(None), tip="Make a region of the selected faces")
         first, second = list(self._change.values())[:4], list(self._change.values())[4:]
@@ -85,8 +88,8 @@ class FacesPanel(QWidget):
         grid.setRowStretch(4, 1)
         self._timer = timer(self, 120)
         self._timer.timeout.connect(self._show_count)
-        session.faces_changed.connect(self._timer.start)
-        session.selection_changed.connect(self.refresh)
+        session.selection.faces_changed.connect(self._timer.start)
+        session.selection.changed.connect(self.refresh)
         session.changed.connect(lambda f: self.refresh() if f & {ASSET, REGIONS} else None)
         self.refresh()
 
@@ -99,7 +102,7 @@ class FacesPanel(QWidget):
         self._timer.start()
 
     def _show_count(self) -> None:
-        chosen = int(self._session.faces.sum())
+        chosen = int(self._session.selection.faces.sum())
         if self._session.state.mesh is None:
             self._count.setText("Selecting faces needs a mesh")
         else:
@@ -108,7 +111,7 @@ class FacesPanel(QWidget):
         self._assign_state(chosen > 0)
 
     def _assign_state(self, any_faces: bool) -> None:
-        region = self._session.state.project.regions.find(self._session.region or "")
+        region = self._session.state.project.regions.find(self._session.selection.region or "")
         self._new.setEnabled(any_faces)
         self._assign.setEnabled(any_faces and region is not None and region.source.of_faces)
 
@@ -139,23 +142,23 @@ class FacesPanel(QWidget):
         self._tolerance.setEnabled(view is not None and view.mesh.colors is not None)
 
     def _select(self, faces: NDArray[np.bool_], text: str) -> None:
-        self._session.select_faces(faces, f"Select faces: {text}")
+        self._session.selection.select_faces(faces, f"Select faces: {text}")
 
     def _grow(self) -> None:
         view = self._session.state.mesh
         if view is not None:
-            self._select(select.grow(self._session.faces, view.topology), "grow")
+            self._select(select.grow(self._session.selection.faces, view.topology), "grow")
 
     def _shrink(self) -> None:
         view = self._session.state.mesh
         if view is not None:
-            self._select(select.shrink(self._session.faces, view.topology), "shrink")
+            self._select(select.shrink(self._session.selection.faces, view.topology), "shrink")
 
     def _invert(self) -> None:
-        self._select(~self._session.faces, "invert")
+        self._select(~self._session.selection.faces, "invert")
 
     def _none(self) -> None:
-        self._select(np.zeros_like(self._session.faces), "none")
+        self._select(np.zeros_like(self._session.selection.faces), "none")
 
     def _facing(self) -> None:
         view, tool = self._session.state.mesh, self._views.face_tool
@@ -164,11 +167,11 @@ class FacesPanel(QWidget):
             self._select(found if tool.through else found & self._views.faces.visible(), "facing")
 
     def _unassigned(self) -> None:
-        self._select(edit.region_of_faces(self._session.state, self._session.region) < 0, "unassigned")
+        self._select(edit.region_of_faces(self._session.state, self._session.selection.region) < 0, "unassigned")
 
     def next_unassigned(self) -> None:
         """Take the views to the next face in no region."""
-        free = np.flatnonzero(edit.region_of_faces(self._session.state, self._session.region) < 0)
+        free = np.flatnonzero(edit.region_of_faces(self._session.state, self._session.selection.region) < 0)
         if not len(free):
             self._session.said.emit("Every face is in a region.", False)
             return
@@ -177,16 +180,16 @@ class FacesPanel(QWidget):
         self._views.faces.look_at(self._last)
 
     def _give(self, region: str | None) -> None:
-        chosen = self._session.faces.copy()
+        chosen = self._session.selection.faces.copy()
         found = self._session.state.project.regions.find(region or "")
         before = set(self._session.state.region_ids)
-        home = self._session.state.project.regions.division_of(self._session.region).id
+        home = self._session.state.project.regions.division_of(self._session.selection.region).id
         text = f"{int(chosen.sum()):,} faces to {found.name if found else 'a new region'}"
 
         def then() -> None:
             new = [r for r in self._session.state.region_ids if r not in before]
             if new:
-                self._session.select_region(new[0])
+                self._session.selection.select_region(new[0])
 
         def give(state: State) -> State:
             return replace(edit.assign_faces(state, chosen, region, home), chosen=None)

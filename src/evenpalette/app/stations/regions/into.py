@@ -14,7 +14,7 @@ class IntoBox(QComboBox):
         super().__init__()
         self.setAccessibleName("Where the new regions go")
         regions = session.state.project.regions
-        current = regions.division_of(session.region)
+        current = regions.division_of(session.selection.region)
         filled = [d for d in regions.divisions if d.regions]
         ordered = sorted(filled, key=lambda d: d.id != current.id)
         new = [(f"A division of their own, {name}", Into("new", name=name))]

@@ -46,7 +46,7 @@ class MeshSourceDialog(QDialog):
             form.addRow("Color tolerance", self.tolerance)
         if other is not None:
             form.addRow("Distance", self.within)
-        division = session.state.project.regions.division_of(session.region)
+        division = session.state.project.regions.division_of(session.selection.region)
         made_of_faces = any(region.source.kind == "faces" for region in division.regions)
         name = "Other mesh" if other is not None else "Vertex colors"
         self.into = IntoBox(session, name, "replace" if made_of_faces else "new")

@@ -136,10 +136,10 @@ class PaintPage(QWidget):
     def add_region(self) -> None:
         """Add an empty painted region and select it."""
         before = set(self._session.state.region_ids)
-        home = self._session.state.project.regions.division_of(self._session.region).id
+        home = self._session.state.project.regions.division_of(self._session.selection.region).id
         if self._session.apply("New painted region", lambda s: edit.add_painted_region(s, home)):
             new = [r for r in self._session.state.region_ids if r not in before]
-            self._session.select_region(new[0])
+            self._session.selection.select_region(new[0])
 
     def _set(self, **parts: object) -> None:
         self._tool.brush = replace(self._tool.brush, **parts)  # type: ignore[arg-type]
@@ -160,7 +160,7 @@ class PaintPage(QWidget):
             widget.setEnabled(action == "brush")
 
     def _freeze(self) -> None:
-        region = self._session.state.project.regions.find(self._session.region or "")
+        region = self._session.state.project.regions.find(self._session.selection.region or "")
         if region is not None:
             self._session.run(f"Freeze {region.name}", lambda s, _: freeze(s, [region.id]))
 
@@ -169,6 +169,6 @@ class PaintPage(QWidget):
         self._session.run("Freeze all regions", lambda s, _: freeze(s, ids))
 
     def _invert_region(self) -> None:
-        region = self._session.region
+        region = self._session.selection.region
         if region:
             self._session.run("Invert", lambda s, _: freeze(add_operation(s, region, "invert"), [region]))

@@ -36,7 +36,7 @@ class SourcePage(QWidget):
         self._name.setAccessibleName("Name of the region")
         self._name.editingFinished.connect(self._rename)
         self._flag = ColorField()
-        self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.region}", flag=c))
+        self._flag.edited.connect(lambda c: self._update("Flag color", f"flag {session.selection.region}", flag=c))
         self._flag.finished.connect(session.history.seal)
         self._from = label("", "")
         self._locked = QCheckBox("locked")
@@ -136,11 +136,11 @@ class SourcePage(QWidget):
             self._far.set_value(region.source.far)
 
     def _update(self, text: str, key: str = "", **parts: object) -> None:
-        if region := self._session.region:
+        if region := self._session.selection.region:
             self._session.apply(text, lambda s: edit.update_region(s, region, **parts), key)
 
     def _update_source(self, text: str, **parts: object) -> None:
-        region = self._session.state.project.regions.find(self._session.region or "")
+        region = self._session.state.project.regions.find(self._session.selection.region or "")
         if region is None:
             return
 
@@ -163,7 +163,7 @@ class SourcePage(QWidget):
         self._update_source("Edges", edges="thresholds", metric=choice, near=near, far=far)
 
     def _rename(self) -> None:
-        region = self._session.state.project.regions.find(self._session.region or "")
+        region = self._session.state.project.regions.find(self._session.selection.region or "")
         if region is not None and self._name.isModified() and self._name.text().strip() not in ("", region.name):
             self._update(f"Rename region to {self._name.text()}", name=self._name.text().strip())
         self._name.setModified(False)

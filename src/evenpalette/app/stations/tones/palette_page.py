@@ -110,7 +110,7 @@ class PalettePage(QWidget):
         layout.addWidget(right)
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
-        session.selection_changed.connect(self._shown.ask)
+        session.selection.changed.connect(self._shown.ask)
         self.refresh()
 
     @property
@@ -122,7 +122,7 @@ class PalettePage(QWidget):
         """Show the palettes as they are now."""
         state, session = self._session.state, self._session
         _fill(self._texture, [(t.name, t.id) for t in state.project.asset.with_role(Role.PAINTED, Role.COLOR)])
-        region = state.project.regions.find(session.region or "")
+        region = state.project.regions.find(session.selection.region or "")
         _fill(
             self._decides,
             [

@@ -160,7 +160,7 @@ class RampPage(QWidget):
                         f"Palette of {t.name}", edit.name_for(t.name), lambda s: edit.ramp_of_index(s, t.id)
                     ),
                 )
-        region = state.project.regions.find(self._session.region or "")
+        region = state.project.regions.find(self._session.selection.region or "")
         for texture in state.project.asset.with_role(Role.PAINTED, Role.COLOR):
             for words, only in (("", None), *([(f" in {region.name}", region.id)] if region is not None else [])):
                 menu.addAction(

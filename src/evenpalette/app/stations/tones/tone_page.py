@@ -60,6 +60,21 @@ class TonePage(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session, self._views = session, views
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(20)
+        layout.addWidget(self._made_from())
+        layout.addWidget(self._ways(), 1)
+        layout.addWidget(self._levels())
+        self.table.currentCellChanged.connect(lambda *_: self._show_gray())
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(self._on_change)
+        session.selection.changed.connect(lambda: self._show_levels() if self.isVisible() else self._shown.ask())
+        self.refresh()
+
+    def _made_from(self) -> QWidget:
+        """What the tone is made from and how."""
+        session = self._session
         self._painted = QComboBox()
         self._painted.setAccessibleName("Painted texture")
         self._painted.activated.connect(
@@ -102,6 +117,10 @@ class TonePage(QWidget):
             row(self._fit, self._compare, None), row(self._residue, self._split, None, spacing=4), scrolled(self._verdict), spacing=3,
         )  # fmt: skip
         left.setFixedWidth(252)
+        return left
+
+    def _ways(self) -> QWidget:
+        """How well each way rebuilds the paint."""
         self.table = QTableWidget()
         self.table.setAccessibleName("Differences by region and method")
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -130,6 +149,10 @@ class TonePage(QWidget):
         self.table.setMinimumWidth(90)
         middle.setMinimumWidth(100)
         middle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Expanding)
+        return middle
+
+    def _levels(self) -> QWidget:
+        """The levels of the region."""
         self._histogram = Histogram()
         self._histogram.setFixedWidth(136)
         self._title = label("", "")
@@ -144,7 +167,7 @@ class TonePage(QWidget):
             grid.addWidget(caption(made.label, slider), line, 0)
             grid.addWidget(slider, line, 1)
             slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
-            slider.finished.connect(session.history.seal)
+            slider.finished.connect(self._session.history.seal)
         self._suggest = button(
             "Suggest",
             lambda: self._take(suggested_levels),
@@ -174,17 +197,7 @@ class TonePage(QWidget):
         )  # fmt: skip
         right.setFixedWidth(408)
         self._room.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(20)
-        layout.addWidget(left)
-        layout.addWidget(middle, 1)
-        layout.addWidget(right)
-        self.table.currentCellChanged.connect(lambda *_: self._show_gray())
-        self._shown = WhenShown(self, self.refresh)
-        session.changed.connect(self._on_change)
-        session.selection_changed.connect(lambda: self._show_levels() if self.isVisible() else self._shown.ask())
-        self.refresh()
+        return right
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {TONE, ASSET, REGIONS, COVERAGES}:
@@ -263,7 +276,7 @@ class TonePage(QWidget):
 
     def _show_levels(self) -> None:
         """The selected region's tone as its levels leave it, and what a tint makes of it."""
-        state, region = self._session.state, self._session.region
+        state, region = self._session.state, self._session.selection.region
         found = state.project.regions.find(region or "")
         ready = state.tone is not None and found is not None
         for widget in (
@@ -309,12 +322,12 @@ class TonePage(QWidget):
             self._show_clipping()
 
     def _set_levels(self, values: dict[str, float], key: str) -> None:
-        region = self._session.region
+        region = self._session.selection.region
         if region:
             self._session.apply("Levels", lambda s: set_levels(s, region, values), f"{key} {region}")
 
     def _take(self, found: Callable[[State, str], dict[str, float]]) -> None:
-        region = self._session.region
+        region = self._session.selection.region
         if region:
             self._session.apply("Levels", lambda s: set_levels(s, region, found(s, region)))
 
@@ -380,7 +393,7 @@ class TonePage(QWidget):
         self._session.run("Add back the rest", lambda s, progress: edit.with_residue(s, progress=progress))
 
     def _split_region(self) -> None:
-        region = self._session.region
+        region = self._session.selection.region
         if region:
             self._session.run(
                 "Split by hue", lambda s, progress: edit.make_tone(split_by_hue(s, region), progress=progress)

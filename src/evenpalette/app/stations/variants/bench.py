@@ -31,7 +31,7 @@ from evenpalette.app.stations.variants.value_table import ValueDelegate, ValueTa
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, label, row, tool
-from evenpalette.app.widgets.color_field import ColorEditor
+from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
 from evenpalette.core.collection.shared import part

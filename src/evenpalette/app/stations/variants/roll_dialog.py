@@ -47,7 +47,26 @@ class RollDialog(QDialog):
         self.resize(1020, 620)
         self._session, self._views = session, views
         self._rolled: Rolled | None = None
-        state = session.state
+        self._liked: dict[str, dict[str, Value]] = {}
+        self._disliked: dict[str, dict[str, Value]] = {}
+        self._again = 0
+        self._make_fields()
+        layout = QHBoxLayout(self)
+        layout.setSpacing(16)
+        layout.addWidget(self._form())
+        layout.addWidget(self._pictures(), 1)
+        self._newest = Newest(session, "Rolling", 120, self._wish, self)
+        for signal in (
+            self.count.valueChanged, self.base.currentIndexChanged, self.way.currentIndexChanged, self.spread.edited,
+            self.apart.valueChanged, self.seed.valueChanged, self.free.itemChanged,
+        ):  # fmt: skip
+            signal.connect(self._changed)
+        self.finished.connect(lambda _: views.show_live(None))
+        QTimer.singleShot(0, self._changed)
+
+    def _make_fields(self) -> None:
+        """What is rolled: how many, from what, how far, and which parameters."""
+        state = self._session.state
         self.count = QSpinBox()
         self.count.setRange(1, MOST)
         self.count.setValue(12)
@@ -75,9 +94,6 @@ class RollDialog(QDialog):
             (self.apart, "Apart by"), (self.seed, "Seed"),
         ):  # fmt: skip
             widget.setAccessibleName(name)
-        self._liked: dict[str, dict[str, Value]] = {}
-        self._disliked: dict[str, dict[str, Value]] = {}
-        self._again = 0
         self.free = QListWidget()
         self.free.setAccessibleName("What may change")
         for parameter in state.project.recipe.parameters:
@@ -88,6 +104,9 @@ class RollDialog(QDialog):
             self.free.addItem(item)
         self._name_limits()
         self.free.itemActivated.connect(lambda _: self.ask_limit())
+
+    def _form(self) -> QWidget:
+        """The fields and what may change."""
         form = QFormLayout()
         form.setSpacing(8)
         form.addRow("How many", self.count)
@@ -115,7 +134,11 @@ class RollDialog(QDialog):
         inner.addWidget(self._said)
         inner.addWidget(buttons)
         left.setFixedWidth(312)
-        self.grid = PictureGrid(views, "Rolled variants")
+        return left
+
+    def _pictures(self) -> QWidget:
+        """What was rolled."""
+        self.grid = PictureGrid(self._views, "Rolled variants")
         self.up = tool("thumbs-up", "More like this one (+)", lambda: self.judge(True))
         self.down = tool("thumbs-down", "Nothing like this one (-)", lambda: self.judge(False))
         self.worst = button(
@@ -134,18 +157,7 @@ class RollDialog(QDialog):
         self._rule = label("", "note")
         self._rule.setWordWrap(True)
         beside.addWidget(self._rule)
-        layout = QHBoxLayout(self)
-        layout.setSpacing(16)
-        layout.addWidget(left)
-        layout.addWidget(right, 1)
-        self._newest = Newest(session, "Rolling", 120, self._wish, self)
-        for signal in (
-            self.count.valueChanged, self.base.currentIndexChanged, self.way.currentIndexChanged, self.spread.edited,
-            self.apart.valueChanged, self.seed.valueChanged, self.free.itemChanged,
-        ):  # fmt: skip
-            signal.connect(self._changed)
-        self.finished.connect(lambda _: views.show_live(None))
-        QTimer.singleShot(0, self._changed)
+        return right
 
     @property
     def chance(self) -> Chance:

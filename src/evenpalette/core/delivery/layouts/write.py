@@ -101,7 +101,7 @@ def filled_for(file: LayoutFile, words: dict[str, str]) -> LayoutFile:
 
 
 def file_size(state: State, file: LayoutFile, longest: int = 0) -> tuple[int, int]:
-    """(width, height) of a file on the active sheet. longest: side of those that say no size."""
+    """(width, height) of a file on the state's sheet. longest: side of those that say no size."""
     if isinstance(file.size, float):
         width, height = delivered_size(state, 0)
         return max(1, round(width * file.size)), max(1, round(height * file.size))
@@ -276,6 +276,6 @@ def _kind(surface: Surface, file: LayoutFile) -> MipKind:
         key = attribute_named(source.name).key
         if key == NORMAL and channel.to == "rgb" and not channel.invert and channel.range is None:
             return MipKind.NORMAL
-        if key == OPACITY and channel.to == "a" and surface.state.project.sheet.opacity is OpacityUse.CUT_OUT:
+        if key == OPACITY and channel.to == "a" and surface.state.sheet.opacity is OpacityUse.CUT_OUT:
             return MipKind.CUT_OUT
     return MipKind.PLAIN

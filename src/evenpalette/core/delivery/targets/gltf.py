@@ -30,9 +30,9 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         share = part_of(progress, number / len(plan.sheets), 1 / len(plan.sheets))
         ids = [variant.id for variant in plan.variants]
         made = render_variants(on, ids, wanted, delivered_size(on, plan.longest), progress=share, workers=plan.workers)
-        several = f", {on.project.sheet.name}" if len(plan.sheets) > 1 else ""
-        of_sheet[on.project.sheet.name] = [
-            materials.add(variant.name + several, maps, on.project.sheet.opacity)
+        several = f", {on.sheet.name}" if len(plan.sheets) > 1 else ""
+        of_sheet[on.sheet.name] = [
+            materials.add(variant.name + several, maps, on.sheet.opacity)
             for variant, maps in zip(plan.variants, made, strict=True)
         ]
     parts = [

@@ -46,7 +46,7 @@ from evenpalette.core.recipe.languages.materialx import (
     inputs_of,
     outputs_of,
 )
-from evenpalette.core.recipe.languages.nodes import UnsayableError
+from evenpalette.core.recipe.languages.node_values import UnsayableError
 from evenpalette.core.recipe.shader import kit_table
 from evenpalette.core.values import Value
 
@@ -66,7 +66,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     (folder / beside).mkdir()
     root = Element("materialx", version="1.39", colorspace="lin_rec709")
     words = unique_identifiers([variant.name for variant in plan.variants])
-    places = unique_identifiers([state.on(s.id).project.sheet.name for s in plan.sheets])
+    places = unique_identifiers([state.on(s.id).sheet.name for s in plan.sheets])
     unsaid: set[str] = set()
     looks = [Element("look", name=word) for word in words]
     for number, (sheet, place) in enumerate(zip(plan.sheets, places, strict=True)):
@@ -126,7 +126,7 @@ def _sheet(
             root, recipe, graph_of(text), {t.sampler: "periodic" if t.repeats or wraps else "clamp" for t in textures}
         )
     except UnsayableError as error:
-        delivered.notes.append(f"MaterialX: {on.project.sheet.name} is a node in GLSL: no standard node says {error}.")
+        delivered.notes.append(f"MaterialX: {on.sheet.name} is a node in GLSL: no standard node says {error}.")
         (folder / beside / f"{stem}.glsl").write_text(function_of(text, f"ep_recipe_{stem}"), "utf-8")
         SubElement(
             root, "implementation", name=f"IM_{recipe}_genglsl", nodedef=f"ND_{recipe}", target="genglsl",
@@ -216,7 +216,7 @@ def _graph(
         SubElement(shading, "input", name="anisotropy_rotation", type="float", nodename="turned")
         said.add(ANISOTROPY_ANGLE)
     if OPACITY in keys:
-        mode = {OpacityUse.OPAQUE: 0, OpacityUse.CUT_OUT: 1, OpacityUse.BLEND: 2}[on.project.sheet.opacity]
+        mode = {OpacityUse.OPAQUE: 0, OpacityUse.CUT_OUT: 1, OpacityUse.BLEND: 2}[on.sheet.opacity]
         SubElement(shading, "input", name="alpha_mode", type="integer", value=str(mode))
         SubElement(shading, "input", name="alpha_cutoff", type="float", value=f"{CUT:.9g}")
     SubElement(graph, "output", name="out", type="surfaceshader", nodename="shading")

@@ -87,9 +87,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         )
         for k, maps in enumerate(rendered):
             path = root.GetPath().AppendPath(f"materials/{words[k]}_{number}")
-            made[on.project.sheet.name, k] = _material(
-                stage, path, maps, on.project.sheet.opacity, textures, Sdf, UsdShade
-            )
+            made[on.sheet.name, k] = _material(stage, path, maps, on.sheet.opacity, textures, Sdf, UsdShade)
     for k, word in enumerate(words):
         variants.AddVariant(word)
         variants.SetVariantSelection(word)

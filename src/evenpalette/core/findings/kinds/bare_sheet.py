@@ -9,8 +9,8 @@ from evenpalette.core.findings.kind import Cost, FindingKind, Weight
 
 
 def find(look: Inspection) -> Iterator[Finding]:
-    """The active sheet, where its material groups are not those of the mesh."""
-    state, sheet = look.state, look.project.sheet
+    """The sheet that is looked at, where its material groups are not those of the mesh."""
+    state, sheet = look.state, look.state.sheet
     if is_bare(state):
         assert state.mesh is not None
         text = (
@@ -21,8 +21,8 @@ def find(look: Inspection) -> Iterator[Finding]:
 
 
 def is_bare(state: State) -> bool:
-    """Whether nothing of the mesh lies on the active sheet."""
-    groups = state.project.sheet.groups
+    """Whether nothing of the mesh lies on the state's sheet."""
+    groups = state.sheet.groups
     return state.mesh is not None and groups is not None and not set(groups) & set(state.mesh.whole.mesh.group_names)
 
 

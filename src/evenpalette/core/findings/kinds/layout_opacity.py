@@ -18,7 +18,7 @@ def _is_opacity(channel: LayoutChannel) -> bool:
 
 def find(look: Inspection) -> Iterator[Finding]:
     """Each file that has it."""
-    if look.state.project.sheet.opacity is not OpacityUse.OPAQUE or "opacity" not in look.state.attributes:
+    if look.state.sheet.opacity is not OpacityUse.OPAQUE or "opacity" not in look.state.attributes:
         return
     for file in files_of(look.state):
         if any(_is_opacity(c) for c in file.channels):

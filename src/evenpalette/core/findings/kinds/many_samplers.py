@@ -13,7 +13,7 @@ MOST_SAMPLERS = 16
 
 
 def find(look: Inspection) -> Iterator[Finding]:
-    """Where the kit of the active sheet asks for too many."""
+    """Where the kit of the state's sheet asks for too many."""
     try:
         samplers = len(kit_text(look.state).samplers)
     except EvenPaletteError:

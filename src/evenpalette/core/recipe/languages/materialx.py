@@ -8,7 +8,8 @@ turned over. Textures that are color come as linear light: nothing decodes them 
 from dataclasses import dataclass
 
 from evenpalette.core.recipe.attributes import ATTRIBUTES, NORMAL, Holds
-from evenpalette.core.recipe.languages.nodes import Node, NodeWriter, Val
+from evenpalette.core.recipe.languages.node_values import Node, Val
+from evenpalette.core.recipe.languages.nodes import NodeWriter
 from evenpalette.core.recipe.shader_text import ShaderText
 
 #: Types of MaterialX and of the function's arguments by those of the recipe's text.
@@ -92,20 +93,20 @@ def graph_of(text: ShaderText) -> NodeGraph:
     for port in outputs_of(text):
         value = surface[port.name]
         if port.name == NORMAL:
-            vector = writer.called("normalize", [writer.made("vec3", [value, Val("float", (1.0,))])])
+            vector = writer.called("normalize", [writer.values.made("vec3", [value, Val("float", (1.0,))])])
             half = Val("float", (0.5,))
-            value = writer.node(
+            value = writer.values.node(
                 "add",
                 "vec3",
-                [("in1", writer.node("multiply", "vec3", [("in1", vector), ("in2", half)])), ("in2", half)],
+                [("in1", writer.values.node("multiply", "vec3", [("in1", vector), ("in2", half)])), ("in2", half)],
             )
         if not value.node:
             does, name = ("constant", "value") if value.known is not None else ("dot", "in")
-            value = writer.node(does, value.type, [(name, value)])
+            value = writer.values.node(does, value.type, [(name, value)])
         if port.type == "color3":
-            value = writer.node("convert", "color3", [("in", value)])
+            value = writer.values.node("convert", "color3", [("in", value)])
         outputs[port.name] = value.node
-    nodes = {node.name: node for node in writer.nodes.values()}
+    nodes = {node.name: node for node in writer.values.nodes.values()}
     used: set[str] = set()
     asked = list(outputs.values())
     while asked:

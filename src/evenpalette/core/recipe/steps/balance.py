@@ -1,12 +1,11 @@
 """Balance: shadows, middle tones and highlights take on a hue of their own, the luminance stays."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_scalar
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 #: Luminance weights of BT.709.
@@ -41,10 +40,16 @@ def _hue(color: np.ndarray) -> np.ndarray:
     return (color / max(light, 1e-3) - 1 if light > 1e-3 else np.zeros(3)).astype(np.float32)
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    hues = (_hue(values[key]) for key in ("shadows", "midtones", "highlights"))
-    _balance(r, g, b, weight, np.float32(amount), *hues, np.float32(values["strength"]), _LUMA)
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    r, g, b = three(at, 0, start, n)
+    v = numbers(at, 14)
+    _balance(r, g, b, line(at, 3, start, n), v[0], v[1:4], v[4:7], v[7:10], v[10], v[11:14])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    hues = [_hue(values[key]) for key in ("shadows", "midtones", "highlights")]
+    return [*np.concatenate(hues), float(values["strength"]), *_LUMA]
 
 
 KIND = StepKind(
@@ -60,7 +65,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, _numbers),
             """
 vec3 ep_balance_base_color(vec3 c, vec3 shadows, vec3 midtones, vec3 highlights, float strength) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);

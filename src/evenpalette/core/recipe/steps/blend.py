@@ -1,12 +1,11 @@
 """Blend: a color or a texture laid by a blend mode of the W3C, in linear light or on encoded values."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 MODES = (
@@ -113,11 +112,17 @@ def _blend(r, g, b, weight, amount, sr, sg, sb, sa, color, mode, linear):  # typ
         b[i] += (z - b[i]) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    color = np.asarray(values["color"], np.float32)
-    _blend(
-        *planes, weight, np.float32(amount), *reads["picture"], color, int(values["mode"]), int(values["space"]) == 1
-    )
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    r, g, b = three(at, 0, start, n)
+    sr, sg, sb = three(at, 4, start, n)
+    v = numbers(at, 6)
+    mode, linear = np.int64(v[4]), v[5] == 1
+    _blend(r, g, b, line(at, 3, start, n), v[0], sr, sg, sb, line(at, 7, start, n), v[1:4], mode, linear)
+
+
+def _numbers(values: Prepared) -> list[float]:
+    return [*values["color"], values["mode"], values["space"]]
 
 
 KIND = StepKind(
@@ -133,7 +138,7 @@ KIND = StepKind(
         MapInput("picture", "Texture", (1.0, 1.0, 1.0, 1.0), "Its alpha, where it has one, is how much of it is laid", whole=True, straight=True,
                  roles=("other color", "pattern"), needed=False),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, (("picture", 4),)), """
 float ep_blend_one(float b, float s, int mode) {
     if (mode == 1) return b * s;
     if (mode == 2) return b + s - b * s;

@@ -1,11 +1,10 @@
 """Channel tints: one color for each channel of a mask, removed and added."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 _LETTERS = ("red", "green", "blue", "alpha")
@@ -26,12 +25,18 @@ def _lay(plane, weight, amount, r, g, b, a, colors, keep, fourth):  # type: igno
         plane[i] += (made - below) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f = np.float32
-    channels = reads["mask"]
-    for k, plane in enumerate(planes):
-        colors = np.array([values[letter][k] for letter in _LETTERS], np.float32)
-        _lay(plane, weight, f(amount), *channels, colors, f(values["keep"]), f(values["fourth"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, a = line(at, 3, start, n), line(at, 7, start, n)
+    r, g, b = three(at, 4, start, n)
+    v = numbers(at, 15)
+    for k in range(3):
+        _lay(line(at, k, start, n), weight, v[0], r, g, b, a, v[3 + 4 * k : 7 + 4 * k], v[1], v[2])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    colors = [values[letter][k] for k in range(3) for letter in _LETTERS]
+    return [values["keep"], values["fourth"], *colors]
 
 
 KIND = StepKind(
@@ -47,7 +52,7 @@ KIND = StepKind(
         Input("keep", "Keep below", ValueType.NUMBER, 1.0, description="1 tints what is below, 0 covers it"),
     ),
     maps=(MapInput("mask", "Mask", (0.0, 0.0, 0.0, 0.0), "One mask in each channel", whole=True, roles=("channel mask", "other data")),),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, (("mask", 4),)), """
 vec3 ep_channel_tints_base_color(vec3 c, vec3 red, vec3 green, vec3 blue, vec3 alpha, int fourth, float keep, vec4 mask) {
     vec4 m = vec4(mask.rgb, mask.a * float(fourth));
     float total = m.r + m.g + m.b + m.a, scale = 1.0 / max(total, 1.0);

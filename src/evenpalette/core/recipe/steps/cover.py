@@ -1,12 +1,11 @@
 """Cover: dirt or wear that lies over what is below, through a mask of its own."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind, Weigh
-from evenpalette.core.recipe.relief import lay_relief
+from evenpalette.core.recipe.blocks import Block, Mask, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind, Weigh
+from evenpalette.core.recipe.relief import relief
 from evenpalette.core.recipe.toward import replacing
 from evenpalette.core.values import Input, ValueType
 
@@ -18,16 +17,18 @@ def _grown(mask, level, softness, out):  # type: ignore[no-untyped-def]
         out[i] = min(max((mask[i] + offset) * scale, np.float32(0)), np.float32(1))
 
 
-def _weigh(values: Prepared, reads: Mapping[str, Planes]) -> Plane:
-    mask = reads["mask"][0]
-    out = np.empty_like(mask)
-    _grown(mask, np.float32(values["level"]), np.float32(max(float(values["softness"]), 1e-3)), out)
-    return out
+@njit(nogil=True, cache=True, fastmath=True)
+def _mask(at, start, n):  # type: ignore[no-untyped-def]
+    v = numbers(at, 2)
+    _grown(line(at, 1, start, n), v[0], v[1], line(at, 0, start, n))
 
 
-def _lay(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    strength, keep = float(values["strength"]), 1 - float(values["levels"])
-    lay_relief(planes, weight, amount, reads["detail"], strength, keep, down=False)
+def _mask_numbers(values: Prepared) -> list[float]:
+    return [values["level"], max(float(values["softness"]), 1e-3)]
+
+
+def _relief_numbers(values: Prepared) -> list[float]:
+    return [values["strength"], 1 - float(values["levels"]), 1.0]
 
 
 KIND = StepKind(
@@ -56,7 +57,7 @@ KIND = StepKind(
                  roles=("normal", "pattern"), needed=False),
     ),
     weigh=Weigh(
-        _weigh,
+        Mask(_mask, _mask_numbers, (("mask", 1),)),
         "float ep_cover_weigh(float level, float softness, float mask) {\n"
         "    return clamp((mask + level - 1.0) / max(softness, 1e-3), 0.0, 1.0);\n}\n",
         ("level", "softness", "mask"),
@@ -65,7 +66,7 @@ KIND = StepKind(
         replacing("cover", "base_color", "color"),
         replacing("cover", "roughness", "roughness", "finish"),
         replacing("cover", "metallic", "metallic", "finish"),
-        Op("normal", _lay, """
+        Op("normal", Block(relief, _relief_numbers, (("detail", 3),)), """
 vec2 ep_cover_normal(vec2 c, float levels, float strength, vec4 detail) {
     return ep_relief(c, detail.rgb, strength, 1.0 - levels, false);
 }

@@ -1,11 +1,10 @@
 """Cut-out: holes by a mask, with a threshold or soft."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -16,9 +15,14 @@ def _cut(plane, weight, amount, mask, threshold, scale):  # type: ignore[no-unty
         plane[i] += (plane[i] * t - plane[i]) * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    scale = np.float32(1 / max(float(values["softness"]), 0.01))
-    _cut(planes[0], weight, np.float32(amount), reads["mask"][0], np.float32(values["threshold"]), scale)
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    v = numbers(at, 3)
+    _cut(line(at, 0, start, n), line(at, 1, start, n), v[0], line(at, 2, start, n), v[1], v[2])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    return [values["threshold"], 1 / max(float(values["softness"]), 0.01)]
 
 
 KIND = StepKind(
@@ -30,7 +34,7 @@ KIND = StepKind(
         Input("softness", "Softness", ValueType.NUMBER, 0.2, 0.01, 1.0, description="Width of the edge in mask values"),
     ),
     maps=(MapInput("mask", "Mask", (1.0,), "White stays", roles=("opacity", "mask", "pattern", "other data")),),
-    ops=(Op("opacity", _run, """
+    ops=(Op("opacity", Block(_block, _numbers, (("mask", 1),)), """
 float ep_cut_out_opacity(float c, float threshold, float softness, float mask) {
     return c * clamp((mask - threshold) / max(softness, 0.01) + 0.5, 0.0, 1.0);
 }

@@ -6,14 +6,13 @@ clipping. So it holds for every noise that lies evenly about its middle, however
 does not.
 """
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.blocks import sine_cosine
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -41,14 +40,18 @@ def _drift(r, g, b, weight, amount, first, second, third, hue, saturation, light
         b[i] += _within(b[i], back[2, 0] * y + back[2, 1] * u + back[2, 2] * v) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f = np.float32
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    r, g, b = three(at, 0, start, n)
+    first, second, third = three(at, 4, start, n)
+    v = numbers(at, 22)
+    to, back = v[4:13].reshape(3, 3), v[13:22].reshape(3, 3)
+    _drift(r, g, b, line(at, 3, start, n), v[0], first, second, third, v[1], v[2], v[3], to, back)
+
+
+def _numbers(values: Prepared) -> list[float]:
     hue = float(values["hue"]) * np.pi / 180
-    first, second, third, _ = reads["noise"]
-    _drift(
-        *planes, weight, f(amount), first, second, third, f(hue), f(values["saturation"]), f(values["light"]),
-        YIQ_FROM_RGB.astype(f), RGB_FROM_YIQ.astype(f),
-    )  # fmt: skip
+    return [hue, values["saturation"], values["light"], *YIQ_FROM_RGB.reshape(-1), *RGB_FROM_YIQ.reshape(-1)]
 
 
 KIND = StepKind(
@@ -64,7 +67,7 @@ KIND = StepKind(
         MapInput("noise", "Noise", (0.5, 0.5, 0.5, 1.0), "Red turns the hue, green moves the saturation, blue the light; the middle is none",
                  whole=True, roles=("other data", "pattern")),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, (("noise", 3),)), """
 vec3 ep_drift_base_color(vec3 c, float hue, float saturation, float light, vec4 noise) {
     float angle = radians(hue) * (noise.r * 2.0 - 1.0);
     float chroma = (noise.g * 2.0 - 1.0) * saturation;

@@ -1,11 +1,10 @@
 """Fade: a color that comes in along a gradient, from root to tip or along an axis."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -21,23 +20,18 @@ def _fade(plane, weight, amount, gradient, root, tip, start, scale, power, keep)
         plane[i] += (made - plane[i]) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, gradient = np.float32, reads["gradient"][0]
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, gradient = line(at, 3, start, n), line(at, 4, start, n)
+    v = numbers(at, 11)
+    for k in range(3):
+        _fade(line(at, k, start, n), weight, v[0], gradient, v[5 + k], v[8 + k], v[1], v[2], v[3], v[4])
+
+
+def _numbers(values: Prepared) -> list[float]:
     start = float(values["start"])
     scale = 1 / max(float(values["end"]) - start, 1e-3)
-    for plane, root, tip in zip(planes, values["root"], values["tip"], strict=True):
-        _fade(
-            plane,
-            weight,
-            f(amount),
-            gradient,
-            f(root),
-            f(tip),
-            f(start),
-            f(scale),
-            f(values["power"]),
-            f(values["keep"]),
-        )
+    return [start, scale, values["power"], values["keep"], *values["root"], *values["tip"]]
 
 
 KIND = StepKind(
@@ -53,7 +47,7 @@ KIND = StepKind(
         Input("keep", "Keep below", ValueType.NUMBER, 1.0, description="1 tints what is below, 0 covers it"),
     ),
     maps=(MapInput("gradient", "Gradient", (0.0,), "Black at the root, white at the tip", roles=("other data", "mask", "height")),),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, (("gradient", 1),)), """
 vec3 ep_fade_base_color(vec3 c, vec3 root, vec3 tip, float start, float end, float power, float keep, float gradient) {
     float t = clamp((gradient - start) / max(end - start, 1e-3), 0.0, 1.0);
     if (power != 1.0) t = pow(t, power);

@@ -1,12 +1,11 @@
 """Fill: a texture laid over the surface by a placement."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
-from evenpalette.core.recipe.relief import lay_relief
+from evenpalette.core.recipe.blocks import BLOCK, Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
+from evenpalette.core.recipe.relief import combine
 from evenpalette.core.values import Input, ValueType
 
 #: Width of the edge where a fill sinks into what is below, in heights.
@@ -38,28 +37,43 @@ def _gray(plane, share, amount, gray):  # type: ignore[no-untyped-def]
             plane[i] += (gray[i] - plane[i]) * share[i] * amount
 
 
-def _shares(weight: Plane, values: Prepared, reads: Mapping[str, Planes]) -> Plane:
-    out = np.empty_like(weight)
-    _share(reads["picture"][3], reads["height"][0], np.float32(values["level"]), weight, out)
-    return out
+@njit(nogil=True, cache=True, fastmath=True)
+def _color(at, start, n):  # type: ignore[no-untyped-def]
+    v, share = numbers(at, 6), np.empty(BLOCK, np.float32)[:n]
+    _share(line(at, 7, start, n), line(at, 8, start, n), v[1], line(at, 3, start, n), share)
+    for k in range(3):
+        _fill(line(at, k, start, n), share, v[0], line(at, 4 + k, start, n), v[3 + k], v[2])
 
 
-def _color(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, share = np.float32, _shares(weight, values, reads)
-    for plane, color, tint in zip(planes, reads["picture"], values["tint"], strict=False):
-        _fill(plane, share, f(amount), color, f(tint), f(values["multiply"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _relief(at, start, n):  # type: ignore[no-untyped-def]
+    v, share = numbers(at, 4), np.empty(BLOCK, np.float32)[:n]
+    _share(line(at, 6, start, n), line(at, 7, start, n), v[1], line(at, 2, start, n), share)
+    red, green, blue = three(at, 8, start, n)
+    x, y = line(at, 0, start, n), line(at, 1, start, n)
+    combine(x, y, share, v[0], red, green, blue, v[3], v[2], np.float32(1))
 
 
-def _relief(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    keep = float(values["multiply"])
-    lay_relief(
-        planes, _shares(weight, values, reads), amount, reads["relief"], float(values["strength"]), keep, down=False
-    )
+@njit(nogil=True, cache=True, fastmath=True)
+def _roughness(at, start, n):  # type: ignore[no-untyped-def]
+    v, share = numbers(at, 2), np.empty(BLOCK, np.float32)[:n]
+    _share(line(at, 5, start, n), line(at, 6, start, n), v[1], line(at, 1, start, n), share)
+    _gray(line(at, 0, start, n), share, v[0], line(at, 7, start, n))
 
 
-def _roughness(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    _gray(planes[0], _shares(weight, values, reads), np.float32(amount), reads["gray"][0])
+def _color_numbers(values: Prepared) -> list[float]:
+    return [values["level"], values["multiply"], *values["tint"]]
 
+
+def _relief_numbers(values: Prepared) -> list[float]:
+    return [values["level"], values["multiply"], values["strength"]]
+
+
+def _roughness_numbers(values: Prepared) -> list[float]:
+    return [values["level"]]
+
+
+_READS = (("picture", 4), ("height", 1))
 
 _SHARED = """
 float ep_fill_share(float level, float height, float alpha) {
@@ -88,18 +102,18 @@ KIND = StepKind(
         MapInput("height", "Height", (1.0,), "Of the set: what stands low lets what is below through", roles=("height", "other data"), needed=False),
     ),
     ops=(
-        Op("base_color", _color, """
+        Op("base_color", Block(_color, _color_numbers, _READS), """
 vec3 ep_fill_base_color(vec3 c, vec3 tint, float multiply, float level, float height, vec4 picture) {
     vec3 made = picture.rgb * tint;
     return mix(c, mix(made, made * c, multiply), ep_fill_share(level, height, picture.a));
 }
 """, ("tint", "multiply", *_TAKES)),
-        Op("normal", _relief, """
+        Op("normal", Block(_relief, _relief_numbers, (*_READS, ("relief", 3))), """
 vec2 ep_fill_normal(vec2 c, float strength, float multiply, vec4 relief, float level, float height, vec4 picture) {
     return mix(c, ep_relief(c, relief.rgb, strength, multiply, false), ep_fill_share(level, height, picture.a));
 }
 """, ("strength", "multiply", "relief", *_TAKES), needs=("relief",), shared=("relief",)),
-        Op("roughness", _roughness, """
+        Op("roughness", Block(_roughness, _roughness_numbers, (*_READS, ("gray", 1))), """
 float ep_fill_roughness(float c, float gray, float level, float height, vec4 picture) {
     return gray < 0.0 ? c : mix(c, gray, ep_fill_share(level, height, picture.a));
 }

@@ -1,12 +1,9 @@
 """Finish map: how the surface takes the light, from the channels of packed textures."""
 
-from collections.abc import Mapping
-
-import numpy as np
-
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.attributes import COAT, METALLIC, OCCLUSION, ROUGHNESS
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -26,24 +23,26 @@ _READ = (
 )
 
 
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    v = numbers(at, 3)
+    _read(line(at, 0, start, n), line(at, 1, start, n), v[0], line(at, 2, start, n), v[1], v[2])
+
+
 def _op(attribute: str) -> Op:
-    def run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-        f = np.float32
-        _read(
-            planes[0],
-            weight,
-            f(amount),
-            reads[f"{attribute}_map"][0],
-            f(values[f"{attribute}_low"]),
-            f(values[f"{attribute}_high"]),
-        )
+    def given(values: Prepared) -> list[float]:
+        return [values[f"{attribute}_low"], values[f"{attribute}_high"]]
 
     glsl = (
         f"float ep_finish_map_{attribute}(float c, float low, float high, float stored) {{\n"
         "    return stored < 0.0 ? c : mix(low, high, stored);\n}\n"
     )
     return Op(
-        attribute, run, glsl, (f"{attribute}_low", f"{attribute}_high", f"{attribute}_map"), needs=(f"{attribute}_map",)
+        attribute,
+        Block(_block, given, ((f"{attribute}_map", 1),)),
+        glsl,
+        (f"{attribute}_low", f"{attribute}_high", f"{attribute}_map"),
+        needs=(f"{attribute}_map",),
     )
 
 

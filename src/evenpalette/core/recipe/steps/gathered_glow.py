@@ -1,11 +1,10 @@
 """Gathered glow: light of glowing regions on their surroundings, baked in white and colored at runtime."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 #: Lamps of one step, and what its inputs are called by.
@@ -31,14 +30,34 @@ def _lights(values: Prepared) -> np.ndarray:
     ).astype(np.float32)  # fmt: skip
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, lights = np.float32, _lights(values)
-    for k, (plane, below) in enumerate(zip(planes, reads["base_color"], strict=True)):
-        maps = (reads[f"{lamp}_map"][k] for lamp in LAMPS)
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight = line(at, 3, start, n)
+    v = numbers(at, 15)
+    for k in range(3):
+        first, second = line(at, 7 + k, start, n), line(at, 10 + k, start, n)
+        third, fourth = line(at, 13 + k, start, n), line(at, 16 + k, start, n)
+        lights = v[3 + 4 * k : 7 + 4 * k]
         _mix(
-            plane, below, weight, f(amount), *maps, np.ascontiguousarray(lights[:, k]), f(values["strength"]),
-            f(values["share"]),
-        )  # fmt: skip
+            line(at, k, start, n),
+            line(at, 4 + k, start, n),
+            weight,
+            v[0],
+            first,
+            second,
+            third,
+            fourth,
+            lights,
+            v[1],
+            v[2],
+        )
+
+
+def _numbers(values: Prepared) -> list[float]:
+    return [values["strength"], values["share"], *_lights(values).T.reshape(-1)]
+
+
+_READS = (("base_color", 3), *((f"{lamp}_map", 3) for lamp in LAMPS))
 
 
 def _of_lamp(number: int, lamp: str) -> tuple[Input, ...]:
@@ -70,7 +89,7 @@ KIND = StepKind(
     ),
     ops=(
         Op(
-            "emissive", _run,
+            "emissive", Block(_block, _numbers, _READS),
             f"vec3 ep_gathered_glow_emissive(vec3 c, float share, float strength, {_ARGUMENTS}, {_MAPS}, vec3 base_color) {{\n"
             f"    vec3 light = {_SUM};\n"
             "    return mix(c, (c + base_color * light) * strength, share);\n}\n",

@@ -1,11 +1,10 @@
 """Glow: light that the surface sends out."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -17,13 +16,19 @@ def _glow(plane, weight, amount, light, edge, mask, power, picture, keep):  # ty
         plane[i] += (made + keep * plane[i] - plane[i]) * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f = np.float32
-    strength = f(2.0 ** float(values["stops"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, mask = line(at, 3, start, n), line(at, 4, start, n)
+    v = numbers(at, 9)
+    for k in range(3):
+        picture = line(at, 5 + k, start, n)
+        _glow(line(at, k, start, n), weight, v[0], v[3 + k], v[6 + k], mask, v[1], picture, v[2])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    strength = np.float32(2.0 ** float(values["stops"]))
     light, edge = values["color"] * strength, values["edge" if values["ramped"] else "color"] * strength
-    keep = f(1 if values["adds"] else 0)
-    for plane, color, rim, picture in zip(planes, light, edge, reads["picture"], strict=False):
-        _glow(plane, weight, f(amount), color, rim, reads["mask"][0], f(values["power"]), picture, keep)
+    return [values["power"], 1 if values["adds"] else 0, *light, *edge]
 
 
 KIND = StepKind(
@@ -43,7 +48,7 @@ KIND = StepKind(
         MapInput("picture", "Color texture", (1.0, 1.0, 1.0, 1.0), "Multiplied in, where one is chosen", whole=True, needed=False),
     ),
     ops=(
-        Op("emissive", _run, """
+        Op("emissive", Block(_block, _numbers, (("mask", 1), ("picture", 3))), """
 vec3 ep_glow_emissive(vec3 c, vec3 color, float stops, int adds, int ramped, vec3 edge, float power, float mask, vec4 picture) {
     float m = power == 1.0 ? mask : pow(max(mask, 0.0), power);
     return (ramped == 1 ? mix(edge, color, m) : color) * exp2(stops) * m * picture.rgb + (adds == 1 ? c : vec3(0.0));

@@ -1,69 +1,67 @@
 """Grade: levels, contrast and saturation, on encoded values as artists read them."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
-from evenpalette.core.color.blocks import BLOCK, decode_block, encode_block
+from evenpalette.core.color.blocks import decode_block, encode_block, encode_units
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import BLOCK, Block, line, numbers, three
+from evenpalette.core.recipe.kind import Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _grade(r, g, b, weight, amount, black, scale, power, contrast, saturation):  # type: ignore[no-untyped-def]
-    """In blocks whose loops the compiler vectorizes; blocks without weight are skipped."""
-    x, y, z, room = (
-        np.empty(BLOCK, np.float32),
-        np.empty(BLOCK, np.float32),
-        np.empty(BLOCK, np.float32),
-        np.empty(BLOCK, np.float32),
-    )
-    half = np.float32(0.5)
-    for start in range(0, r.size, BLOCK):
-        n = min(BLOCK, r.size - start)
-        w = weight[start : start + n]
-        some = np.float32(0)
+def _spread(plane, part, room, black, scale, power, contrast, plain):  # type: ignore[no-untyped-def]
+    """A channel encoded, its levels and its contrast, in part."""
+    half, n = np.float32(0.5), plane.size
+    for i in range(n):
+        part[i] = plane[i]
+    if plain:
+        encode_units(part)
+    else:
+        encode_block(part, room)
+    for i in range(n):
+        part[i] = min(max((part[i] - black) * scale, np.float32(0)), np.float32(1))
+    if power != 1:
         for i in range(n):
-            some += w[i]
-        if some == 0:
-            continue
-        for line, plane in (
-            (x[:n], r[start : start + n]),
-            (y[:n], g[start : start + n]),
-            (z[:n], b[start : start + n]),
-        ):
-            for i in range(n):
-                line[i] = plane[i]
-            encode_block(line, room[:n])
-            for i in range(n):
-                line[i] = min(max((line[i] - black) * scale, np.float32(0)), np.float32(1))
-            if power != 1:
-                for i in range(n):
-                    line[i] = line[i] ** power
-            for i in range(n):
-                line[i] = (line[i] - half) * contrast + half
-        for i in range(n):
-            gray = np.float32(0.2126) * x[i] + np.float32(0.7152) * y[i] + np.float32(0.0722) * z[i]
-            x[i] = gray + (x[i] - gray) * saturation
-            y[i] = gray + (y[i] - gray) * saturation
-            z[i] = gray + (z[i] - gray) * saturation
-        for line, plane in (
-            (x[:n], r[start : start + n]),
-            (y[:n], g[start : start + n]),
-            (z[:n], b[start : start + n]),
-        ):
-            decode_block(line, room[:n])
-            for i in range(n):
-                plane[i] += (line[i] - plane[i]) * w[i] * amount
+            part[i] = part[i] ** power
+    for i in range(n):
+        part[i] = (part[i] - half) * contrast + half
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    r, g, b = planes
+@njit(nogil=True, cache=True, fastmath=True)
+def _laid(plane, part, room, weight, amount):  # type: ignore[no-untyped-def]
+    decode_block(part, room)
+    for i in range(plane.size):
+        plane[i] += (part[i] - plane[i]) * weight[i] * amount
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    """Loops that the compiler vectorizes."""
+    v = numbers(at, 6)
+    amount, black, scale, power, contrast, saturation = v[0], v[1], v[2], v[3], v[4], v[5]
+    # Levels that pull apart what is nearly black want more than what is enough for an eye.
+    plain = power == 1 and scale <= 2
+    held = np.empty(4 * BLOCK, np.float32)
+    x, y, z, room = held[:n], held[BLOCK : BLOCK + n], held[2 * BLOCK : 2 * BLOCK + n], held[3 * BLOCK : 3 * BLOCK + n]
+    r, g, b = three(at, 0, start, n)
+    _spread(r, x, room, black, scale, power, contrast, plain)
+    _spread(g, y, room, black, scale, power, contrast, plain)
+    _spread(b, z, room, black, scale, power, contrast, plain)
+    for i in range(n):
+        gray = np.float32(0.2126) * x[i] + np.float32(0.7152) * y[i] + np.float32(0.0722) * z[i]
+        x[i] = gray + (x[i] - gray) * saturation
+        y[i] = gray + (y[i] - gray) * saturation
+        z[i] = gray + (z[i] - gray) * saturation
+    weight = line(at, 3, start, n)
+    _laid(r, x, room, weight, amount)
+    _laid(g, y, room, weight, amount)
+    _laid(b, z, room, weight, amount)
+
+
+def _numbers(values: Prepared) -> list[float]:
     v = {key: float(value) for key, value in values.items()}
-    scale = 1 / max(v["white"] - v["black"], 1e-3)
-    numbers = (amount, v["black"], scale, 1 / v["gamma"], v["contrast"], v["saturation"])
-    _grade(r, g, b, weight, *(np.float32(number) for number in numbers))
+    return [v["black"], 1 / max(v["white"] - v["black"], 1e-3), 1 / v["gamma"], v["contrast"], v["saturation"]]
 
 
 KIND = StepKind(
@@ -80,7 +78,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, _numbers),
             """
 vec3 ep_grade_base_color(vec3 c, float black, float white, float gamma, float contrast, float saturation) {
     vec3 e = clamp((ep_encode_srgb(c) - black) / max(white - black, 1e-3), 0.0, 1.0);

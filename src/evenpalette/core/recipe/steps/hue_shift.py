@@ -1,6 +1,6 @@
 """Hue shift: turn all hues by an angle, scale their saturation, move their brightness."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,11 +9,21 @@ from evenpalette.core.color.encoding import decode_signed, encode_signed
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.color.yiq import RGB_FROM_YIQ, YIQ_FROM_RGB, hue_shift_matrix
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.affine import apply_affine
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import (
+    BLOCK,
+    NONE,
+    Block,
+    RowsBlock,
+    line,
+    numbers,
+    row_count,
+    row_has,
+    row_weight,
+    three,
+)
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
-_BLOCK = 256
 #: Where hues are turned. Shaders in games do the first two; they differ by 13 to 16 codes on average.
 SPACES = ("YIQ", "OKLCh", "YIQ encoded")
 
@@ -31,101 +41,85 @@ def _encoded(r, g, b, weight, amount, m, brightness):  # type: ignore[no-untyped
         b[i] += (decode_signed(m[2, 0] * x + m[2, 1] * y + m[2, 2] * z + brightness) - blue) * w
 
 
-@njit(nogil=True, cache=True, fastmath=True)
-def _roots(values, sizes, guesses):  # type: ignore[no-untyped-def]
-    """Cube roots in place: a third of the exponent, then one step of Halley's method; at most 0.00003 of them off.
-
-    Each loop is plain enough to be vectorized. sizes, guesses: room for as many values, float32.
-    """
-    n = values.size
-    for i in range(n):
-        sizes[i] = abs(values[i])
-    bits, thirds = sizes.view(np.int32), guesses.view(np.int32)
-    for i in range(n):
-        thirds[i] = np.int32(np.float32(bits[i]) * np.float32(1 / 3)) + np.int32(709921077)
-    for i in range(n):
-        a, y = sizes[i], guesses[i]
-        cube = y * y * y
-        values[i] = np.copysign(y * (cube + np.float32(2) * a) / (np.float32(2) * cube + a), values[i])
+# Blocks lie in one array at fixed distances, so that the compiler knows that nothing overlaps.
+_GUESS, _SUM, _TOTAL = 3 * BLOCK, 6 * BLOCK, 9 * BLOCK
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _oklch(r, g, b, weights, to_lms, between, to_rgb, brightness):  # type: ignore[no-untyped-def]
+def _turned(at, start, n):  # type: ignore[no-untyped-def]
     """All rows in one pass: cone values and their roots are made once for a texel, and what rows make of them is summed
-    before it becomes color again. In blocks without a branch inside, so that the compiler vectorizes them; blocks
-    without weight are skipped. weights: float32 (rows, n). between: (rows, 3, 3). brightness: (rows,)."""
-    room = np.empty((8, _BLOCK), np.float32)
-    for start in range(0, r.size, _BLOCK):
-        n = min(_BLOCK, r.size - start)
-        x, y, z = r[start : start + n], g[start : start + n], b[start : start + n]
-        u, v, t, du, dv, dt, sizes, guesses = (
-            room[0, :n], room[1, :n], room[2, :n], room[3, :n], room[4, :n], room[5, :n], room[6, :n], room[7, :n],
-        )  # fmt: skip
-        known = False
-        for k in range(weights.shape[0]):
-            w = weights[k, start : start + n]
-            some = np.float32(0)
-            for i in range(n):
-                some += w[i]
-            if some == 0:
-                continue
-            if not known:
-                known = True
-                _to_cones(x, y, z, to_lms, u, v, t)
-                for line in (u, v, t):
-                    _roots(line, sizes, guesses)
-                du[:] = 0
-                dv[:] = 0
-                dt[:] = 0
-                sizes[:] = 0
-            _add_turned(u, v, t, w, between[k], brightness[k], du, dv, dt)
-            for i in range(n):
-                sizes[i] += w[i]
-        if known:
-            _add_color(du, dv, dt, sizes, to_rgb, x, y, z)
+    before it becomes color again. Lines: red, green, blue. Numbers: how many rows, the matrix to cone values, that from
+    their cubes to color, then for each row its brightness and its matrix between roots."""
+    rows = row_count(at, 3)
+    v = numbers(at, 19 + 10 * rows)
+    room = np.empty(10 * BLOCK, np.float32)
+    x, y, z = line(at, 0, start, n), line(at, 1, start, n), line(at, 2, start, n)
+    known = False
+    for k in range(rows):
+        if row_has(at, 3, k) == NONE:
+            continue
+        if not known:
+            known = True
+            _to_roots(x, y, z, v, room)
+            for i in range(_SUM, 10 * BLOCK):
+                room[i] = 0
+        _add_turned(room, row_weight(at, 3, k, start, n), v, 19 + 10 * k)
+    if known:
+        _add_color(room, x, y, z, v)
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _to_cones(x, y, z, m, u, v, t):  # type: ignore[no-untyped-def]
-    p00, p01, p02, p10, p11, p12, p20, p21, p22 = (
-        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
-    )  # fmt: skip
-    for i in range(x.size):
-        u[i] = p00 * x[i] + p01 * y[i] + p02 * z[i]
-    for i in range(x.size):
-        v[i] = p10 * x[i] + p11 * y[i] + p12 * z[i]
-    for i in range(x.size):
-        t[i] = p20 * x[i] + p21 * y[i] + p22 * z[i]
+def _to_roots(x, y, z, m, room):  # type: ignore[no-untyped-def]
+    """Cube roots of cone values: a third of the exponent, then one step of Halley's method; at most 0.00003 of them
+    off."""
+    n = x.size
+    for i in range(n):
+        room[i] = m[1] * x[i] + m[2] * y[i] + m[3] * z[i]
+    for i in range(n):
+        room[i + BLOCK] = m[4] * x[i] + m[5] * y[i] + m[6] * z[i]
+    for i in range(n):
+        room[i + 2 * BLOCK] = m[7] * x[i] + m[8] * y[i] + m[9] * z[i]
+    bits = room.view(np.int32)
+    for i in range(3 * BLOCK):
+        bits[i + _GUESS] = np.int32(np.float32(bits[i] & 0x7FFFFFFF) * np.float32(1 / 3)) + np.int32(709921077)
+    for i in range(3 * BLOCK):
+        a, y = abs(room[i]), room[i + _GUESS]
+        cube = y * y * y
+        room[i] = np.copysign(y * (cube + np.float32(2) * a) / (np.float32(2) * cube + a), room[i])
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _add_turned(u, v, t, w, m, brightness, du, dv, dt):  # type: ignore[no-untyped-def]
+def _add_turned(room, w, m, f):  # type: ignore[no-untyped-def]
     """Add the cubes of turned roots, times their weight."""
+    light = m[f]
     q00, q01, q02, q10, q11, q12, q20, q21, q22 = (
-        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
+        m[f + 1], m[f + 2], m[f + 3], m[f + 4], m[f + 5], m[f + 6], m[f + 7], m[f + 8], m[f + 9],
     )  # fmt: skip
-    for i in range(u.size):
-        k = q00 * u[i] + q01 * v[i] + q02 * t[i] + brightness
-        du[i] += k * k * k * w[i]
-    for i in range(u.size):
-        k = q10 * u[i] + q11 * v[i] + q12 * t[i] + brightness
-        dv[i] += k * k * k * w[i]
-    for i in range(u.size):
-        k = q20 * u[i] + q21 * v[i] + q22 * t[i] + brightness
-        dt[i] += k * k * k * w[i]
+    for i in range(w.size):
+        u, v, t, share = room[i], room[i + BLOCK], room[i + 2 * BLOCK], w[i]
+        a = q00 * u + q01 * v + q02 * t + light
+        b = q10 * u + q11 * v + q12 * t + light
+        c = q20 * u + q21 * v + q22 * t + light
+        room[i + _SUM] += a * a * a * share
+        room[i + _SUM + BLOCK] += b * b * b * share
+        room[i + _SUM + 2 * BLOCK] += c * c * c * share
+        room[i + _TOTAL] += share
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _add_color(u, v, t, total, m, x, y, z):  # type: ignore[no-untyped-def]
-    s00, s01, s02, s10, s11, s12, s20, s21, s22 = (
-        m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2],
-    )  # fmt: skip
-    for i in range(x.size):
-        x[i] += s00 * u[i] + s01 * v[i] + s02 * t[i] - x[i] * total[i]
-    for i in range(x.size):
-        y[i] += s10 * u[i] + s11 * v[i] + s12 * t[i] - y[i] * total[i]
-    for i in range(x.size):
-        z[i] += s20 * u[i] + s21 * v[i] + s22 * t[i] - z[i] * total[i]
+def _add_color(room, x, y, z, m):  # type: ignore[no-untyped-def]
+    n = x.size
+    for i in range(n):
+        u, v, t = room[i + _SUM], room[i + _SUM + BLOCK], room[i + _SUM + 2 * BLOCK]
+        room[i] = m[10] * u + m[11] * v + m[12] * t
+        room[i + BLOCK] = m[13] * u + m[14] * v + m[15] * t
+        room[i + 2 * BLOCK] = m[16] * u + m[17] * v + m[18] * t
+    for i in range(n):
+        x[i] += room[i] - x[i] * room[i + _TOTAL]
+    for i in range(n):
+        y[i] += room[i + BLOCK] - y[i] * room[i + _TOTAL]
+    for i in range(n):
+        z[i] += room[i + 2 * BLOCK] - z[i] * room[i + _TOTAL]
 
 
 def _yiq_matrix(values: Prepared) -> NDArray[np.float32]:
@@ -180,53 +174,47 @@ def _offset_by(  # type: ignore[no-untyped-def]
         b[i] += (z - b[i]) * w
 
 
-def _by_texel(r: Plane, g: Plane, b: Plane, weight: Plane, amount: np.float32, values: Prepared, offset: Plane) -> None:
-    f, space = np.float32, int(values["space"])
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    """Rows apart: turned by a texture, on encoded values, or in spaces of their own."""
+    r, g, b = three(at, 0, start, n)
+    weight, offset = line(at, 3, start, n), line(at, 4, start, n)
+    v = numbers(at, 51)
+    before, to, back, after = v[6:15], v[15:24], v[24:33], v[33:42]
+    space = np.int64(v[5])
+    if v[1] == 0 and space == 2:
+        _encoded(r, g, b, weight, v[0], v[42:51].reshape(3, 3), v[4])
+    else:
+        _offset_by(
+            r, g, b, weight, v[0], offset, v[1], v[2], v[3], v[4], before.reshape(3, 3), to.reshape(3, 3), back.reshape(3, 3),
+            after.reshape(3, 3), space == 2, space == 1,
+        )  # fmt: skip
+
+
+def _numbers(values: Prepared) -> list[float]:
+    space = int(values["space"])
     # In (I, Q) hues turn against the angle, see `_yiq_matrix`.
     sense = 1.0 if space == 1 else -1.0
     to, back = (LAB_FROM_ROOTS, ROOTS_FROM_LAB) if space == 1 else (YIQ_FROM_RGB, RGB_FROM_YIQ)
-    _offset_by(
-        r, g, b, weight, amount, offset, f(sense * np.radians(float(values["spread"]))), f(sense * np.radians(float(values["angle"]))),
-        f(values["saturation"]), f(values["brightness"]), LMS_FROM_RGB.astype(f), to.astype(f), back.astype(f), RGB_FROM_LMS.astype(f),
-        space == 2, space == 1,
-    )  # fmt: skip
+    matrices = (LMS_FROM_RGB, to, back, RGB_FROM_LMS, _yiq_matrix(values))
+    angles = (sense * np.radians(float(values[key])) for key in ("spread", "angle"))
+    return [*angles, values["saturation"], values["brightness"], space, *np.concatenate(matrices).reshape(-1)]
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    f, brightness = np.float32, np.float32(values["brightness"])
-    if values["spread"]:
-        _by_texel(r, g, b, weight, f(amount), values, reads["offset"][0])
-        return
-    if values["space"] == 0:
-        matrix = _affine(values)
-        assert matrix is not None
-        apply_affine((r, g, b), (weight * f(amount))[None], matrix[None])
-        return
-    if values["space"] == 2:
-        _encoded(r, g, b, weight, f(amount), _yiq_matrix(values), brightness)
-        return
-    _turned_together((r, g, b), (weight * f(amount))[None], [values])
+def _fits(rows: Sequence[Prepared]) -> bool:
+    """Whether all turn in OKLCh and none by a texture."""
+    return all(values["space"] == 1 and not values["spread"] for values in rows)
 
 
-def _together(planes: Planes, weights: NDArray[np.float32], rows: Sequence[Prepared]) -> bool:
-    """All rows in one pass, where all turn in OKLCh and none by a texture."""
-    if any(values["space"] != 1 or values["spread"] for values in rows):
-        return False
-    _turned_together(planes, weights, rows)
-    return True
-
-
-def _turned_together(planes: Planes, weights: NDArray[np.float32], rows: Sequence[Prepared]) -> None:
-    f, between = np.float32, []
+def _together(rows: Sequence[Prepared], _: Sequence[float]) -> list[float]:
+    given = [len(rows), *LMS_FROM_RGB.reshape(-1), *RGB_FROM_LMS.reshape(-1)]
     for values in rows:
         angle, saturation = np.radians(float(values["angle"])), float(values["saturation"])
         c, s = np.cos(angle) * saturation, np.sin(angle) * saturation
         # Lightness has weight 1 in all three roots, so the brightness can be added to each of them.
-        between.append(ROOTS_FROM_LAB @ np.array([[1, 0, 0], [0, c, -s], [0, s, c]]) @ LAB_FROM_ROOTS)
-    brightness = np.array([values["brightness"] for values in rows], f)
-    r, g, b = planes
-    _oklch(r, g, b, weights, LMS_FROM_RGB.astype(f), np.stack(between).astype(f), RGB_FROM_LMS.astype(f), brightness)
+        between = ROOTS_FROM_LAB @ np.array([[1, 0, 0], [0, c, -s], [0, s, c]]) @ LAB_FROM_ROOTS
+        given += [values["brightness"], *between.reshape(-1)]
+    return given
 
 
 _GLSL = """
@@ -283,11 +271,11 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, _numbers, (("offset", 1),)),
             _GLSL,
             ("angle", "saturation", "brightness", "space", "spread", "offset"),
             affine=_affine,
-            together=_together,
+            together=RowsBlock(_turned, _together, _fits),
             shared=("encoding", "oklab", "yiq"),
         ),
     ),

@@ -1,11 +1,10 @@
 """Inside: another color where faces are seen from behind, or in one half of the texture."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import SIDE, UV, Op, Plane, Planes, Prepared, StepKind, Weigh
+from evenpalette.core.recipe.blocks import Block, Mask, line, numbers, three
+from evenpalette.core.recipe.kind import SIDE, UV, Op, Prepared, StepKind, Weigh
 from evenpalette.core.values import Input, ValueType
 
 WHERE = ("Back faces", "Left half", "Right half", "Upper half", "Lower half")
@@ -17,18 +16,26 @@ def _tint(plane, weight, amount, color, keep):  # type: ignore[no-untyped-def]
         plane[i] += (color * (np.float32(1) + keep * (plane[i] - np.float32(1))) - plane[i]) * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    for plane, color in zip(planes, values["color"], strict=True):
-        _tint(plane, weight, np.float32(amount), np.float32(color), np.float32(values["keep"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    v = numbers(at, 5)
+    for k in range(3):
+        _tint(line(at, k, start, n), line(at, 3, start, n), v[0], v[2 + k], v[1])
 
 
-def _weigh(values: Prepared, reads: Mapping[str, Planes]) -> Plane:
-    u, v = reads[UV]
-    where = int(values["where"])
-    if where == 0:
-        return np.full(u.shape, values[SIDE], np.float32)
-    along = u if where in (1, 2) else v
-    return ((along < 0.5) == (where in (1, 3))).astype(np.float32)
+def _numbers(values: Prepared) -> list[float]:
+    return [values["keep"], *values["color"]]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _mask(at, start, n):  # type: ignore[no-untyped-def]
+    out, u, v = three(at, 0, start, n)
+    given = numbers(at, 2)
+    where, side = given[0], given[1]
+    for i in range(n):
+        along = u[i] if where == 1 or where == 2 else v[i]
+        first = along < np.float32(0.5)
+        out[i] = side if where == 0 else np.float32(first == (where == 1 or where == 3))
 
 
 KIND = StepKind(
@@ -44,14 +51,14 @@ KIND = StepKind(
         ),
     ),
     weigh=Weigh(
-        _weigh,
+        Mask(_mask, lambda values: [values["where"], values[SIDE]], ((UV, 2),)),
         "float ep_inside_weigh(int where, float side, vec2 uv) {\n"
         "    if (where == 0) return side;\n"
         "    bool first = (where < 3 ? uv.x : uv.y) < 0.5;\n"
         "    return first == (where == 1 || where == 3) ? 1.0 : 0.0;\n}\n",
         ("where", SIDE, UV),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers), """
 vec3 ep_inside_base_color(vec3 c, vec3 color, float keep) {
     return color * mix(vec3(1.0), c, keep);
 }

@@ -6,7 +6,8 @@ import numpy as np
 
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import Op, Plane, StepKind
 from evenpalette.core.values import Input, ValueType
 
 #: The linear gray about which contrast turns: a card of 18% reflectance.
@@ -30,20 +31,21 @@ def _spread(plane, weight, amount, low, scale, power, contrast, brightness):  # 
 def spread(gray: Plane, values: Mapping[str, object]) -> Plane:
     """Linear grays, float32 of any shape, spread by the values of a Levels step; a copy."""
     out = np.ascontiguousarray(gray, np.float32).reshape(-1).copy()
-    _spread(out, np.ones(out.size, np.float32), np.float32(1), *_numbers(values))
+    _spread(out, np.ones(out.size, np.float32), np.float32(1), *np.array(_numbers(values), np.float32))
     return out.reshape(gray.shape)
 
 
-def _numbers(values: Mapping[str, object]) -> tuple[np.float32, ...]:
+def _numbers(values: Mapping[str, object]) -> list[float]:
     v = {key: float(values[key]) for key in ("black", "white", "gamma", "contrast", "brightness")}  # type: ignore[arg-type]
     low, high = (float(decode_srgb(np.array(v[key], np.float32))) for key in ("black", "white"))
-    numbers = (low, 1 / max(high - low, 1e-4), 1 / v["gamma"], v["contrast"], v["brightness"])
-    return tuple(np.float32(number) for number in numbers)
+    return [low, 1 / max(high - low, 1e-4), 1 / v["gamma"], v["contrast"], v["brightness"]]
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    for plane in planes:
-        _spread(plane, weight, np.float32(amount), *_numbers(values))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    v = numbers(at, 6)
+    for k in range(3):
+        _spread(line(at, k, start, n), line(at, 3, start, n), v[0], v[1], v[2], v[3], v[4], v[5])
 
 
 KIND = StepKind(
@@ -68,7 +70,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, _numbers),
             f"""
 vec3 ep_levels_base_color(vec3 c, float black, float white, float gamma, float contrast, float brightness) {{
     vec2 ends = ep_decode_srgb(vec3(black, white, 0.0)).xy;

@@ -1,29 +1,37 @@
 """Mix: two textures by a pattern, plain or by their heights: what stands higher shows through."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.heights import WAYS, shares
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import BLOCK, Block, line, numbers
+from evenpalette.core.recipe.heights import WAYS, depth, shares
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _lay(plane, weight, amount, share, first, second, keep):  # type: ignore[no-untyped-def]
+def _lay(plane, weight, amount, share, first, second, one, two, keep):  # type: ignore[no-untyped-def]
     for i in range(plane.size):
-        made = (first[i] + (second[i] - first[i]) * share[i]) * (np.float32(1) + keep * (plane[i] - np.float32(1)))
+        low, high = first[i] * one, second[i] * two
+        made = (low + (high - low) * share[i]) * (np.float32(1) + keep * (plane[i] - np.float32(1)))
         plane[i] += (made - plane[i]) * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f = np.float32
-    share = shares(values, reads["pattern"][0], reads["first_height"][0], reads["second_height"][0])
-    for plane, first, second, one, two in zip(
-        planes, reads["first"], reads["second"], values["first_tint"], values["second_tint"], strict=False
-    ):
-        _lay(plane, weight, f(amount), share, first * f(one), second * f(two), f(values["keep"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, pattern = line(at, 3, start, n), line(at, 4, start, n)
+    v, share = numbers(at, 10), np.empty(BLOCK, np.float32)[:n]
+    shares(pattern, line(at, 5, start, n), line(at, 6, start, n), v[1], v[2] == 1, share)
+    for k in range(3):
+        first, second = line(at, 7 + k, start, n), line(at, 10 + k, start, n)
+        _lay(line(at, k, start, n), weight, v[0], share, first, second, v[4 + k], v[7 + k], v[3])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    return [depth(values), values["way"], values["keep"], *values["first_tint"], *values["second_tint"]]
+
+
+_READS = (("pattern", 1), ("first_height", 1), ("second_height", 1), ("first", 3), ("second", 3))
 
 
 KIND = StepKind(
@@ -44,7 +52,7 @@ KIND = StepKind(
         MapInput("first_height", "First height", (0.5,), "How high the first stands", roles=("height", "other data"), needed=False),
         MapInput("second_height", "Second height", (0.5,), "How high the second stands", roles=("height", "other data"), needed=False),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, _READS), """
 vec3 ep_mix_base_color(vec3 c, vec3 first_tint, vec3 second_tint, int way, float contrast, float keep, vec4 first, vec4 second, float pattern, float first_height, float second_height) {
     float t = ep_heights(way, contrast, pattern, first_height, second_height);
     return mix(first.rgb * first_tint, second.rgb * second_tint, t) * mix(vec3(1.0), c, keep);

@@ -1,14 +1,13 @@
 """Normal detail: a second normal map laid on the first as on a bent sheet, not added to it."""
 
-from collections.abc import Mapping
-
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
-from evenpalette.core.recipe.relief import lay_relief
+from evenpalette.core.recipe.blocks import Block
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
+from evenpalette.core.recipe.relief import relief
 from evenpalette.core.values import Input, ValueType
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    lay_relief(planes, weight, amount, reads["detail"], float(values["strength"]), 1.0, down=int(values["down"]) == 1)
+def _numbers(values: Prepared) -> list[float]:
+    return [values["strength"], 1.0, -1.0 if int(values["down"]) == 1 else 1.0]
 
 
 KIND = StepKind(
@@ -22,7 +21,7 @@ KIND = StepKind(
     maps=(
         MapInput("detail", "Detail", (0.5, 0.5, 1.0, 1.0), "A normal map; it may be tiled", whole=True, roles=("normal", "pattern")),
     ),
-    ops=(Op("normal", _run, """
+    ops=(Op("normal", Block(relief, _numbers, (("detail", 3),)), """
 vec2 ep_normal_detail_normal(vec2 c, float strength, int down, vec4 detail) {
     return ep_relief(c, detail.rgb, strength, 1.0, down == 1);
 }

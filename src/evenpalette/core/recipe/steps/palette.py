@@ -1,11 +1,8 @@
 """Palette: the colors of an index texture, by a row of a strip."""
 
-from collections.abc import Mapping
-
-import numpy as np
-
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -17,10 +14,12 @@ def _lay(plane, weight, amount, color, alpha, multiply):  # type: ignore[no-unty
         plane[i] += (made - below) * alpha[i] * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    colors, f = reads["index"], np.float32
-    for plane, color in zip(planes, colors, strict=False):
-        _lay(plane, weight, f(amount), color, colors[3], f(values["multiply"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, alpha = line(at, 3, start, n), line(at, 7, start, n)
+    v = numbers(at, 2)
+    for k in range(3):
+        _lay(line(at, k, start, n), weight, v[0], line(at, 4 + k, start, n), alpha, v[1])
 
 
 KIND = StepKind(
@@ -41,7 +40,7 @@ KIND = StepKind(
         MapInput("strip", "Strip", (0.0, 0.0, 0.0, 1.0), "One palette a row", whole=True, roles=("palette strip", "other color")),
     ),
     ops=(
-        Op("base_color", _run, """
+        Op("base_color", Block(_block, lambda values: [values["multiply"]], (("index", 4),)), """
 vec3 ep_palette_base_color(vec3 c, float multiply, vec4 index) {
     return mix(c, mix(index.rgb, index.rgb * c, multiply), index.a);
 }

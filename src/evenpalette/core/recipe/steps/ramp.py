@@ -1,13 +1,12 @@
 """Ramp: a gray becomes a color along stops."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_scalar
 from evenpalette.core.color.oklab import RGB_FROM_LMS, ROOTS_FROM_LAB, linear_to_oklab
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 STOPS = 6
@@ -51,19 +50,26 @@ def _ramp(r, g, b, weight, amount, gray, texture, stops, places, count, between,
         b[i] += (z - b[i]) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    r, g, b = planes
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    r, g, b = three(at, 0, start, n)
+    v = numbers(at, 24 + 4 * STOPS)
+    stops, places = v[24 : 24 + 3 * STOPS].reshape(STOPS, 3), v[24 + 3 * STOPS : 24 + 4 * STOPS]
+    roots, out = v[6:15].reshape(3, 3), v[15:24].reshape(3, 3)
+    texture, count, between = v[1] == 1, np.int64(v[2]), np.int64(v[3])
+    weight, gray = line(at, 3, start, n), line(at, 4, start, n)
+    _ramp(r, g, b, weight, v[0], gray, texture, stops, places, count, between, v[4], v[5], roots, out)
+
+
+def _numbers(values: Prepared) -> list[float]:
     stops = np.stack([values[f"color_{k}"] for k in range(1, STOPS + 1)]).astype(np.float32)
-    places = np.array([values[f"place_{k}"] for k in range(1, STOPS + 1)], np.float32)
-    between = int(values["between"])
-    if between == 1:
+    places = [values[f"place_{k}"] for k in range(1, STOPS + 1)]
+    if int(values["between"]) == 1:
         stops = linear_to_oklab(stops)
-    low, f = float(values["low"]), np.float32
-    scale = f(1 / max(float(values["high"]) - low, 1e-3))
-    _ramp(
-        r, g, b, weight, f(amount), reads["gray"][0], int(values["reads"]) == 1, stops, places, int(values["stops"]), between,
-        f(low), scale, ROOTS_FROM_LAB.astype(f), RGB_FROM_LMS.astype(f),
-    )  # fmt: skip
+    low = float(values["low"])
+    scale = 1 / max(float(values["high"]) - low, 1e-3)
+    matrices = (*ROOTS_FROM_LAB.reshape(-1), *RGB_FROM_LMS.reshape(-1))
+    return [values["reads"], values["stops"], values["between"], low, scale, *matrices, *stops.reshape(-1), *places]
 
 
 def _stop(k: int, what: str) -> Input:
@@ -115,7 +121,7 @@ KIND = StepKind(
         Input("high", "To", ValueType.NUMBER, 1.0, 0.05, 1.0, description="The gray that is its end"),
     ),
     maps=(MapInput("gray", "Texture", (0.0,), "The place on the ramp, where it reads a texture", roles=("mask", "height", "other data"), needed=False),),
-    ops=(Op("base_color", _run, _glsl(), _TAKES, shared=("encoding", "oklab")),),
+    ops=(Op("base_color", Block(_block, _numbers, (("gray", 1),)), _glsl(), _TAKES, shared=("encoding", "oklab")),),
     examples=(
         {"stops": 4, "between": "OKLab", "color_1": "#101830", "color_2": "#a04030", "place_2": 0.4, "color_3": "#f0c060", "place_3": 0.7, "color_4": "#ffffff", "place_4": 1.0},
         {"stops": 6, "between": "Linear", "reads": "A texture", "low": 0.1, "high": 0.8},

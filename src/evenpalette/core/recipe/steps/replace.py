@@ -1,41 +1,9 @@
 """Replace: remove what is below and put a color there."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
-from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.kind import Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _replace(r, g, b, weight, amount, red, green, blue, keep, own):  # type: ignore[no-untyped-def]
-    for i in range(r.size):
-        w = weight[i] * amount
-        y = np.float32(0.2126) * r[i] + np.float32(0.7152) * g[i] + np.float32(0.0722) * b[i]
-        light = np.float32(1) + keep * (y / own - np.float32(1))
-        r[i] += (red * light - r[i]) * w
-        g[i] += (green * light - g[i]) * w
-        b[i] += (blue * light - b[i]) * w
-
-
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    c = values["color"]
-    own = max(0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2], 1e-3)
-    _replace(
-        r,
-        g,
-        b,
-        weight,
-        np.float32(amount),
-        c[0],
-        c[1],
-        c[2],
-        np.float32(values["keep_light"]),
-        np.float32(own),
-    )
 
 
 def _affine(values: Prepared) -> np.ndarray:
@@ -56,7 +24,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            None,
             """
 vec3 ep_replace_base_color(vec3 c, vec3 color, float keep_light) {
     const vec3 luma = vec3(0.2126, 0.7152, 0.0722);

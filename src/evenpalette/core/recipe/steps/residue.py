@@ -1,12 +1,11 @@
 """Residue: hue and chroma that one gray and one tint cannot rebuild are added back, and follow the tint."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.oklab import LAB_FROM_ROOTS, LMS_FROM_RGB, RGB_FROM_LMS, ROOTS_FROM_LAB
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 #: Turns that the first channel reaches to either side, and the largest factor of chroma in the second.
@@ -42,12 +41,19 @@ def _turn(r, g, b, weight, amount, turn, chroma, strength, lms, lab, roots, rgb)
         b[i] += (max(rgb[2, 0] * x + rgb[2, 1] * y + rgb[2, 2] * z, np.float32(0)) - b[i]) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    f = np.float32
-    turn, chroma = reads["turn"][0], reads["chroma"][0]
-    matrices = (m.astype(f) for m in (LMS_FROM_RGB, LAB_FROM_ROOTS, ROOTS_FROM_LAB, RGB_FROM_LMS))
-    _turn(r, g, b, weight, f(amount), turn, chroma, f(values["strength"]), *matrices)
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    r, g, b = three(at, 0, start, n)
+    v = numbers(at, 38)
+    lms, lab = v[2:11].reshape(3, 3), v[11:20].reshape(3, 3)
+    roots, rgb = v[20:29].reshape(3, 3), v[29:38].reshape(3, 3)
+    weight, turn, chroma = line(at, 3, start, n), line(at, 4, start, n), line(at, 5, start, n)
+    _turn(r, g, b, weight, v[0], turn, chroma, v[1], lms, lab, roots, rgb)
+
+
+def _numbers(values: Prepared) -> list[float]:
+    matrices = [m.reshape(-1) for m in (LMS_FROM_RGB, LAB_FROM_ROOTS, ROOTS_FROM_LAB, RGB_FROM_LMS)]
+    return [values["strength"], *np.concatenate(matrices)]
 
 
 KIND = StepKind(
@@ -68,7 +74,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, _numbers, (("turn", 1), ("chroma", 1))),
             """
 vec3 ep_residue_base_color(vec3 c, float strength, float turn, float chroma) {
     float angle = (turn - 128.0 / 255.0) * 1.57079633 * strength;

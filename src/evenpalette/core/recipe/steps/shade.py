@@ -1,27 +1,26 @@
 """Shade: occlusion over everything."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def _shade(r, g, b, weight, amount, occlusion, red, green, blue):  # type: ignore[no-untyped-def]
-    for i in range(r.size):
-        dark = (np.float32(1) - occlusion[i]) * weight[i] * amount
-        r[i] += r[i] * (red - np.float32(1)) * dark
-        g[i] += g[i] * (green - np.float32(1)) * dark
-        b[i] += b[i] * (blue - np.float32(1)) * dark
+def _shade(plane, weight, amount, occlusion, factor):  # type: ignore[no-untyped-def]
+    part = (factor - np.float32(1)) * amount
+    for i in range(plane.size):
+        plane[i] += plane[i] * part * ((np.float32(1) - occlusion[i]) * weight[i])
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    c = values["color"]
-    _shade(r, g, b, weight, np.float32(amount), reads["occlusion"][0], c[0], c[1], c[2])
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, occlusion = line(at, 3, start, n), line(at, 4, start, n)
+    v = numbers(at, 4)
+    for k in range(3):
+        _shade(line(at, k, start, n), weight, v[0], occlusion, v[1 + k])
 
 
 KIND = StepKind(
@@ -33,7 +32,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            Block(_block, lambda values: values["color"], (("occlusion", 1),)),
             """
 vec3 ep_shade_base_color(vec3 c, vec3 color, float occlusion) {
     return c * mix(color, vec3(1.0), occlusion);

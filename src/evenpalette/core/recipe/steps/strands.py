@@ -1,12 +1,11 @@
 """Strands: hair, fur, tassels: root and tip, tints by a mask, and two highlights along them."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
 from evenpalette.core.recipe.attributes import HIGHLIGHT_TINT, STRAND_SHAPE, STRAND_TINT, STRANDS
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers, three
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.recipe.toward import replacing, toward
 from evenpalette.core.values import Input, ValueType
 
@@ -24,12 +23,19 @@ def _color(plane, weight, amount, along, power, root, tip, red, green, blue, fir
         plane[i] += (made * tint - plane[i]) * weight[i] * amount
 
 
-def _colors(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, (red, green, blue, _) = np.float32, reads["tints"]
-    for k, plane in enumerate(planes):
-        ends = (f(values[key][k]) for key in ("root", "tip"))
-        tints = (f(values[key][k]) for key in ("first", "second", "third"))
-        _color(plane, weight, f(amount), reads["along"][0], f(values["power"]), *ends, red, green, blue, *tints)
+@njit(nogil=True, cache=True, fastmath=True)
+def _colors(at, start, n):  # type: ignore[no-untyped-def]
+    weight, along = line(at, 3, start, n), line(at, 4, start, n)
+    red, green, blue = three(at, 5, start, n)
+    v = numbers(at, 17)
+    for k in range(3):
+        tints = v[8 + k], v[11 + k], v[14 + k]
+        _color(line(at, k, start, n), weight, v[0], along, v[1], v[2 + k], v[5 + k], red, green, blue, *tints)
+
+
+def _color_numbers(values: Prepared) -> list[float]:
+    ends = [*values["root"], *values["tip"]]
+    return [values["power"], *ends, *values["first"], *values["second"], *values["third"]]
 
 
 @njit(nogil=True, cache=True, fastmath=True)
@@ -39,12 +45,17 @@ def _move(plane, weight, amount, shift, spread, noise):  # type: ignore[no-untyp
         plane[i] += (to - plane[i]) * weight[i] * amount
 
 
-def _shapes(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, noise = np.float32, reads["noise"][0]
-    for k, (key, spread) in enumerate(
-        (("shift", values["spread"]), ("width", 0), ("second_shift", values["spread"]), ("second_width", 0))
-    ):
-        _move(planes[k], weight, f(amount), f(values[key]), f(spread), noise)
+@njit(nogil=True, cache=True, fastmath=True)
+def _shapes(at, start, n):  # type: ignore[no-untyped-def]
+    weight, noise = line(at, 4, start, n), line(at, 5, start, n)
+    v = numbers(at, 6)
+    for k in range(4):
+        spread = v[5] if k == 0 or k == 2 else np.float32(0)
+        _move(line(at, k, start, n), weight, v[0], v[1 + k], spread, noise)
+
+
+def _shape_numbers(values: Prepared) -> list[float]:
+    return [values[key] for key in ("shift", "width", "second_shift", "second_width", "spread")]
 
 
 def _share(key: str, label: str, default: float, description: str) -> Input:
@@ -77,7 +88,7 @@ KIND = StepKind(
         MapInput("noise", "Strand noise", (0.5,), "Another gray for each strand", roles=("other data", "pattern"), needed=False),
     ),
     ops=(
-        Op("base_color", _colors, """
+        Op("base_color", Block(_colors, _color_numbers, (("along", 1), ("tints", 3))), """
 vec3 ep_strands_base_color(vec3 c, vec3 root, vec3 tip, float power, vec3 first, vec3 second, vec3 third, float along, vec4 tints) {
     float t = clamp(along, 0.0, 1.0);
     if (power != 1.0) t = pow(t, power);
@@ -86,7 +97,7 @@ vec3 ep_strands_base_color(vec3 c, vec3 root, vec3 tip, float power, vec3 first,
     return c * mix(root, tip, t) * tint;
 }
 """, ("root", "tip", "power", "first", "second", "third", "along", "tints")),
-        Op(STRAND_SHAPE, _shapes, """
+        Op(STRAND_SHAPE, Block(_shapes, _shape_numbers, (("noise", 1),)), """
 vec4 ep_strands_strand_shape(vec4 c, float shift, float width, float second_shift, float second_width, float spread, float noise) {
     float moved = (noise - 0.5) * spread;
     return clamp(vec4(shift + moved, width, second_shift + moved, second_width), 0.0, 1.0);
@@ -95,8 +106,7 @@ vec4 ep_strands_strand_shape(vec4 c, float shift, float width, float second_shif
         replacing("strands", HIGHLIGHT_TINT, "highlight"),
         replacing("strands", STRAND_TINT, "second_highlight"),
         replacing("strands", "anisotropy_angle", "angle"),
-        Op(STRANDS, lambda planes, weight, amount, _, __: toward(planes, weight, amount, 1.0),
-           "float ep_strands_strands(float c) { return 1.0; }\n", replaces=True),
+        Op(STRANDS, None, "float ep_strands_strands(float c) { return 1.0; }\n", replaces=True, together=toward(1, "")),
     ),
     examples=({"root": "#604030", "tip": "#e0c090", "power": 1.5, "first": "#ff8040", "second": "#4080ff", "spread": 0.4, "shift": 0.6},),
     own=("root", "tip"),

@@ -1,12 +1,11 @@
 """Tile: each row shows one tile of an atlas, or tiles by chance; a second atlas comes in by a mask or by heights."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.heights import WAYS, shares
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import BLOCK, Block, line, numbers
+from evenpalette.core.recipe.heights import WAYS, depth, shares
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 
@@ -21,17 +20,22 @@ def _lay(plane, weight, amount, share, first, second, alpha, other, one, two, ke
         plane[i] += (made - plane[i]) * cover * weight[i] * amount
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f = np.float32
-    first, second = reads["atlas"], reads["second"]
-    share = shares(values, reads["pattern"][0], reads["first_height"][0], reads["second_height"][0])
-    for k, plane in enumerate(planes):
-        _lay(
-            plane, weight, f(amount), share, first[k], second[k], first[3], second[3], f(values["tint"][k]),
-            f(values["second_tint"][k]), f(values["keep"]),
-        )  # fmt: skip
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, pattern = line(at, 3, start, n), line(at, 4, start, n)
+    v, share = numbers(at, 10), np.empty(BLOCK, np.float32)[:n]
+    shares(pattern, line(at, 5, start, n), line(at, 6, start, n), v[1], v[2] == 1, share)
+    alpha, other = line(at, 10, start, n), line(at, 14, start, n)
+    for k in range(3):
+        first, second = line(at, 7 + k, start, n), line(at, 11 + k, start, n)
+        _lay(line(at, k, start, n), weight, v[0], share, first, second, alpha, other, v[4 + k], v[7 + k], v[3])
 
 
+def _numbers(values: Prepared) -> list[float]:
+    return [depth(values), values["way"], values["keep"], *values["tint"], *values["second_tint"]]
+
+
+_READS = (("pattern", 1), ("first_height", 1), ("second_height", 1), ("atlas", 4), ("second", 4))
 _MOST = 16.0
 
 KIND = StepKind(
@@ -59,7 +63,7 @@ KIND = StepKind(
         MapInput("first_height", "Height", (0.5,), "Of the atlas, tile by tile", roles=("height", "other data"), needed=False, cells=True),
         MapInput("second_height", "Second height", (0.5,), "Of the second atlas", roles=("height", "other data"), needed=False, cells=True),
     ),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, _READS), """
 vec3 ep_tile_base_color(vec3 c, vec3 tint, vec3 second_tint, float keep, int way, float contrast, vec4 atlas, vec4 second, float pattern, float first_height, float second_height) {
     float t = ep_heights(way, contrast, pattern, first_height, second_height);
     return mix(c, mix(atlas.rgb * tint, second.rgb * second_tint, t) * mix(vec3(1.0), c, keep), mix(atlas.a, second.a, t));

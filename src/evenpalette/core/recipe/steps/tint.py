@@ -1,28 +1,9 @@
 """Tint: multiply by a color."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
-from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.kind import Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _tint(r, g, b, weight, amount, red, green, blue, detail):  # type: ignore[no-untyped-def]
-    rest = np.float32(1) - detail
-    for i in range(r.size):
-        w = weight[i] * amount
-        r[i] += (red * (rest + detail * r[i]) - r[i]) * w
-        g[i] += (green * (rest + detail * g[i]) - g[i]) * w
-        b[i] += (blue * (rest + detail * b[i]) - b[i]) * w
-
-
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, _: Mapping[str, Planes]) -> None:
-    r, g, b = planes
-    color = values["color"]
-    _tint(r, g, b, weight, np.float32(amount), color[0], color[1], color[2], np.float32(values["detail"]))
 
 
 def _affine(values: Prepared) -> np.ndarray:
@@ -43,7 +24,7 @@ KIND = StepKind(
     ops=(
         Op(
             "base_color",
-            _run,
+            None,
             """
 vec3 ep_tint_base_color(vec3 c, vec3 color, float detail) {
     return color * mix(vec3(1.0), c, detail);

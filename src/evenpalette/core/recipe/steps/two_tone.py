@@ -1,12 +1,11 @@
 """Two-tone: the white and the black of a pattern get a color each."""
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from evenpalette.core.color.encoding import decode_scalar, encode_scalar
 from evenpalette.core.kernels import njit
-from evenpalette.core.recipe.kind import MapInput, Op, Plane, Planes, Prepared, StepKind
+from evenpalette.core.recipe.blocks import Block, line, numbers
+from evenpalette.core.recipe.kind import MapInput, Op, Prepared, StepKind
 from evenpalette.core.values import Input, ValueType
 
 BLENDS = ("Linear light", "Squared and rooted", "Encoded values")
@@ -30,10 +29,16 @@ def _lay(plane, weight, amount, pattern, black, white, blend, keep):  # type: ig
         plane[i] += (made - plane[i]) * w
 
 
-def _run(planes: Planes, weight: Plane, amount: float, values: Prepared, reads: Mapping[str, Planes]) -> None:
-    f, pattern = np.float32, reads["pattern"][0]
-    for plane, black, white in zip(planes, values["black"], values["white"], strict=True):
-        _lay(plane, weight, f(amount), pattern, f(black), f(white), int(values["blend"]), f(values["keep"]))
+@njit(nogil=True, cache=True, fastmath=True)
+def _block(at, start, n):  # type: ignore[no-untyped-def]
+    weight, pattern = line(at, 3, start, n), line(at, 4, start, n)
+    v = numbers(at, 9)
+    for k in range(3):
+        _lay(line(at, k, start, n), weight, v[0], pattern, v[3 + k], v[6 + k], np.int64(v[1]), v[2])
+
+
+def _numbers(values: Prepared) -> list[float]:
+    return [values["blend"], values["keep"], *values["black"], *values["white"]]
 
 
 KIND = StepKind(
@@ -47,7 +52,7 @@ KIND = StepKind(
         Input("blend", "Between", ValueType.CHOICE, BLENDS[0], choices=BLENDS, description="Encoded values leave a dark seam between bright colors; squared and rooted nearly removes it; linear light has none"),
     ),
     maps=(MapInput("pattern", "Pattern", (1.0,), "What is white and what is black", roles=("pattern", "mask", "other data")),),
-    ops=(Op("base_color", _run, """
+    ops=(Op("base_color", Block(_block, _numbers, (("pattern", 1),)), """
 vec3 ep_two_tone_base_color(vec3 c, vec3 white, vec3 black, float keep, int blend, float pattern) {
     pattern = clamp(pattern, 0.0, 1.0);
     vec3 made = mix(black, white, pattern);
