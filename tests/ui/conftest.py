@@ -1,5 +1,8 @@
 """The real window on a (virtual) display, with the demo open."""
 
+import sys
+import threading
+import traceback
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +17,23 @@ from tests.helpers.hand import Hand
 @pytest.fixture(scope="session")
 def qapp() -> object:
     return make_application()
+
+
+@pytest.fixture(autouse=True)
+def nothing_goes_wrong_inside(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """An exception that leaves a slot or a thread fails the test in which it did; without a hook PyQt ends the process,
+    and all other tests with it."""
+    wrong: list[str] = []
+
+    def note(kind: type[BaseException], error: BaseException, trace: object) -> None:
+        wrong.append("".join(traceback.format_exception(error)))
+
+    monkeypatch.setattr(sys, "excepthook", note)
+    monkeypatch.setattr(
+        threading, "excepthook", lambda args: note(args.exc_type, args.exc_value or args.exc_type(), args.exc_traceback)
+    )
+    yield
+    assert not wrong, "\n".join(wrong)
 
 
 def _opened() -> Hand:

@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -29,10 +30,10 @@ def caught(hand: Hand) -> list[str]:
     said: list[str] = []
     mishaps = Mishaps(said.append, hand.session.keeping.autosave, hand.window)
     mishaps.note("opened the lantern")
-    before, before_threads = sys.excepthook, __import__("threading").excepthook
+    before, before_threads = sys.excepthook, threading.excepthook
     mishaps.install()
     yield said  # type: ignore[misc]
-    sys.excepthook, __import__("threading").excepthook = before, before_threads
+    sys.excepthook, threading.excepthook = before, before_threads
 
 
 def test_an_exception_in_a_slot_a_task_or_an_edit_is_said_written_and_survived(
@@ -94,6 +95,25 @@ def test_a_dialog_closed_while_it_works_is_not_told_the_result(hand: Hand) -> No
     QTest.qWait(20)
     assert not answer(lambda text: tell(text), " was one")
     assert told == ["there is one"]
+
+
+def test_what_work_leaves_behind_is_taken_apart_on_the_thread_of_the_window(hand: Hand) -> None:
+    """Widgets and what graphics memory holds may be part of it."""
+    where: list[threading.Thread] = []
+
+    class Ring:
+        def __init__(self) -> None:
+            self.itself = self
+
+        def __del__(self) -> None:
+            where.append(threading.current_thread())
+
+    def work(_: object) -> int:
+        return sum(len([Ring() for _ in range(20)]) for _ in range(500))
+
+    hand.session.tasks.start(Task("Leave rings", work, lambda _: None, hand.session.failed, exclusive=False))
+    hand.wait(lambda: len(where) > 9000)
+    assert set(where) == {threading.main_thread()}
 
 
 def test_a_name_that_is_too_long_is_refused_in_words(hand: Hand) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from evenpalette.app import theme
+from evenpalette.app.garbage import Garbage
 from evenpalette.gpu.software import compile_quickly
 
 
@@ -27,4 +28,5 @@ def dressed_application(name: str) -> QApplication:
     content = (files("evenpalette.desktop") / "icons" / "evenpalette-64.png").read_bytes()
     app.setWindowIcon(QIcon(QPixmap.fromImage(QImage.fromData(content, "PNG"))))
     theme.install(app)
+    Garbage(app)
     return app

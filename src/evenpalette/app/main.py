@@ -1,6 +1,5 @@
 """Starting the window."""
 
-import gc
 import os
 import signal
 import sys
@@ -16,24 +15,12 @@ from evenpalette.app.preparing import Preparing
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 
-#: Milliseconds after which a window has come up, on a slow machine too.
-_STANDS_AFTER = 5000
-
-
 def make_application() -> QApplication:
     """The one application object, dressed."""
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
-    app = dressed_application("Even Palette")
-    QTimer.singleShot(_STANDS_AFTER, _look_for_garbage)
-    return app
-
-
-def _look_for_garbage() -> None:
-    """From now on, and not in what was made so far."""
-    gc.freeze()
-    gc.enable()
+    return dressed_application("Even Palette")
 
 
 def _leave_proof(window: MainWindow, path: str) -> None:
