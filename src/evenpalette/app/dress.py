@@ -13,7 +13,11 @@ from evenpalette.gpu.software import compile_quickly
 
 
 def dressed_application(name: str) -> QApplication:
-    """The application, by the name that the desktop shows: its looks, its icon, how its windows are drawn in."""
+    """The application, by the name that the desktop shows: its looks, its icon, how its windows are drawn in. One that
+    is there already stays as it is."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
     compile_quickly()
     surface = QSurfaceFormat()
     surface.setVersion(3, 3)

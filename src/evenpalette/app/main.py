@@ -15,11 +15,9 @@ from evenpalette.app.preparing import Preparing
 from evenpalette.app.settings import apply_limits
 from evenpalette.app.window import MainWindow
 
+
 def make_application() -> QApplication:
     """The one application object, dressed."""
-    existing = QApplication.instance()
-    if isinstance(existing, QApplication):
-        return existing
     return dressed_application("Even Palette")
 
 

@@ -14,9 +14,6 @@ from evenpalette.player.window import PlayerWindow
 
 def make_application() -> QApplication:
     """The one application object, dressed as the window of the application is."""
-    existing = QApplication.instance()
-    if isinstance(existing, QApplication):
-        return existing
     return dressed_application("Even Palette player")
 
 
