@@ -7,13 +7,16 @@ import numpy as np
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer
 from PyQt6.QtGui import QColor, QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QMenu, QPushButton
 
 from evenpalette.app.stations.recipe.row_strips import RowStrip
 from evenpalette.app.stations.recipe.step_cards import OpenCard
 from evenpalette.app.stations.regions.random_shares_dialog import ChanceDialog
+from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import recipe as edit
+from evenpalette.core.placement import Placement
 from evenpalette.core.storage.storage import Storage
+from evenpalette.core.values import Input, Value, ValueType
 from evenpalette.gpu.look import Show
 from tests.helpers.hand import Hand
 
@@ -178,3 +181,26 @@ def test_rows_are_worked_by_keyboard(hand: Hand) -> None:
     QTest.keyClick(strips(hand)[1], Qt.Key.Key_Menu)
     assert len(session.state.project.recipe.steps[0].rows) == 8
     hand.wait(lambda: any(f.code == "no-region" for f in session.watch.findings))
+
+
+def test_values_of_every_type_are_shown_and_tell_nothing_of_it(hand: Hand) -> None:
+    """What edits a type lies in a table of the window's; a type that is new in the core must be in it."""
+    state = hand.session.state
+    region, texture = state.project.regions.regions[0].id, state.project.asset.textures[0].id
+    shown: dict[ValueType, Value] = {
+        ValueType.COLOR: "#2266aa", ValueType.NUMBER: 0.25, ValueType.INTEGER: 1.0, ValueType.SWITCH: True,
+        ValueType.CHOICE: "two", ValueType.REGION: region, ValueType.TEXTURE: texture, ValueType.CHANNEL: f"{texture}:0",
+        ValueType.STOPS: "0:0, 1:0.5", ValueType.PLACEMENT: str(Placement(scale=(2.0, 2.0))), ValueType.VECTOR: "0.5, 0.25",
+    }  # fmt: skip
+    told: list[object] = []
+    for type in ValueType:
+        choices = {ValueType.CHOICE: ("one", "two"), ValueType.VECTOR: ("x", "y")}.get(type, ())
+        wanted = Input("it", "It", type, shown[type], choices=choices, description="What it is")
+        editor = ValueEditor(wanted, lambda: hand.session.state)
+        editor.edited.connect(told.append)
+        editor.finished.connect(lambda: told.append("finished"))
+        editor.set_value(wanted.accept(shown[type]))
+        box = editor.findChild(QComboBox)
+        assert box is None or type is ValueType.PLACEMENT or box.currentData() == shown[type]
+        assert editor.focusProxy().accessibleName() == "It"
+    assert told == []

@@ -12,7 +12,6 @@ from evenpalette.core.collection.shared import follow_of
 from evenpalette.core.document.variant import DEFAULTS_NAME, MARKS, Variant
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, value_text
-from evenpalette.core.variants.harmony import lch_of
 
 #: How lines are brought together, and which are shown.
 IN_ORDER, BY_PARENT, BY_MARK = "order", "parent", "mark"
@@ -84,9 +83,9 @@ class MatrixModel(QAbstractTableModel):
         names = {v.id: v.name for v in project.variants}
         kept = [v for v in project.variants if self._is_shown(v)]
         lines = [Line(v, self._group_of(v, names)) for v in kept]
-        if self.sorted_by is not None and any(p.id == self.sorted_by[0] for p in self.columns):
-            key, falling = self.sorted_by
-            lines.sort(key=lambda line: self._rank(key, self._values[line.id][key]), reverse=falling)
+        by = next((p.input for p in self.columns if self.sorted_by is not None and p.id == self.sorted_by[0]), None)
+        if by is not None and self.sorted_by is not None:
+            lines.sort(key=lambda line: by.kind.rank(self._values[line.id][by.key], by), reverse=self.sorted_by[1])
         if self.group != IN_ORDER:
             place = {v.id: at for at, v in enumerate(project.variants)}
             by_place = sorted(lines, key=lambda line: place[line.id or ""])
@@ -110,18 +109,6 @@ class MatrixModel(QAbstractTableModel):
         if self.group == BY_PARENT:
             return f"follows {names.get(variant.parent or '', 'the defaults')}"
         return ""
-
-    def _rank(self, key: str, value: Value) -> tuple:
-        parameter = next(p for p in self.columns if p.id == key)
-        if parameter.type is ValueType.COLOR:
-            lightness, chroma, hue = (float(v) for v in lch_of(str(value)))
-            # Grays by lightness first, then around the circle.
-            return (chroma >= 0.02, hue if chroma >= 0.02 else 0.0, lightness)
-        if parameter.type in (ValueType.CHOICE, ValueType.TEXTURE):
-            return (parameter.choices.index(str(value)) if str(value) in parameter.choices else -1,)
-        if parameter.type in (ValueType.NUMBER, ValueType.INTEGER, ValueType.SWITCH):
-            return (float(value),)
-        return (str(value),)
 
     # --- what a cell is ------------------------------------------------------------------------------------------
 

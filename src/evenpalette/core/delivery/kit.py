@@ -4,16 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
-
-from evenpalette.core.color.encoding import decode_srgb
-from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.delivery.kit_light import kit_light_text, lit_text
 from evenpalette.core.delivery.kit_model import (
     VERSION,
     AnyValue,
-    ChoiceValue,
-    ColorValue,
     KitAttribute,
     KitCost,
     KitDescription,
@@ -28,10 +22,9 @@ from evenpalette.core.delivery.kit_model import (
     KitTable,
     KitTexture,
     KitVariant,
-    PlacementValue,
-    TextureValue,
     said_text,
     schema_text,
+    value_of,
 )
 from evenpalette.core.delivery.kit_said import constant_of, time_of, useful_range
 from evenpalette.core.delivery.kit_textures import kit_textures
@@ -41,7 +34,6 @@ from evenpalette.core.document.kit_text import kit_text
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import Variant
 from evenpalette.core.files import plain_text
-from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES, CUT, OPACITY
 from evenpalette.core.recipe.languages.hlsl import hlsl_of
 from evenpalette.core.recipe.parameters import Parameter, parameter_uniform_names
@@ -49,7 +41,7 @@ from evenpalette.core.recipe.shader import kit_table
 from evenpalette.core.recipe.shader_text import ShaderText
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.recipe.table import table_rows
-from evenpalette.core.values import Value, ValueType, vector_parts
+from evenpalette.core.values import Value, ValueType
 
 #: The file of the table: a row a variant.
 TABLE_FILE = "variants.f32"
@@ -180,21 +172,8 @@ def _table(state: State, jobs: Sequence[KitJob], parameters: list[Parameter], na
 
 def _value(value: Value, parameter: Parameter, files: dict[str, str]) -> AnyValue:
     """A parameter's value as it is written. files: of the textures that are chosen among, by their ids."""
-    type = parameter.type
-    if type is ValueType.TEXTURE:
-        return TextureValue(texture=str(value), file=files.get(str(value), ""))
-    if type is ValueType.VECTOR:
-        return list(vector_parts(str(value)))
-    if type is ValueType.COLOR:
-        r, g, b = (round(float(v), 7) for v in decode_srgb(np.array(parse_hex(str(value))) / 255))
-        return ColorValue(hex=str(value), linear=(r, g, b))
-    if type is ValueType.PLACEMENT:
-        return PlacementValue(placement=str(value), matrix=list(Placement.parse(str(value)).uniform()))
-    if type is ValueType.CHOICE:
-        return ChoiceValue(choice=str(value), index=parameter.choices.index(str(value)))
-    if isinstance(value, bool):
-        return value
-    return int(value) if type is ValueType.INTEGER else float(value)
+    wanted = parameter.input
+    return value_of(wanted.kind.told(value, wanted, files))
 
 
 def describe(state: State, shader: ShaderText, textures: list[KitTexture], jobs: Sequence[KitJob]) -> KitDescription:

@@ -28,12 +28,22 @@ class ColorValue(_Said, kw_only=True):
     hex: str
     linear: tuple[float, float, float]
 
+    @property
+    def uniform(self) -> Any:
+        """What a shader is told of it."""
+        return self.linear
+
 
 class ChoiceValue(_Said, kw_only=True):
     """A choice by its word and by the integer for the uniform."""
 
     choice: str
     index: int
+
+    @property
+    def uniform(self) -> Any:
+        """What a shader is told of it."""
+        return self.index
 
 
 class PlacementValue(_Said, kw_only=True):
@@ -42,12 +52,22 @@ class PlacementValue(_Said, kw_only=True):
     placement: str
     matrix: Annotated[list[float], Meta(min_length=16, max_length=16)]
 
+    @property
+    def uniform(self) -> Any:
+        """What a shader is told of it."""
+        return tuple(self.matrix)
+
 
 class TextureValue(_Said, kw_only=True):
     """A texture of a choice: the id that textures of the list have as `choice`, and its file."""
 
     texture: str
     file: str
+
+    @property
+    def uniform(self) -> Any:
+        """What a shader is told of it: nothing, it is bound."""
+        return None
 
 
 _OBJECTS = (ColorValue, ChoiceValue, PlacementValue, TextureValue)
@@ -301,6 +321,18 @@ def _value(kind: Any, held: Any) -> Any:
         if held.keys() == set(one.__struct_fields__):
             return convert(held, one)
     raise ValueError("Known values are a color, a choice, a placement and a texture")
+
+
+def value_of(held: Any) -> AnyValue:
+    """A value as JSON has it as one of these. Raises ValueError."""
+    return _value(None, held)
+
+
+def uniform_of(value: AnyValue) -> Any:
+    """A value as a shader is told it; None for a texture, which is bound."""
+    if isinstance(value, _OBJECTS):
+        return value.uniform
+    return tuple(value) if isinstance(value, list) else int(value) if isinstance(value, bool) else value
 
 
 def said_text(said: Struct) -> str:

@@ -33,10 +33,8 @@ class Parameter(Stored):
             raise ValueError(f"'{self.name}': a {self.type.value} cannot be a parameter")
         if self.is_ranged and not self.low < self.high:
             raise ValueError(f"'{self.name}': the range {self.low} to {self.high} is empty")
-        if self.type in (ValueType.CHOICE, ValueType.TEXTURE) and not self.choices:
-            raise ValueError(f"'{self.name}' has no choices")
-        if self.type is ValueType.VECTOR and not 2 <= len(self.choices) <= 4:
-            raise ValueError(f"'{self.name}' is a vector of two to four numbers, each with a name")
+        if problem := KINDS[self.type].choices_problem(self.choices):
+            raise ValueError(f"'{self.name}' {problem}")
         try:
             object.__setattr__(self, "default", self.accept(self.default))
         except EvenPaletteError as error:
@@ -51,7 +49,7 @@ class Parameter(Stored):
     @property
     def is_ranged(self) -> bool:
         """Whether it is a number, or several, with a range."""
-        return self.is_number or self.type is ValueType.VECTOR
+        return KINDS[self.type].has_range
 
     @property
     def input(self) -> Input:

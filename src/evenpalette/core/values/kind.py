@@ -1,7 +1,7 @@
 """What a value is, and what a kind of value knows: what it takes, how it is typed, what lies between two, how a shader
 has it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, Protocol
@@ -60,6 +60,18 @@ def _by_the_half(one: Value, other: Value, t: float) -> Value:
     return other if t >= 0.5 else one
 
 
+def _as_it_is(value: Value, within: Within, files: Mapping[str, str]) -> Any:
+    return value
+
+
+def _by_its_text(value: Value, within: Within) -> tuple[Any, ...]:
+    return (str(value),)
+
+
+def _none_needed(choices: Sequence[str]) -> str:
+    return ""
+
+
 def _stays(now: Value, within: Within, spread: float, source: "Generator") -> Value:
     return now
 
@@ -68,13 +80,15 @@ def _stays(now: Value, within: Within, spread: float, source: "Generator") -> Va
 class ValueKind:
     """A kind of value.
 
-    key: what documents call it. accept: the value in its range; raises ValueProblem. read: what is typed, with the unit
-    that may stand behind it; raises ValueProblem. prepared: as kernels
-    and uniforms take it at a time in seconds. numbers: as those that a shader is told, where that is not
-    the prepared value at second 0. others: values that differ from the present one as much as any. mixed:
-    between two at t of 0 to 1, as `between` does it in a shader, from two texts of the table. varied: another one near
-    it, by chance, with spread 0 to 1. shader_type: in GLSL, '' where shaders have none.
-    is_number: a number with a range. is_parameter: a game can be told it; the others name things of the project.
+    key: what documents call it. accept: the value in its range; raises ValueProblem. read: what is typed, with the
+    unit that may stand behind it; raises ValueProblem. prepared: as kernels and uniforms take it at a time in
+    seconds. numbers: as those that a shader is told, where that is not the prepared value at second 0. told: as JSON
+    of a kit has it; files: of textures by their ids. others: values that differ from the present one as much as any.
+    mixed: between two at t of 0 to 1, as `between` does it in a shader, from two texts of the table. varied: another
+    one near it, by chance, with spread 0 to 1. shader_type: in GLSL, '' where shaders have none. rank: where it
+    stands among others that are sorted. choices_problem: why a parameter of this kind cannot have these choices, ''
+    where it can. is_number: a number with a range. has_range: one or several of them. is_typed: text in a cell of a
+    table is enough to give another one. is_parameter: a game can be told it; the others name things of the project.
     differs_by_copy: it can be another one for each placed copy: a value that a shader computes.
     """
 
@@ -84,12 +98,17 @@ class ValueKind:
     read: Callable[[str, str], Value] = _as_typed
     prepared: Callable[[Value, Within, float], Any] = _as_stored
     numbers: Callable[[Value, Within], Sequence[float]] | None = None
+    told: Callable[[Value, Within, Mapping[str, str]], Any] = _as_it_is
     others: Callable[[Value, Within], Sequence[Value]] = _none_other
     mixed: Callable[[Value, Value, float], Value] = _by_the_half
     between: Callable[[str, str], str] = lambda a, b: f"later ? {b} : {a}"
     varied: Callable[[Value, Within, float, "Generator"], Value] = _stays
     shader_type: Callable[[Within], str] = lambda within: ""
+    rank: Callable[[Value, Within], tuple[Any, ...]] = _by_its_text
+    choices_problem: Callable[[Sequence[str]], str] = _none_needed
     is_number: bool = False
+    has_range: bool = False
+    is_typed: bool = False
     is_parameter: bool = False
     differs_by_copy: bool = False
 

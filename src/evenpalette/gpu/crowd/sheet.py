@@ -1,12 +1,10 @@
 """One sheet of an asset on a graphics card: its texts, textures and table."""
 
-from typing import Any
-
 import moderngl
 import numpy as np
 
 from evenpalette.core.delivery.crowd_kit import CrowdSheet, TextureLevels
-from evenpalette.core.delivery.kit_model import ChoiceValue, ColorValue, KitTexture, PlacementValue, TextureValue
+from evenpalette.core.delivery.kit_model import KitTexture, uniform_of
 from evenpalette.core.errors import KitError
 from evenpalette.gpu.crowd.buffer import GLSL
 from evenpalette.gpu.mip_levels import Space, make_room, texture_in, write_level
@@ -109,20 +107,8 @@ class DrawnSheet:
         if not variants:
             return
         for name, value in variants[min(max(row - 1, 0), len(variants) - 1)].values.items():
-            if name in program and (told := _uniform(value)) is not None:
+            if name in program and (told := uniform_of(value)) is not None:
                 program[name] = told
-
-
-def _uniform(value: object) -> Any:
-    if isinstance(value, ColorValue):
-        return value.linear
-    if isinstance(value, ChoiceValue):
-        return value.index
-    if isinstance(value, PlacementValue):
-        return tuple(value.matrix)
-    if isinstance(value, TextureValue):
-        return None
-    return tuple(value) if isinstance(value, list) else int(value) if isinstance(value, bool) else value
 
 
 def shader_texts(files: CrowdSheet) -> tuple[tuple[str, str], tuple[str, str]]:

@@ -17,7 +17,7 @@ from evenpalette.core.edits import variants as edit
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import Value, ValueType, parse_value, value_text
+from evenpalette.core.values import KINDS, Value, ValueType, parse_value, value_text
 
 
 class ValueTable(QAbstractTableModel):
@@ -116,13 +116,7 @@ class ValueDelegate(QStyledItemDelegate):
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
         """Numbers and colors are typed in the cell; what has to be chosen opens the editor of its type."""
-        if self._model.parameter(index.row()).type in (
-            ValueType.CHOICE,
-            ValueType.SWITCH,
-            ValueType.PLACEMENT,
-            ValueType.TEXTURE,
-            ValueType.VECTOR,
-        ):
+        if not KINDS[self._model.parameter(index.row()).type].is_typed:
             self.wanted.emit(index)
             return None
         return super().createEditor(parent, option, index)

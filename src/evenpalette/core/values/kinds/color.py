@@ -2,11 +2,13 @@
 Color 4), hue around the circle, chroma by a factor, lightness a little, and back into the sRGB gamut; how far each
 moves is common practice, no source."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
+from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex, parse_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch, oklch_to_linear_in_gamut
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
 
@@ -40,15 +42,28 @@ def varied_color(now: str, spread: float, source: "Generator") -> str:
     return linear_to_hex(oklch_to_linear_in_gamut(np.array([lightness, chroma, hue % 360], np.float32)))
 
 
+def _told(value: Value, within: Within, files: Mapping[str, str]) -> dict[str, object]:
+    text = str(value)
+    linear = [round(float(part), 7) for part in decode_srgb(np.array(parse_hex(text)) / 255)]
+    return {"hex": text, "linear": linear}
+
+
+def _rank(value: Value, within: Within) -> tuple[Any, ...]:
+    """Grays by lightness first, then around the circle."""
+    lightness, chroma, hue = (float(part) for part in oklab_to_oklch(linear_to_oklab(hex_to_linear(str(value)))))
+    return (chroma >= _GRAY, hue if chroma >= _GRAY else 0.0, lightness)
+
+
 def _accept(value: object, within: Within) -> Value:
     return normalize_hex(text_of(value, ValueType.COLOR, within))
 
 
 KIND = ValueKind(
     ValueType.COLOR, 0, _accept,
-    prepared=lambda value, within, seconds: hex_to_linear(str(value)),
+    prepared=lambda value, within, seconds: hex_to_linear(str(value)), told=_told, rank=_rank,
     others=lambda now, within: ("#000000", "#ffffff", "#ff0000", "#0000ff"),
     mixed=_mixed, between=lambda a, b: f"ep_mixed_color({a}, {b}, t)",
     varied=lambda now, within, spread, source: varied_color(str(now), spread, source),
-    shader_type=lambda within: "vec3", is_parameter=True, differs_by_copy=True,
+    shader_type=lambda within: "vec3", is_typed=True, is_parameter=True,
+    differs_by_copy=True,
 )  # fmt: skip

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within
-from evenpalette.core.values.kinds.number import clamped, ends_and_middle, typed_number, varied_number
+from evenpalette.core.values.kinds.number import as_number, clamped, ends_and_middle, typed_number, varied_number
 
 if TYPE_CHECKING:
     from numpy.random import Generator
@@ -22,6 +22,6 @@ def _varied(now: Value, within: Within, spread: float, source: "Generator") -> V
 KIND = ValueKind(
     ValueType.INTEGER, 2, lambda value, within: float(round(clamped(value, ValueType.INTEGER, within))),
     read=typed_number, prepared=lambda value, within, seconds: int(value), others=ends_and_middle,
-    mixed=_mixed, between=lambda a, b: f"int(floor(mix({a}, {b}, t) + 0.5))", varied=_varied,
-    shader_type=lambda within: "int", is_number=True, is_parameter=True, differs_by_copy=True,
+    told=lambda value, within, files: int(value), rank=as_number, mixed=_mixed, between=lambda a, b: f"int(floor(mix({a}, {b}, t) + 0.5))", varied=_varied,
+    shader_type=lambda within: "int", is_number=True, has_range=True, is_typed=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

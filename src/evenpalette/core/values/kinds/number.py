@@ -24,6 +24,11 @@ def clamped(value: object, type: ValueType, within: Within) -> float:
     return in_range(float(value), within)
 
 
+def as_number(value: Value, within: Within) -> tuple[float]:
+    """Numbers are sorted as such."""
+    return (float(value),)
+
+
 def typed_number(text: str, unit: str) -> float:
     """A number as it is typed, its unit or, of a share, percent behind it. Raises ValueProblem."""
     percent = unit == "share" and text.endswith("%")
@@ -49,6 +54,7 @@ def ends_and_middle(now: Value, within: Within) -> tuple[float, float, float]:
 KIND = ValueKind(
     ValueType.NUMBER, 1, lambda value, within: clamped(value, ValueType.NUMBER, within),
     read=typed_number, prepared=lambda value, within, seconds: float(value), others=ends_and_middle,
+    told=lambda value, within, files: float(value), rank=as_number,
     mixed=lambda one, other, t: float(one) + (float(other) - float(one)) * t, between=lambda a, b: f"mix({a}, {b}, t)",
-    varied=varied_number, shader_type=lambda within: "float", is_number=True, is_parameter=True, differs_by_copy=True,
+    varied=varied_number, shader_type=lambda within: "float", is_number=True, has_range=True, is_typed=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

@@ -16,6 +16,9 @@ def _others(now: Value, within: Within) -> Sequence[Value]:
 KIND = ValueKind(
     ValueType.PLACEMENT, 5, lambda value, within: str(Placement.parse(text_of(value, ValueType.PLACEMENT, within))),
     numbers=lambda value, within: Placement.parse(str(value)).uniform(),
+    told=lambda value, within, files: {
+        "placement": str(value), "matrix": list(Placement.parse(str(value)).uniform())
+    },
     prepared=lambda value, within, seconds: Placement.parse(str(value)).at(seconds), others=_others,
     shader_type=lambda within: "mat4", is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

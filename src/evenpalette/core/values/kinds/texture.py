@@ -2,7 +2,7 @@
 
 from evenpalette.core.errors import ValueProblem
 from evenpalette.core.values.kind import Value, ValueKind, ValueType, Within, text_of
-from evenpalette.core.values.kinds.choice import another_choice
+from evenpalette.core.values.kinds.choice import another_choice, place_among_choices, some_needed
 
 
 def _accept(value: object, within: Within) -> Value:
@@ -13,5 +13,7 @@ def _accept(value: object, within: Within) -> Value:
 
 
 KIND = ValueKind(
-    ValueType.TEXTURE, 7, _accept, others=lambda now, within: within.choices, varied=another_choice, is_parameter=True
-)
+    ValueType.TEXTURE, 7, _accept, others=lambda now, within: within.choices, varied=another_choice,
+    told=lambda value, within, files: {"texture": str(value), "file": files.get(str(value), "")},
+    rank=place_among_choices, choices_problem=some_needed, is_parameter=True,
+)  # fmt: skip

@@ -35,6 +35,10 @@ def _accept(value: object, within: Within) -> Value:
     return vector_text(in_range(part, within) for part in parts)
 
 
+def _choices_problem(choices: Sequence[str]) -> str:
+    return "" if 2 <= len(choices) <= 4 else "is a vector of two to four numbers, each with a name"
+
+
 def _others(now: Value, within: Within) -> Sequence[Value]:
     return [vector_text([end] * len(within.choices)) for end in (within.low, within.high)]
 
@@ -50,6 +54,7 @@ def _varied(now: Value, within: Within, spread: float, source: "Generator") -> V
 
 KIND = ValueKind(
     ValueType.VECTOR, 6, _accept, prepared=lambda value, within, seconds: vector_parts(str(value)), others=_others,
+    told=lambda value, within, files: list(vector_parts(str(value))), choices_problem=_choices_problem, has_range=True,
     mixed=_mixed, between=lambda a, b: f"mix({a}, {b}, t)", varied=_varied,
     shader_type=lambda within: f"vec{len(within.choices)}", is_parameter=True,
 )  # fmt: skip
