@@ -136,14 +136,23 @@ def decode_signed(e):  # type: ignore[no-untyped-def]
     return decode_scalar(e) if e >= 0 else -decode_scalar(-e)
 
 
+def encoded_glsl(light: str) -> str:
+    """The curve of `encode_srgb` as an expression of GLSL: of a vec3 that is not below 0."""
+    bent, straight = f"1.055 * pow({light}, vec3(1.0 / 2.4)) - 0.055", f"12.92 * {light}"
+    return f"mix({bent}, {straight}, vec3(lessThanEqual({light}, vec3(0.0031308))))"
+
+
+#: What stands for `encoded_glsl("c")` in texts of ours that are files.
+ENCODED_PLACE = "@ENCODED@"
+
 #: The same functions as GLSL. Shaders that need an encoding include this text once.
-GLSL = """
-vec3 ep_encode_srgb(vec3 c) {
+GLSL = f"""
+vec3 ep_encode_srgb(vec3 c) {{
     vec3 a = max(c, vec3(0.0));
-    return mix(1.055 * pow(a, vec3(1.0 / 2.4)) - 0.055, 12.92 * a, vec3(lessThanEqual(a, vec3(0.0031308))));
-}
-vec3 ep_decode_srgb(vec3 e) {
+    return {encoded_glsl("a")};
+}}
+vec3 ep_decode_srgb(vec3 e) {{
     vec3 a = max(e, vec3(0.0));
     return mix(pow((a + 0.055) / 1.055, vec3(2.4)), a / 12.92, vec3(lessThanEqual(a, vec3(0.04045))));
-}
+}}
 """

@@ -18,5 +18,5 @@ vec3 evenpalette_light(EpLit s, vec3 position, vec3 normal, vec4 tangent, vec3 e
 // What a screen is told of a radiance: exposed, highlights bent in where ep_filmic is 1, encoded to sRGB.
 vec3 evenpalette_output(vec3 radiance) {
     vec3 c = clamp(ep_exposed(radiance), 0.0, 1.0);
-    return mix(1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, 12.92 * c, vec3(lessThanEqual(c, vec3(0.0031308))));
+    return @ENCODED@;
 }

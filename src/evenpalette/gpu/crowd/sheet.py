@@ -3,6 +3,7 @@
 import moderngl
 import numpy as np
 
+from evenpalette.core.color.encoding import ENCODED_PLACE, encoded_glsl
 from evenpalette.core.delivery.crowd_kit import CrowdSheet, TextureLevels
 from evenpalette.core.delivery.kit_model import KitTexture, uniform_of
 from evenpalette.core.errors import KitError
@@ -44,9 +45,9 @@ uniform bool u_unlit; uniform mat3 u_eyes;
 out vec4 o;
 vec3 coded(vec3 c) {
     c = clamp(c, 0.0, 1.0);
-    return mix(1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, 12.92 * c, vec3(lessThanEqual(c, vec3(0.0031308))));
+    return @ENCODED@;
 }
-"""
+""".replace(ENCODED_PLACE, encoded_glsl("c"))
 
 
 class DrawnSheet:

@@ -165,7 +165,7 @@ class Sheet {
     const head = `#version 300 es\n#define EP_TABLE\n#define EP_LIGHT\n${given.light}\n${given.recipe}\n
 uniform int u_show; uniform bool u_raw; uniform float u_seconds; uniform vec3 u_eye;
 out vec4 o;
-vec3 coded(vec3 c) { c = clamp(c, 0.0, 1.0); return mix(1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, 12.92 * c, vec3(lessThanEqual(c, vec3(0.0031308)))); }
+vec3 coded(vec3 c) { c = clamp(c, 0.0, 1.0); return @ENCODED@; }
 vec4 shown(EpSurface s) {\n${shown}    return vec4(0.0);\n}\n`;
     this.form = program(`#version 300 es
 in vec3 a_at; in vec3 a_normal; in vec4 a_tangent; in vec2 a_uv; in vec4 a_place; in int a_row; in uint a_copy; in float a_phase;
