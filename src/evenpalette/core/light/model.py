@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.light.environment import BANDS, ROWS
 from evenpalette.core.light.lamps import Light
+from evenpalette.core.vectors import unit
 
 #: What of the light a smooth surface that is no metal mirrors straight on (index of refraction 1.5, glTF 2.0).
 DIELECTRIC = 0.04
@@ -60,10 +61,6 @@ def _dot(a: Vectors, b: Vectors) -> Vectors:
     return np.asarray(np.einsum("...i,...i->...", a, b))
 
 
-def _unit(a: Vectors) -> Vectors:
-    return np.asarray(a / np.maximum(np.sqrt(_dot(a, a)), 1e-12)[..., None])
-
-
 def _mirrored(n: Vectors, to_eye: Vectors) -> Vectors:
     return np.asarray(2 * _dot(n, to_eye)[..., None] * n - to_eye)
 
@@ -74,7 +71,7 @@ def _sky(light: Light, direction: Vectors) -> Vectors:
 
 
 def _mirrored_sky(light: Light, mirrored: Vectors, n: Vectors, roughness: Vectors) -> Vectors:
-    return _sky(light, _unit(mirrored + (n - mirrored) * (roughness * roughness)[..., None]))
+    return _sky(light, unit(mirrored + (n - mirrored) * (roughness * roughness)[..., None]))
 
 
 def _rough(value: float | Vectors) -> Vectors:
@@ -107,8 +104,8 @@ def lit(surface: Finish, n: Vectors, along: Vectors | None, to_eye: Vectors, lig
     mirrored = plain = _mirrored(n, to_eye)
     across = np.cross(n, along) if along is not None else None
     if along is not None:
-        bent = _unit(np.cross(along, np.cross(to_eye, along)))
-        mirrored = _mirrored(_unit(n + (bent - n) * (anisotropy * (1 - 0.5 * roughness))[..., None]), to_eye)
+        bent = unit(np.cross(along, np.cross(to_eye, along)))
+        mirrored = _mirrored(unit(n + (bent - n) * (anisotropy * (1 - 0.5 * roughness))[..., None]), to_eye)
     scale, bias = _split_sum(nv, roughness)
     once = f0 * scale[..., None] + bias[..., None]
     whole = 1 / np.maximum(scale + bias, 1e-3) - 1
@@ -121,7 +118,7 @@ def lit(surface: Finish, n: Vectors, along: Vectors | None, to_eye: Vectors, lig
     for *toward, strength in light.lamps:
         lamp = np.asarray(toward)
         nl = _dot(n, lamp)
-        h = _unit(lamp + to_eye)
+        h = unit(lamp + to_eye)
         nh, vh = np.clip(_dot(n, h), 0, 1), np.clip(_dot(to_eye, h), 0, 1)
         f = f0 + (1 - f0) * ((1 - vh) ** 5)[..., None]
         shining = np.maximum(nl, 1e-6)

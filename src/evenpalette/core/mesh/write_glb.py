@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.tangents import tangents
+from evenpalette.core.vectors import unit
 
 _FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963
 _JSON, _BINARY = 0x4E4F534A, 0x004E4942
@@ -127,8 +128,10 @@ def _joined(rows: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.
 
 
 def _unit(vectors: NDArray[np.float32]) -> NDArray[np.float32]:
-    length = np.linalg.norm(vectors.astype(np.float64), axis=1, keepdims=True)
-    return np.asarray(np.where(length > 1e-12, vectors / np.maximum(length, 1e-12), [[0.0, 1.0, 0.0]]), np.float32)
+    """Upward where there is no direction, as validators want it."""
+    made = unit(vectors.astype(np.float64))
+    made[~made.any(1)] = (0.0, 1.0, 0.0)
+    return made.astype(np.float32)
 
 
 def _unit_tangents(laid: NDArray[np.float32]) -> NDArray[np.float32]:
