@@ -26,23 +26,29 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup prepare check demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.prepared
 
 system:
 	@$(call installed,$(DEBIAN))
 
-strangers:
+strangers: system
 	-@$(call installed,$(STRANGERS))
 	-@command -v npm >/dev/null 2>&1 || { $(call installed,nodejs npm); }
 	-@test -d .strangers/node_modules/ktx-parse || npm install --silent --no-audit --no-fund --prefix .strangers $(STRANGERS_NPM)
 
+PIP := $(BIN)/python -m pip install -q --disable-pip-version-check --no-deps
+
+# The lock names every package, so each half can be put in place alone; two at once, compiled on all cores, take half the
+# time.
 $(VENV)/.ready: requirements.lock pyproject.toml
 	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
-	$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
-	$(BIN)/python -m compileall -q src
+	@for half in 0 1; do awk -v half=$$half '/^[A-Za-z0-9]/ { n++ } n % 2 == half' requirements.lock >$(VENV)/half-$$half.txt; done
+	$(PIP) --no-compile --require-hashes -r $(VENV)/half-0.txt & other=$$!; \
+	$(PIP) --no-compile --require-hashes -r $(VENV)/half-1.txt && wait $$other
+	$(PIP) --no-build-isolation -e .
+	-$(BIN)/python -m compileall -q -j 0 $(VENV)/lib src
 	@touch $@
 
 # Kernels that are compiled beforehand; without them the application compiles each when it is asked for, and the rest
@@ -59,10 +65,20 @@ else
 	$(BIN)/evenpalette demo
 endif
 
+# What tests need: Python's packages and kernels beside Debian's and npm's.
+prepare:
+	@$(MAKE) --no-print-directory -j2 setup strangers
+
 # Seven parts, three beside each other, each with a display of its own; what they say is printed when each is done. The
 # longest come first, so that none is left alone at the end.
-test: setup strangers
-	@$(MAKE) --no-print-directory -j3 -O test-kits test-core test-work test-window-4 test-window-3 test-window-1 test-window-2
+PARTS_OF_TEST := test-kits test-core test-work test-window-4 test-window-3 test-window-1 test-window-2
+
+test: prepare
+	@$(MAKE) --no-print-directory -j3 -O $(PARTS_OF_TEST)
+
+# Style, types and contracts beside the tests, as CI does it.
+check: prepare
+	@$(MAKE) --no-print-directory -j3 -O test-kits lint $(PARTS_OF_TEST)
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
