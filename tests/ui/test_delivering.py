@@ -52,11 +52,11 @@ def test_forms_and_a_layout_are_chosen_delivered_kept_and_undone(hand: Hand, tmp
             }
         )
     )
-    bench.take_layout(file)
+    bench.layout_choice.take(file)
     assert json.loads(hand.session.state.project.delivery.layout)["name"] == "Packed"
     said: list[str] = []
     hand.session.said.connect(lambda text, _: said.append(text))
-    bench.take_layout(tmp_path / "nothing.json")
+    bench.layout_choice.take(tmp_path / "nothing.json")
     assert "does not exist" in said[-1]
     # Two variants, small, so that the test is quick.
     variants = hand.session.state.project.variants
@@ -217,7 +217,7 @@ def test_a_layout_is_made_from_nothing_by_dragging_kept_and_used_in_another_proj
     assert flat_shows(hand) == "layout"
     bench.pages.open("recipe.glsl")
     hand.wait(lambda: flat_shows(hand) == "")
-    bench.keep_layout()
+    bench.layout_choice.keep()
     assert [f.name for f in (tmp_path / "shelf").iterdir()] == ["moth-lantern.json"]
     layout = hand.session.state.project.delivery.layout
     while hand.session.state.project.delivery.layout:

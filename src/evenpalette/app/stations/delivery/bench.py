@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QProcess, Qt
+from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -11,9 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QMenu,
     QPlainTextEdit,
     QWidget,
 )
@@ -21,37 +18,35 @@ from PyQt6.QtWidgets import (
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, NAME, VALUES
 from evenpalette.app.mishaps import in_words
-from evenpalette.app.plain import entry, plain
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.station import Station
 from evenpalette.app.stations.delivery.cost_page import CostPage
 from evenpalette.app.stations.delivery.distance_page import MipPage
 from evenpalette.app.stations.delivery.kit_page import KitPage
+from evenpalette.app.stations.delivery.layout_choice import LayoutChoice
 from evenpalette.app.stations.delivery.layout_page import LayoutPage
 from evenpalette.app.stations.delivery.since_page import SincePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, counted, label, row, scrolled, tool
+from evenpalette.app.widgets.basics import button, column, counted, label, row, scrolled
+from evenpalette.app.widgets.check_list import CheckList, Row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.deliver import deliver, known_targets
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_set import SET_FILE
-from evenpalette.core.delivery.layouts.of_project import beginnings_of, fitted
-from evenpalette.core.delivery.layouts.read import beginnings, read_layout_file
-from evenpalette.core.delivery.layouts.shelf import keep_layout, kept_layouts
-from evenpalette.core.delivery.layouts.write import planned_files
 from evenpalette.core.delivery.manifest import Report, remove_left
 from evenpalette.core.delivery.preview import PAGE_FILE
 from evenpalette.core.delivery.render import delivered_size
 from evenpalette.core.delivery.targets import TARGETS
-from evenpalette.core.document.layout_model import Layout, layout_text, read_layout
+from evenpalette.core.document.layout_model import read_layout
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.delivered import noted
-from evenpalette.core.errors import Cancelled, EvenPaletteError, LayoutError, RecipeError
-from evenpalette.core.files import reason, write_atomically
+from evenpalette.core.errors import Cancelled, EvenPaletteError, RecipeError
+from evenpalette.core.files import reason
 from evenpalette.core.parallel import Progress
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 
@@ -100,12 +95,7 @@ class DeliveryBench(QWidget):
             box.setAccessibleName(TARGETS[key].label)
             box.setToolTip(plain(TARGETS[key].description))
             box.toggled.connect(lambda _: self._also_toggled())
-        self._layout_name = label("", "note")
-        self._layout_name.setToolTip("Files that a layout says are written besides, into the same folder")
-        self._no_layout = tool("x", "Deliver without the layout", lambda: self._set(layout=""))
-        self._layouts = button(
-            "Layout ...", self._offer_layouts, "", "Choose a layout: which files, and what lies in their channels"
-        )
+        self.layout_choice = LayoutChoice(self._session)
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder to deliver to")
         self.folder.setPlaceholderText("Folder to deliver to")
@@ -129,7 +119,7 @@ class DeliveryBench(QWidget):
         result.setAccessibleName("What was delivered")
         left = column(
             row(column(label("Maps", "note"), self._size, spacing=2), column(label("Kit textures", "note"), self._kit_size, spacing=2), spacing=8),
-            row(*self.also.values(), None, spacing=10), row(self._layouts, self._layout_name, self._no_layout, None),
+            row(*self.also.values(), None, spacing=10), self.layout_choice,
             row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, result, row(self._clean, None), spacing=2,
         )  # fmt: skip
         self._size.setAccessibleName("Size of the maps")
@@ -138,15 +128,10 @@ class DeliveryBench(QWidget):
 
     def _lists(self) -> QWidget:
         """Which variants, and which maps of each."""
-        self.variants = QListWidget()
-        self.variants.setAccessibleName("Variants to deliver")
-        self.variants.setWordWrap(True)
-        self.variants.setToolTip("Space turns a variant on or off")
-        self.variants.itemChanged.connect(self._toggled)
-        self.maps = QListWidget()
-        self.maps.setToolTip("Space turns a map on or off. The kit makes all of them in any case")
-        self.maps.setAccessibleName("Maps to deliver")
-        self.maps.itemChanged.connect(self._map_toggled)
+        self.variants = CheckList("Variants to deliver", "Space turns a variant on or off")
+        self.variants.turned.connect(self._toggled)
+        self.maps = CheckList("Maps to deliver", "Space turns a map on or off. The kit makes all of them in any case")
+        self.maps.turned.connect(self._map_toggled)
         middle = row(
             column(label("Variants to deliver", "note"), self.variants), column(label("Maps of each", "note"), self.maps),
             spacing=12,
@@ -198,31 +183,14 @@ class DeliveryBench(QWidget):
             box.blockSignals(True)
             box.setChecked(key in settings.targets)
             box.blockSignals(False)
-        self._show_layout(settings.layout)
-        self.variants.blockSignals(True)
-        self.variants.clear()
-        for variant in state.project.variants:
-            item = QListWidgetItem(variant.name)
-            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            chosen = settings.variants is None or variant.id in settings.variants
-            item.setCheckState(Qt.CheckState.Checked if chosen else Qt.CheckState.Unchecked)
-            item.setData(Qt.ItemDataRole.UserRole, variant.id)
-            self.variants.addItem(item)
-        if not state.project.variants:
-            item = QListWidgetItem("No variants yet: the defaults are delivered as one")
-            item.setFlags(Qt.ItemFlag.NoItemFlags)
-            self.variants.addItem(item)
-        self.variants.blockSignals(False)
-        self.maps.blockSignals(True)
-        self.maps.clear()
-        for key in dict.fromkeys((*state.attributes, *settings.maps)):
-            item = QListWidgetItem(ATTRIBUTES[key].label)
-            item.setToolTip(plain(ATTRIBUTES[key].description))
-            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            item.setCheckState(Qt.CheckState.Checked if key in settings.maps else Qt.CheckState.Unchecked)
-            item.setData(Qt.ItemDataRole.UserRole, key)
-            self.maps.addItem(item)
-        self.maps.blockSignals(False)
+        self.layout_choice.refresh()
+        chosen = settings.variants
+        self.variants.show_rows(
+            (Row(v.id, v.name, chosen is None or v.id in chosen) for v in state.project.variants),
+            "No variants yet: the defaults are delivered as one",
+        )
+        known = [ATTRIBUTES[key] for key in dict.fromkeys((*state.attributes, *settings.maps))]
+        self.maps.show_rows(Row(a.key, a.label, a.key in settings.maps, a.description) for a in known)
         if self._session.path != self._known:
             # Another project: where it was delivered to last, so that one key delivers it again.
             self._known = self._session.path
@@ -250,16 +218,10 @@ class DeliveryBench(QWidget):
             f"delivery {sorted(parts)}",
         )
 
-    def _toggled(self, _: QListWidgetItem) -> None:
-        items = [self.variants.item(i) for i in range(self.variants.count())]
-        chosen = tuple(
-            item.data(Qt.ItemDataRole.UserRole) for item in items if item and item.checkState() == Qt.CheckState.Checked
-        )
-        self._set(variants=None if len(chosen) == len(items) else chosen)
+    def _toggled(self, chosen: tuple[str, ...]) -> None:
+        self._set(variants=None if len(chosen) == self.variants.count() else chosen)
 
-    def _map_toggled(self, _: QListWidgetItem) -> None:
-        items = [item for i in range(self.maps.count()) if (item := self.maps.item(i)) is not None]
-        chosen = tuple(i.data(Qt.ItemDataRole.UserRole) for i in items if i.checkState() == Qt.CheckState.Checked)
+    def _map_toggled(self, chosen: tuple[str, ...]) -> None:
         if chosen:
             self._set(maps=chosen)
         else:
@@ -269,78 +231,6 @@ class DeliveryBench(QWidget):
     def _also_toggled(self) -> None:
         chosen = tuple(key for key, box in self.also.items() if box.isChecked())
         self._set(targets=(*_USUAL, *chosen) if chosen else ())
-
-    def _show_layout(self, text: str) -> None:
-        self._no_layout.setVisible(bool(text))
-        if not text:
-            self._layout_name.setText("no layout")
-            return
-        try:
-            made = read_layout(text, "The layout of this project")
-            self._layout_name.setText(f"{made.name}: {counted(len(made.files), 'file')} a set")
-        except LayoutError as error:
-            self._layout_name.setText(str(error))
-
-    def _offer_layouts(self) -> None:
-        """The layouts to begin with, and those that lie in files."""
-        menu = QMenu(self)
-        for known in (*beginnings_of(self._session.state), *beginnings()):
-            action = menu.addAction(entry(f"{known.name}: {known.description}"))
-            assert action is not None
-            action.triggered.connect(lambda _=False, known=known: self._lay_out(fitted(known, self._session.state)))
-        kept, wrong = kept_layouts()
-        if kept:
-            menu.addSection("Kept for all projects")
-        for known in kept:
-            action = menu.addAction(entry(known.name))
-            assert action is not None
-            action.triggered.connect(lambda _=False, known=known: self._lay_out(fitted(known, self._session.state)))
-        if wrong:
-            self._session.said.emit(wrong[0], True)
-        menu.addSeparator()
-        menu.addAction("From a file ...", self._ask_layout)
-        if self._session.state.project.delivery.layout:
-            menu.addAction("Keep this one for all projects", self.keep_layout)
-            menu.addAction("Save this one as a file ...", self._save_layout)
-        menu.exec(self._layouts.mapToGlobal(self._layouts.rect().bottomLeft()))
-
-    def keep_layout(self) -> None:
-        """Offer the layout of this project in all others."""
-        try:
-            path = keep_layout(read_layout(self._session.state.project.delivery.layout, "The layout of this project"))
-        except EvenPaletteError as error:
-            self._session.said.emit(str(error), True)
-            return
-        self._session.said.emit(f"Kept for all projects: {path}", False)
-
-    def _save_layout(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Save the layout", "layout.json", "Layouts (*.json)")
-        if path:
-            try:
-                write_atomically(Path(path), self._session.state.project.delivery.layout.encode())
-            except OSError as error:
-                self._session.said.emit(f"{path} cannot be written: {reason(error)}.", True)
-
-    def _ask_layout(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Layout", "", "Layouts (*.json)")
-        if path:
-            self.take_layout(Path(path))
-
-    def take_layout(self, path: Path) -> None:
-        """Deliver by the layout of a file from now on; it is kept in the project."""
-        try:
-            self._lay_out(read_layout_file(path))
-        except EvenPaletteError as error:
-            self._session.said.emit(str(error), True)
-
-    def _lay_out(self, layout: Layout) -> None:
-        """Deliver by a layout from now on, if its files have names of their own."""
-        try:
-            planned_files(self._session.state, layout)
-        except EvenPaletteError as error:
-            self._session.said.emit(str(error), True)
-            return
-        self._set(layout=layout_text(layout))
 
     def _ask(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Deliver to", self.folder.text())

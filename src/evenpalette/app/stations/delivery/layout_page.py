@@ -5,30 +5,28 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QHideEvent, QIcon, QPixmap, QShowEvent
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
     QInputDialog,
-    QListView,
-    QListWidget,
     QListWidgetItem,
-    QMenu,
     QVBoxLayout,
     QWidget,
 )
 
 from evenpalette.app.facets import NAME
 from evenpalette.app.newest import Newest, Wish
-from evenpalette.app.plain import entry, plain
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
+from evenpalette.app.stations.delivery.channel_menu import Change, channel_menu
 from evenpalette.app.stations.delivery.channel_picture import ChannelPicture
+from evenpalette.app.stations.delivery.file_strip import ICON, FileStrip
 from evenpalette.app.stations.delivery.file_words import FileWords
 from evenpalette.app.stations.delivery.source_list import SourceList
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.headers import TEXTURE
-from evenpalette.app.widgets.basics import button, clear, column, counted, label, list_actions, tool
+from evenpalette.app.widgets.basics import button, clear, column, counted, label, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.layouts.look import FileLook, as_color, look_at
@@ -41,7 +39,7 @@ from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.busiest import busiest_place
 from evenpalette.gpu.look import Show
 
-_ICON, _PAUSE_MS = 28, 60
+_PAUSE_MS = 60
 #: What Flat is handed the file as.
 _EXTRA = "layout"
 Icons = list[NDArray[np.uint8] | None]
@@ -55,22 +53,10 @@ class LayoutPage(QWidget):
         self._session, self._views = session, views
         self.look: FileLook | None = None
         self._leads = False
-        self.files = QListWidget()
-        self.files.setAccessibleName("Files of the layout")
-        self.files.setToolTip("The files of the layout, by the templates of their names. F2 renames one")
-        self.files.setFlow(QListView.Flow.LeftToRight)
-        self.files.setWrapping(False)
-        self.files.setIconSize(QSize(_ICON, _ICON))
-        self.files.setFixedHeight(40)
-        self.files.setSpacing(1)
-        self.files.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.files.setEditTriggers(
-            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
-        )
-        list_actions(self.files, [("Take it out of the layout", "Del", self.remove_file)])
-        self.files.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-        self.files.currentRowChanged.connect(lambda _: self._chosen())
-        self.files.itemChanged.connect(self._renamed)
+        self.files = FileStrip()
+        self.files.chosen.connect(self._chosen)
+        self.files.renamed.connect(self._renamed)
+        self.files.removed.connect(self.remove_file)
         self._add = button("Add a file", self.add_file)
         self._remove = tool("trash-2", "Take this file out of the layout", self.remove_file)
         self._empty = label("No layout yet: add a file, or choose one to begin with at Layout ...", "note")
@@ -128,19 +114,7 @@ class LayoutPage(QWidget):
         """Show the layout as it is now."""
         layout = layout_of(self._session.state)
         names = [file.name for file in layout.files] if layout is not None else []
-        held = [item.text() for i in range(self.files.count()) if (item := self.files.item(i)) is not None]
-        if names != held:
-            at = max(0, self.files.currentRow())
-            self.files.blockSignals(True)
-            icons = [item.icon() for i in range(self.files.count()) if (item := self.files.item(i)) is not None]
-            self.files.clear()
-            for place, name in enumerate(names):
-                item = QListWidgetItem(icons[place] if place < len(icons) else QIcon(), name)
-                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-                item.setToolTip(plain(name))
-                self.files.addItem(item)
-            self.files.setCurrentRow(min(at, len(names) - 1))
-            self.files.blockSignals(False)
+        self.files.show_names(names)
         for part in (self.files, self._remove, self.words, self.sources, self.facts):
             part.setVisible(bool(names))
         self._empty.setVisible(not names)
@@ -205,7 +179,7 @@ class LayoutPage(QWidget):
 
         def make() -> tuple[FileLook | str, Icons]:
             icons: Icons = []
-            small = Surface(state, variant, (_ICON * 2, _ICON * 2))
+            small = Surface(state, variant, (ICON * 2, ICON * 2))
             for one in layout.files:
                 try:
                     pixels = file_pixels(small, one)[..., :3]
@@ -234,12 +208,7 @@ class LayoutPage(QWidget):
             return 0
 
     def _show(self, file: LayoutFile, count: int, found: FileLook | str, icons: Icons) -> None:
-        self.files.blockSignals(True)
-        for place, pixels in enumerate(icons):
-            item = self.files.item(place)
-            if item is not None and pixels is not None:
-                item.setIcon(QIcon(QPixmap.fromImage(image_of(as_color(pixels)))))
-        self.files.blockSignals(False)
+        self.files.show_pictures([as_color(pixels) if pixels is not None else None for pixels in icons])
         if isinstance(found, str):
             self.facts.setText(found)
             self.facts.setToolTip(plain(found))
@@ -286,63 +255,18 @@ class LayoutPage(QWidget):
 
     def _ask(self, picture: ChannelPicture) -> None:
         """What else may be done with a channel."""
-        channel = picture.channel
-        self._letter = picture.letters[0]
-        menu = QMenu(self)
-        place = menu.addMenu("Fill it with")
-        assert place is not None
-        for at in range(self.sources.count()):
-            item = self.sources.item(at)
-            source = item.data(Qt.ItemDataRole.UserRole) if item is not None else ""
-            if item is not None and source:
-                action = place.addAction(entry(item.text()))
-                assert action is not None
-                action.triggered.connect(lambda _=False, s=source: self.put(picture.letters[0], s, picture.layer))
-            elif item is not None:
-                place.addSection(entry(item.text()))
-        if channel is not None:
-            changes: list[tuple[str, Callable[[LayoutChannel], list[LayoutChannel]]]] = [
-                (
-                    "As it is" if channel.invert else "Turned around",
-                    lambda c: [c.model_copy(update={"invert": not c.invert})],
-                ),
-            ]
-            if len(channel.to) > 1:
-                changes.append(("A picture for each channel", _parted))
-            if channel.source.startswith("attribute:normal"):
-                is_down = channel.green == "down"
-                changes.append(
-                    (
-                        f"Green {'up' if is_down else 'down'}",
-                        lambda c: [c.model_copy(update={"green": "up" if is_down else "down"})],
-                    )
-                )
-                if channel.to == "rgb":
-                    changes.append(("Two channels are enough", lambda c: [c.model_copy(update={"to": "rg"})]))
-            for words, change in changes:
-                action = menu.addAction(words)
-                assert action is not None
-                action.triggered.connect(lambda _=False, change=change: self._change(channel, change))
-            stored = menu.addMenu("Stored as")
-            assert stored is not None
-            for words, encode in (("it is used", None), ("sRGB", "srgb"), ("plain numbers", "data")):
-                action = stored.addAction(words)
-                assert action is not None
-                action.setCheckable(True)
-                action.setChecked(channel.encode == encode)
-                action.triggered.connect(
-                    lambda _=False, e=encode: self._change(channel, lambda c: [c.model_copy(update={"encode": e})])
-                )
-            action = menu.addAction("Stretched ...")
-            assert action is not None
-            action.triggered.connect(lambda _=False: self._ask_range(channel))
-            if self.file is not None and len(self.file.channels) > 1:
-                action = menu.addAction("Nothing")
-                assert action is not None
-                action.triggered.connect(lambda _=False: self._empty_channel(channel))
+        channel, letter, layer = picture.channel, picture.letters[0], picture.layer
+        self._letter = letter
+        menu = channel_menu(
+            channel, self.sources.entries(), is_alone=self.file is None or len(self.file.channels) < 2,
+            fill=lambda source: self.put(letter, source, layer), change=lambda change: self._change(channel, change),
+            stretch=lambda: self._ask_range(channel), parent=self,
+        )  # fmt: skip
         menu.exec(picture.mapToGlobal(picture.rect().bottomLeft()))
 
-    def _ask_range(self, channel: LayoutChannel) -> None:
+    def _ask_range(self, channel: LayoutChannel | None) -> None:
+        if channel is None:
+            return
         now = channel.range or (0.0, 1.0)
         text, is_taken = QInputDialog.getText(
             self, "Stretched", "The numbers that become 0 and 1, with a space between; 0 1 is as it is:", text=f"{now[0]:g} {now[1]:g}"
@@ -388,7 +312,7 @@ class LayoutPage(QWidget):
         if channel is not None and self.file is not None and len(self.file.channels) > 1:
             self._change(channel, lambda _: [])
 
-    def _change(self, channel: LayoutChannel, change: Callable[[LayoutChannel], list[LayoutChannel]]) -> None:
+    def _change(self, channel: LayoutChannel | None, change: Change) -> None:
         def changed(file: LayoutFile) -> LayoutFile:
             made = [one for c in file.channels for one in (change(c) if c == channel else [c])]
             return with_settings(file, channels=[c.model_dump(by_alias=True) for c in made])
@@ -404,11 +328,11 @@ class LayoutPage(QWidget):
         if file is not None:
             self._session.apply(words, lambda s: with_file(s, file.name, change))
 
-    def _renamed(self, item: QListWidgetItem) -> None:
-        layout, at = layout_of(self._session.state), self.files.row(item)
-        if layout is None or not 0 <= at < len(layout.files) or item.text() == layout.files[at].name:
+    def _renamed(self, at: int, text: str) -> None:
+        layout = layout_of(self._session.state)
+        if layout is None or not 0 <= at < len(layout.files) or text == layout.files[at].name:
             return
-        name, text = layout.files[at].name, item.text()
+        name = layout.files[at].name
         self._session.apply("Rename a file", lambda s: with_file(s, name, lambda f: with_settings(f, name=text)))
         self.refresh()
 
@@ -448,15 +372,6 @@ def _new_file(others: Sequence[LayoutFile]) -> LayoutFile:
         number += 1
         name = f"{{project}}_{{variant}}_{number}"
     return LayoutFile(name=name, channels=(LayoutChannel(to="rgb", source="attribute:base_color"),))
-
-
-def _parted(channel: LayoutChannel) -> list[LayoutChannel]:
-    """A channel of several letters as one for each."""
-    is_plain = channel.source.split(":")[0] in ("attribute", "texture") and "@" not in channel.source
-    return [
-        channel.model_copy(update={"to": letter, "source": f"{channel.source}.{part}" if is_plain else channel.source})
-        for letter, part in zip(channel.to, "rgba", strict=False)
-    ]
 
 
 def _mega(count: int) -> str:

@@ -28,6 +28,11 @@ class SourceList(QListWidget):
         source = items[0].data(Qt.ItemDataRole.UserRole) if items else None
         return packed(source) if source else None
 
+    def entries(self) -> list[tuple[str, str]]:
+        """Words and what they name, '' for a heading."""
+        held = [self.item(place) for place in range(self.count())]
+        return [(item.text(), item.data(Qt.ItemDataRole.UserRole)) for item in held if item is not None]
+
     def show_of(self, state: State) -> None:
         """What a project has, in groups."""
         groups = {
@@ -39,8 +44,7 @@ class SourceList(QListWidget):
             "Besides": [("the tone", "tone"), ("0 everywhere", "constant:0"), ("1 everywhere", "constant:1")],
         }
         wanted = [(name, source) for title, some in groups.items() if some for name, source in [(title, ""), *some]]
-        held = [self.item(i) for i in range(self.count())]
-        if wanted == [(i.text(), i.data(Qt.ItemDataRole.UserRole)) for i in held if i is not None]:
+        if wanted == self.entries():
             return
         self.clear()
         for name, source in wanted:

@@ -1,0 +1,56 @@
+"""A list of things that are on or off each."""
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem
+
+from evenpalette.app.plain import plain
+
+
+class Row(NamedTuple):
+    """One of them: what it is called by, its words, whether it is on, what is said of it."""
+
+    key: str
+    words: str
+    is_on: bool
+    tip: str = ""
+
+
+class CheckList(QListWidget):
+    """Emits `turned` with the keys of those that are on when one is turned; nothing when rows are shown."""
+
+    turned = pyqtSignal(tuple)
+
+    def __init__(self, name: str, tip: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setWordWrap(True)
+        self.itemChanged.connect(lambda _: self.turned.emit(self._on()))
+
+    def _on(self) -> tuple[str, ...]:
+        held = (self.item(place) for place in range(self.count()))
+        return tuple(
+            item.data(Qt.ItemDataRole.UserRole)
+            for item in held
+            if item is not None and item.checkState() == Qt.CheckState.Checked
+        )
+
+    def show_rows(self, rows: Iterable[Row], without: str = "") -> None:
+        """Show these. without: what is said where there are none."""
+        self.blockSignals(True)
+        self.clear()
+        for row in rows:
+            item = QListWidgetItem(row.words)
+            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            item.setCheckState(Qt.CheckState.Checked if row.is_on else Qt.CheckState.Unchecked)
+            item.setData(Qt.ItemDataRole.UserRole, row.key)
+            item.setToolTip(plain(row.tip))
+            self.addItem(item)
+        if not self.count() and without:
+            item = QListWidgetItem(without)
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.addItem(item)
+        self.blockSignals(False)
