@@ -6,13 +6,13 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QListWidgetItem, QVBoxLayout, QWidget
 
 from evenpalette.app.facets import NAME, VALUES
 from evenpalette.app.picture_grid import Entry, PictureGrid
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, label, row, tool
 from evenpalette.app.widgets.captioned import captioned
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import activate, find_variant
@@ -40,12 +40,14 @@ class SideBySide(QWidget):
         self._session, self._views = session, views
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.mode = QComboBox()
-        self.mode.setAccessibleName("Side by side")
-        for text, key in (
-            ("All variants", VARIANTS), ("Copies of this variant", COPIES), ("Copies, a variant by chance each", MIXED),
-        ):  # fmt: skip
-            self.mode.addItem(text, key)
+        self.mode = choice(
+            "Side by side",
+            (
+                ("All variants", VARIANTS),
+                ("Copies of this variant", COPIES),
+                ("Copies, a variant by chance each", MIXED),
+            ),
+        )
         self.mode.currentIndexChanged.connect(lambda _: self.refresh())
         self._note = label("", "note")
         self.grid = PictureGrid(views, "Pictures side by side")

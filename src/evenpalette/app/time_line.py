@@ -5,14 +5,14 @@ import math
 import time
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QSlider, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSlider, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, EVERYTHING, RECIPE, VALUES, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import label, tool
+from evenpalette.app.widgets.basics import choice, label, tool
 from evenpalette.app.widgets.elided import Elided
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.variants import find_variant
@@ -46,9 +46,9 @@ class TimeLine(QWidget):
         self.length.setValue(_USUAL)
         self.length.setAccessibleName("Length of the loop")
         self.length.setToolTip("Time begins anew after so many seconds")
-        self.into = QComboBox()
-        self.into.setAccessibleName("Turn into")
-        self.into.setToolTip("The active variant turns into this one and back once in the loop: colors in OKLab")
+        self.into = choice(
+            "Turn into", tip="The active variant turns into this one and back once in the loop: colors in OKLab"
+        )
         self.into.setMinimumWidth(130)
         self._now, self._said = label("0.0", "note"), Elided()
         self._now.setFixedWidth(30)

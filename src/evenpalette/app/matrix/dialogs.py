@@ -5,7 +5,6 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
     QFormLayout,
     QPlainTextEdit,
@@ -14,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import counted, label, ok_or_cancel
+from evenpalette.app.widgets.basics import choice, counted, label, ok_or_cancel
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.variant import MARKS
 from evenpalette.core.edits.many_values import MOST_BETWEEN
@@ -47,10 +46,7 @@ class HarmonyDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Colors that go together")
         self._colors, self._show = list(colors), show
-        self.way = QComboBox()
-        self.way.setAccessibleName("Way")
-        for key, words in WAYS.items():
-            self.way.addItem(words, key)
+        self.way = choice("Way", [(words, key) for key, words in WAYS.items()])
         self.degrees = ValueSlider(-180, 180, "°", decimals=0)
         self.degrees.setAccessibleName("Angle")
         self.degrees.set_value(30.0)
@@ -118,10 +114,7 @@ class NoteDialog(QDialog):
     def __init__(self, words: str, mark: str, note: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("What is said of it")
-        self.mark = QComboBox()
-        self.mark.setAccessibleName("Mark")
-        for key, text in {"": "No mark", **MARKS}.items():
-            self.mark.addItem(text, key)
+        self.mark = choice("Mark", [(text, key) for key, text in {"": "No mark", **MARKS}.items()])
         self.mark.setCurrentIndex(max(0, self.mark.findData(mark)))
         self.note = QPlainTextEdit(note)
         self.note.setAccessibleName("Note")

@@ -3,10 +3,9 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QItemSelection, QItemSelectionModel, QModelIndex, QPoint, Qt
-from PyQt6.QtGui import QAction, QImage, QKeyEvent
+from PyQt6.QtGui import QImage, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QLineEdit,
     QMenu,
     QTableView,
@@ -23,7 +22,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, counted, label, list_actions, row, tool
 from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
@@ -35,6 +34,11 @@ from evenpalette.core.edits.variants import activate
 from evenpalette.core.values import Value, ValueType, value_text
 from evenpalette.core.variants.harmony import Harmonized
 from evenpalette.gpu.look import Look
+
+_SHOWN = (
+    ("All variants", ALL), *((f"Marked: {word.lower()}", mark) for mark, word in MARKS.items()), ("Not marked", UNMARKED),
+)  # fmt: skip
+_GROUPS = (("In their order", IN_ORDER), ("By what they follow", BY_PARENT), ("By their marks", BY_MARK))
 
 
 class Matrix(QWidget):
@@ -49,93 +53,77 @@ class Matrix(QWidget):
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.model = MatrixModel(session)
-        self.table = QTableView()
-        self.table.setAccessibleName("Matrix of variants and parameters")
-        self.table.setModel(self.model)
-        self.names, self.columns = Names(self.model), Columns(self.model)
-        self.table.setVerticalHeader(self.names)
-        self.table.setHorizontalHeader(self.columns)
-        self._delegate = CellDelegate(self.model, self.edit_cell)
-        self.table.setItemDelegate(self._delegate)
-        self.table.setShowGrid(False)
-        self.table.setCornerButtonEnabled(False)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.table.setEditTriggers(
-            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
-        )
-        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.table.customContextMenuRequested.connect(self._menu)
-        self.columns.sectionClicked.connect(self.sort_by)
-        self.names.sectionClicked.connect(self._show_variant)
-        self.names.sectionDoubleClicked.connect(lambda _: self.ask_note())
-        self.shown, self.group = QComboBox(), QComboBox()
-        self.shown.setAccessibleName("Which variants")
-        for words, key in (("All variants", ALL), *((f"Marked: {word.lower()}", mark) for mark, word in MARKS.items()), ("Not marked", UNMARKED)):  # fmt: skip
-            self.shown.addItem(words, key)
-        self.group.setAccessibleName("Brought together")
-        for words, key in (
-            ("In their order", IN_ORDER),
-            ("By what they follow", BY_PARENT),
-            ("By their marks", BY_MARK),
-        ):
-            self.group.addItem(words, key)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Name or note")
-        self.search.setAccessibleName("Name or note")
-        self.search.setFixedWidth(130)
-        self.facts = label("", "note")
-        head = QWidget()
-        head.setObjectName("chrome")
-        inner = QVBoxLayout(head)
-        inner.setContentsMargins(12, 6, 8, 6)
-        inner.addWidget(
-            row(
-                label("Matrix", "heading"), self.shown, self.group, self.search, self.facts, None,
-                button("Set ...", self.edit_current, tip="One value for all chosen cells of a column (F2)"),
-                button("Harmony ...", self.ask_harmony, tip="Chosen colors as they go with the first (H)"),
-                button("Fill ...", self.ask_fill, tip="Variants between two chosen ones (B)"),
-                button("Mark ...", self.ask_note, tip="Keep, change or drop, and a note (M)"),
-                button("Paste", self.paste, tip="Colors, a picture's palette or a review from the clipboard (Ctrl+V)"),
-                tool("x", "Close (Esc)", self.close_matrix), spacing=6,
-            )
-        )  # fmt: skip
+        self._lay_table()
+        head = self._head()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(head)
         layout.addWidget(self.table, 1)
-        self._actions = [
-            self._action("Set ...", "Return", self.edit_current), self._action("Follow the parent again", "Del", self.reset),
-            self._action("Harmony ...", "H", self.ask_harmony), self._action("Fill the gap between two ...", "B", self.ask_fill),
-            self._action("Lock the column", "Ctrl+L", self.toggle_lock), self._action("Mark and note ...", "M", self.ask_note),
-            self._action("Copy", "Ctrl+C", self.copy), self._action("Paste", "Ctrl+V", self.paste),
-            self._action("Copy the review", "Ctrl+Shift+C", lambda: clipboard.copy_review(session)), self._action("Undo", "Ctrl+Z", session.undo),
-            self._action("Redo", "Ctrl+Shift+Z", session.redo),
-        ]  # fmt: skip
+        self._actions = list_actions(self.table, [
+            ("Set ...", "Return", self.edit_current), ("Follow the parent again", "Del", self.reset),
+            ("Harmony ...", "H", self.ask_harmony), ("Fill the gap between two ...", "B", self.ask_fill),
+            ("Lock the column", "Ctrl+L", self.toggle_lock), ("Mark and note ...", "M", self.ask_note),
+            ("Copy", "Ctrl+C", self.copy), ("Paste", "Ctrl+V", self.paste),
+            ("Copy the review", "Ctrl+Shift+C", lambda: clipboard.copy_review(session)), ("Undo", "Ctrl+Z", session.undo),
+            ("Redo", "Ctrl+Shift+Z", session.redo),
+        ])  # fmt: skip
         self._ask_pictures = timer(self, 60)
         self._ask_pictures.timeout.connect(self._draw_pictures)
-        bar = self.table.verticalScrollBar()
+        bar, selection = self.table.verticalScrollBar(), self.table.selectionModel()
         assert bar is not None
-        bar.valueChanged.connect(lambda _: self._ask_pictures.start())
-        selection = self.table.selectionModel()
         assert selection is not None
+        bar.valueChanged.connect(lambda _: self._ask_pictures.start())
         selection.selectionChanged.connect(lambda *_: self._say())
-        self.shown.currentIndexChanged.connect(lambda _: self._arrange())
-        self.group.currentIndexChanged.connect(lambda _: self._arrange())
-        self.search.textChanged.connect(lambda _: self._arrange())
         session.changed.connect(self._on_change)
         views.shown.eyes_changed.connect(self._ask_pictures.start)
         self.hide()
 
-    def _action(self, words: str, keys: str, run) -> QAction:  # type: ignore[no-untyped-def]
-        made = QAction(words, self.table)
-        made.setShortcut(keys)
-        made.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        made.triggered.connect(lambda _=False: run())
-        self.table.addAction(made)
-        return made
+    def _lay_table(self) -> None:
+        """A line each variant, a column each parameter."""
+        table = self.table = QTableView()
+        table.setAccessibleName("Matrix of variants and parameters")
+        table.setModel(self.model)
+        self.names, self.columns = Names(self.model), Columns(self.model)
+        self._delegate = CellDelegate(self.model, self.edit_cell)
+        table.setVerticalHeader(self.names)
+        table.setHorizontalHeader(self.columns)
+        table.setItemDelegate(self._delegate)
+        table.setShowGrid(False)
+        table.setCornerButtonEnabled(False)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        table.setEditTriggers(
+            QAbstractItemView.EditTrigger.EditKeyPressed | QAbstractItemView.EditTrigger.DoubleClicked
+        )
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(self._menu)
+        self.columns.sectionClicked.connect(self.sort_by)
+        self.names.sectionClicked.connect(self._show_variant)
+        self.names.sectionDoubleClicked.connect(lambda _: self.ask_note())
+
+    def _head(self) -> QWidget:
+        """Which variants and in what order, what can be done with those that are chosen."""
+        self.shown, self.group = choice("Which variants", _SHOWN), choice("Brought together", _GROUPS)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Name or note")
+        self.search.setAccessibleName("Name or note")
+        self.search.setFixedWidth(130)
+        self.facts = label("", "note")
+        for changed in (self.shown.currentIndexChanged, self.group.currentIndexChanged, self.search.textChanged):
+            changed.connect(lambda _: self._arrange())
+        head = row(
+            label("Matrix", "heading"), self.shown, self.group, self.search, self.facts, None,
+            button("Set ...", self.edit_current, tip="One value for all chosen cells of a column (F2)"),
+            button("Harmony ...", self.ask_harmony, tip="Chosen colors as they go with the first (H)"),
+            button("Fill ...", self.ask_fill, tip="Variants between two chosen ones (B)"),
+            button("Mark ...", self.ask_note, tip="Keep, change or drop, and a note (M)"),
+            button("Paste", self.paste, tip="Colors, a picture's palette or a review from the clipboard (Ctrl+V)"),
+            tool("x", "Close (Esc)", self.close_matrix), spacing=6, margins=(12, 6, 8, 6),
+        )  # fmt: skip
+        head.setObjectName("chrome")
+        return head
 
     # --- open and closed -----------------------------------------------------------------------------------------
 

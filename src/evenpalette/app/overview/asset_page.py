@@ -3,13 +3,13 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QListWidget, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QMenu, QVBoxLayout, QWidget
 
 from evenpalette.app.overview.gatherer import Asset, Gatherer
 from evenpalette.app.overview.shared_page import SharedPage
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, label, list_actions, row
+from evenpalette.app.widgets.basics import button, choice, label, list_actions, row
 from evenpalette.core.collection.model import SharedValue
 from evenpalette.core.collection.shared import follow, part
 from evenpalette.core.document.state import State
@@ -34,8 +34,7 @@ class AssetPage(QWidget):
         self._title = label("", "heading")
         self._path = label("", "note")
         self._path.setWordWrap(True)
-        self.variant = QComboBox()
-        self.variant.setAccessibleName("Shown in")
+        self.variant = choice("Shown in")
         self.variant.setMinimumWidth(168)
         self.variant.activated.connect(self._show_in)
         self.findings = QListWidget()

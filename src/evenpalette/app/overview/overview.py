@@ -6,7 +6,6 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QImage, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
@@ -26,7 +25,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, counted, label, row, tool
 from evenpalette.core.batch.deliver import FAILED, AssetReport, deliver_all
 from evenpalette.core.batch.deliver import Asset as Delivered
 from evenpalette.core.batch.executors import executor_named
@@ -58,8 +57,7 @@ class Overview(QWidget):
         self._pictures: dict[str, QImage] = {}
         self._some_follow = False
         self._title = label("", "heading")
-        self.sets = QComboBox()
-        self.sets.setAccessibleName("Set")
+        self.sets = choice("Set")
         self.sets.setMinimumWidth(170)
         self.sets.activated.connect(self._take_set)
         self.keep_set = button("Keep as a set ...", self.ask_set, "link", "The variants that are shown now, by a name")

@@ -12,7 +12,7 @@ from evenpalette.app.settings import delivered_to
 from evenpalette.app.tasks import Task
 from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED
 from evenpalette.app.views.shown import BESIDE, Shown
-from evenpalette.app.widgets.basics import button, caption, label, row
+from evenpalette.app.widgets.basics import button, captions, label, row
 from evenpalette.core.delivery.beside import (
     RegionApart,
     apart_by_region,
@@ -50,9 +50,7 @@ class ComparePopup(QWidget):
         self.said = label("", "note")
         self.said.setWordWrap(True)
         grid = QGridLayout()
-        for line, (words, box) in enumerate((("Left", self.first), ("Right", self.second))):
-            grid.addWidget(caption(words, box), line, 0)
-            grid.addWidget(box, line, 1)
+        captions(grid, (("Left", self.first), ("Right", self.second)))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(8)

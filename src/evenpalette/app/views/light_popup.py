@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.plain import plain
-from evenpalette.app.widgets.basics import caption
+from evenpalette.app.widgets.basics import captions
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
 from evenpalette.core.light.lamps import SET_UPS, Light
@@ -59,12 +59,10 @@ class LightPopup(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 10, 12, 10)
         grid.setHorizontalSpacing(10)
-        for line, (words, widget) in enumerate((
+        captions(grid, (
             ("Light", self.set_up), ("Turn", self.turn), ("Exposure, stops", self.exposure), ("Highlights", self.filmic),
             ("Bloom", self.bloom), ("Seen by", self.kind), ("Strength", self.strength),
-        )):  # fmt: skip
-            grid.addWidget(caption(words, widget), line, 0)
-            grid.addWidget(widget, line, 1)
+        ))  # fmt: skip
         self.setMinimumWidth(300)
 
     def _look(self) -> None:

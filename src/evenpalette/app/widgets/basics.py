@@ -1,15 +1,18 @@
 """Small pieces that every bench uses."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QDialog,
     QDialogButtonBox,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -62,6 +65,21 @@ def tool(icon: str, tip: str, action: Callable[[], object] | None = None, *, che
     made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     if action is not None:
         made.clicked.connect(lambda _checked=False: action())
+    return made
+
+
+def choice(
+    name: str = "", rows: Iterable[tuple[str, Any]] = (), *, tip: str = "", taken: Callable[[Any], object] | None = None
+) -> QComboBox:
+    """A box to choose from. name: what it is called for accessibility. rows: words and what they stand for. taken: is
+    given that when the artist chooses."""
+    made = QComboBox()
+    made.setAccessibleName(name)
+    made.setToolTip(plain(tip))
+    for words, value in rows:
+        made.addItem(words, value)
+    if taken is not None:
+        made.activated.connect(lambda place: taken(made.itemData(place)))
     return made
 
 
@@ -150,6 +168,13 @@ def clear(layout) -> None:  # type: ignore[no-untyped-def]
             # Without a parent it would belong to Python, which deletes it as soon as nobody holds it.
             sip.transferto(widget, None)  # type: ignore[arg-type]
             widget.deleteLater()
+
+
+def captions(grid: QGridLayout, lines: Iterable[tuple[str, QWidget]], column: int = 0) -> None:
+    """A word and a widget in each line of a grid, from the first line on."""
+    for line, (text, widget) in enumerate(lines):
+        grid.addWidget(caption(text, widget), line, column)
+        grid.addWidget(widget, line, column + 1)
 
 
 def caption(text: str, widget: QWidget) -> QLabel:

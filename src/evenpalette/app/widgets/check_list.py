@@ -26,7 +26,7 @@ class CheckList(QListWidget):
     def __init__(self, name: str, tip: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self.setToolTip(tip)
+        self.setToolTip(plain(tip))
         self.setWordWrap(True)
         self.itemChanged.connect(lambda _: self.turned.emit(self._on()))
 

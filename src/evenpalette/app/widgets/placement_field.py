@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushBu
 
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, choice, label, row
 from evenpalette.app.widgets.popup import is_open, show_above
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -18,6 +18,8 @@ from evenpalette.core.placement import Filter, Placement, Wrap
 
 _WRAPS = {Wrap.REPEAT: "Repeat", Wrap.MIRROR: "Mirror", Wrap.CLAMP: "Clamp"}
 _FILTERS = {Filter.TRILINEAR: "Smooth, between levels", Filter.BILINEAR: "Smooth", Filter.NEAREST: "Nearest texel"}
+#: How many tiles a grid may have along a side.
+_COUNTS = (1, 2, 3, 4, 5, 6, 8, 10, 12, 16, 32, 64)
 
 
 def placement_words(placement: Placement) -> str:
@@ -225,20 +227,11 @@ class PlacementEditor(QFrame):
         self.setFixedWidth(470)
 
     def _words(self, name: str, words: dict) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(name)
-        for value, text in words.items():
-            box.addItem(text, value)
-        return box
+        return choice(name, [(text, value) for value, text in words.items()])
 
     def _count(self, name: str) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName(name)
-        box.activated.connect(lambda _: self._tiled())
-        if name != "Tile":
-            for count in (1, 2, 3, 4, 5, 6, 8, 10, 12, 16, 32, 64):
-                box.addItem(str(count), count)
-        return box
+        rows = [] if name == "Tile" else [(str(count), count) for count in _COUNTS]
+        return choice(name, rows, taken=lambda _: self._tiled())
 
     def _scaled(self, u: float | None, v: float | None) -> Placement:
         if self._both.is_on:

@@ -3,10 +3,10 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QSpinBox, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
-from evenpalette.app.widgets.basics import caption, label, ok_or_cancel
+from evenpalette.app.widgets.basics import caption, choice, label, ok_or_cancel
 from evenpalette.app.widgets.color_editor import PickColor
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.stops_field import StopsField
@@ -70,9 +70,7 @@ class PulseDialog(QDialog):
         for slider, number in zip(self._numbers, (pulse.low, pulse.high), strict=True):
             slider.set_value(number)
             slider.edited.connect(lambda _: self._show())
-        self.shape = QComboBox()
-        for key, words in _SHAPES:
-            self.shape.addItem(words, key)
+        self.shape = choice(rows=[(words, key) for key, words in _SHAPES])
         self.shape.setCurrentIndex(self.shape.findData(pulse.shape))
         self.shape.activated.connect(lambda _: self._show())
         self.period, self.phase = ValueSlider(0.05, 60, decimals=2, curve=3.0), ValueSlider(0, 1)

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from evenpalette.app.widgets.basics import caption
+from evenpalette.app.widgets.basics import captions
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.values import Input, vector_parts, vector_text
 
@@ -20,12 +20,12 @@ class VectorField(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(2)
-        for line, (name, slider) in enumerate(zip(input.choices, self._sliders, strict=True)):
+        lines = list(zip(input.choices, self._sliders, strict=True))
+        for name, slider in lines:
             slider.setAccessibleName(f"{input.label}, {name}")
             slider.edited.connect(lambda _: self.edited.emit(vector_text(s.value for s in self._sliders)))
             slider.finished.connect(self.finished)
-            grid.addWidget(caption(name, slider), line, 0)
-            grid.addWidget(slider, line, 1)
+        captions(grid, lines)
 
     def set_vector(self, text: str) -> None:
         """Show a vector."""

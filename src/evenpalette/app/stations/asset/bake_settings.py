@@ -3,13 +3,13 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QMenu, QVBoxLayout, QWidget
 
 from evenpalette.app import file_filters
 from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import button, caption, clear, scrolled
+from evenpalette.app.widgets.basics import button, caption, choice, clear, scrolled
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.baking.denoise import oidn_missing
 from evenpalette.core.baking.kind import CASTERS, RAYS
@@ -53,16 +53,13 @@ class BakeSettings(QWidget):
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(1)
         self._grid.setColumnStretch(1, 1)
-        self.texels = QComboBox()
-        for texels in SIZES:
-            self.texels.addItem(f"{texels} x {texels}", texels)
-        self.texels.activated.connect(lambda i: self._set(size=self.texels.itemData(i)))
-        self.noise = QComboBox()
-        for key, words in _NOISE:
-            self.noise.addItem(words, key)
-        self.noise.activated.connect(lambda i: self._set(denoiser=self.noise.itemData(i)))
-        self.noise.setToolTip(
-            "Filtered along positions, normals and islands, so that no edge is washed out; or by a trained network"
+        self.texels = choice(
+            rows=[(f"{texels} x {texels}", texels) for texels in SIZES], taken=lambda value: self._set(size=value)
+        )
+        self.noise = choice(
+            rows=[(words, key) for key, words in _NOISE],
+            tip="Filtered along positions, normals and islands, so that no edge is washed out; or by a trained network",
+            taken=lambda value: self._set(denoiser=value),
         )
         self.finer = button(
             "this mesh", self._ask_finer, "link", "Bake from a finer mesh that stands in the same place"

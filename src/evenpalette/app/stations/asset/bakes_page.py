@@ -22,7 +22,7 @@ from evenpalette.app.facets import ASSET, COVERAGES, RECIPE, VALUES
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.asset.bake_settings import BakeSettings
-from evenpalette.app.widgets.basics import button, caption, column, label, list_actions, row, tool
+from evenpalette.app.widgets.basics import button, captions, column, label, list_actions, row, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.ramp_bars import RampBars
 from evenpalette.app.widgets.switch import Switch
@@ -71,67 +71,11 @@ class BakesPage(QWidget):
         self._session, self._bakes = session, bakes
         self._former: dict[str, Raster] = {}
         self._middle = (0.5, 0.5)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Bakes")
-        self.list.setIconSize(QSize(_THUMB, _THUMB))
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.currentRowChanged.connect(lambda _: self._show())
-        list_actions(self.list, [("Take it out", "Del", self._remove), ("Make it again", "F5", self._again)])
-        self.new = button(
-            "New ...",
-            self._offer,
-            "primary",
-            "Occlusion, curvature, thickness ... of this mesh, or the glow of the recipe",
-        )
-        self.again = tool("rotate-ccw", "Make the bake again, also where nothing has changed", self._again)
-        self.stop = tool("x", "Stop the bake that is being made; what was there stays", bakes.stop)
-        self._none = label(
-            "Nothing is baked yet. What the mesh knows\nabout itself is offered under New, and where\na step asks for a texture.",
-            "note",
-        )
-        self._facts = label("", "note")
-        self._facts.setWordWrap(True)
-        self._facts.setAccessibleName("About the bake")
-        left = column(
-            row(label("Bakes", "heading"), None, self.stop, self.again, self.new, spacing=4),
-            self._none,
-            self.list,
-            self._facts,
-            spacing=4,
-        )
-        left.setFixedWidth(252)
+        left, right = self._left(), self._ramp_column()
         self.settings = BakeSettings(session)
         self.picture = BeforeAfter("The bake before and now")
         self.picture.looked.connect(self._look)
         self.picture.resized.connect(self._draw)
-        self.bars = RampBars()
-        self.low, self.high, self.power = ValueSlider(0, 1), ValueSlider(0, 1), ValueSlider(0.1, 10)
-        self.strength = ValueSlider(0, 1)
-        self.invert = Switch()
-        for slider, key in ((self.low, "low"), (self.high, "high"), (self.power, "power"), (self.strength, "strength")):
-            slider.edited.connect(lambda value, key=key: self._set_ramp(**{key: value}))
-            slider.finished.connect(session.history.seal)
-        self.invert.toggled.connect(lambda on: self._set_ramp(invert=on))
-        ramp = QGridLayout()
-        ramp.setContentsMargins(0, 0, 0, 0)
-        ramp.setVerticalSpacing(1)
-        for line, (words, widget) in enumerate(
-            (
-                ("Black at", self.low),
-                ("White at", self.high),
-                ("Curve", self.power),
-                ("Strength", self.strength),
-                ("Turned", self.invert),
-            )
-        ):
-            ramp.addWidget(caption(words, widget), line, 0)
-            ramp.addWidget(widget, line, 1)
-        ramp.setColumnStretch(1, 1)
-        self._ramp = QWidget()
-        self._ramp.setLayout(ramp)
-        right = column(self.bars, self._ramp, None, spacing=4)
-        right.setFixedWidth(238)
-        self._right = right
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(16)
@@ -146,6 +90,57 @@ class BakesPage(QWidget):
             lambda facets: self._shown.ask() if facets & {ASSET, RECIPE, VALUES, COVERAGES} else None
         )
         self.refresh()
+
+    def _left(self) -> QWidget:
+        """What was made, and what is said of the chosen one."""
+        self.list = QListWidget()
+        self.list.setAccessibleName("Bakes")
+        self.list.setIconSize(QSize(_THUMB, _THUMB))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(lambda _: self._show())
+        list_actions(self.list, [("Take it out", "Del", self._remove), ("Make it again", "F5", self._again)])
+        self.new = button(
+            "New ...", self._offer, "primary",
+            "Occlusion, curvature, thickness ... of this mesh, or the glow of the recipe",
+        )  # fmt: skip
+        self.again = tool("rotate-ccw", "Make the bake again, also where nothing has changed", self._again)
+        self.stop = tool("x", "Stop the bake that is being made; what was there stays", self._bakes.stop)
+        self._none = label(
+            "Nothing is baked yet. What the mesh knows\nabout itself is offered under New, and where\na step asks for a texture.",
+            "note",
+        )
+        self._facts = label("", "note")
+        self._facts.setWordWrap(True)
+        self._facts.setAccessibleName("About the bake")
+        made = column(
+            row(label("Bakes", "heading"), None, self.stop, self.again, self.new, spacing=4), self._none, self.list,
+            self._facts, spacing=4,
+        )  # fmt: skip
+        made.setFixedWidth(252)
+        return made
+
+    def _ramp_column(self) -> QWidget:
+        """How what was baked becomes a gray."""
+        self.bars = RampBars()
+        self.low, self.high, self.power = ValueSlider(0, 1), ValueSlider(0, 1), ValueSlider(0.1, 10)
+        self.strength = ValueSlider(0, 1)
+        self.invert = Switch()
+        for slider, key in ((self.low, "low"), (self.high, "high"), (self.power, "power"), (self.strength, "strength")):
+            slider.edited.connect(lambda value, key=key: self._set_ramp(**{key: value}))
+            slider.finished.connect(self._session.history.seal)
+        self.invert.toggled.connect(lambda on: self._set_ramp(invert=on))
+        self._ramp = QWidget()
+        grid = QGridLayout(self._ramp)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(1)
+        captions(grid, (
+            ("Black at", self.low), ("White at", self.high), ("Curve", self.power), ("Strength", self.strength),
+            ("Turned", self.invert),
+        ))  # fmt: skip
+        grid.setColumnStretch(1, 1)
+        self._right = column(self.bars, self._ramp, None, spacing=4)
+        self._right.setFixedWidth(238)
+        return self._right
 
     def current(self) -> Texture | None:
         """The bake that is chosen."""

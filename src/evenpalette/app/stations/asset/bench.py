@@ -4,7 +4,6 @@ from pathlib import Path
 
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QMenu,
@@ -24,7 +23,7 @@ from evenpalette.app.stations.asset.mend_page import MendPage
 from evenpalette.app.stations.asset.parts_dialog import PartsDialog
 from evenpalette.app.stations.asset.texture_table import TextureTable
 from evenpalette.app.verbs import Verb
-from evenpalette.app.widgets.basics import button, column, counted, label, row
+from evenpalette.app.widgets.basics import button, choice, column, counted, label, row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.baking.kinds import BAKES
@@ -61,29 +60,30 @@ class AssetBench(QWidget):
         self._session = session
         self._mesh_name = label("", "")
         self._mesh_facts = label("", "note")
-        self.tile = QComboBox()
-        self.tile.setToolTip("The layout leaves the first UV tile: work on one tile, or wrap all of them into one")
-        self.tile.activated.connect(lambda i: self._choose_tile(str(self.tile.itemData(i))))
-        self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
-        self.uv_set = QComboBox()
-        self.uv_set.setAccessibleName("UV set")
-        self.uv_set.setToolTip("The file has several layouts: the one that its textures are made for")
-        self.uv_set.activated.connect(lambda i: self._choose_uv_set(self.uv_set.itemData(i)))
-        self._uv_row = row(label("UV set", "note"), self.uv_set, spacing=6)
-        self.up = QComboBox()
-        self.up.setAccessibleName("Upright axis")
-        self.up.setToolTip(
-            "The axis of the file that points up: directions, gradients and what is computed of the mesh follow it"
+        self.tile = choice(
+            tip="The layout leaves the first UV tile: work on one tile, or wrap all of them into one",
+            taken=lambda value: self._choose_tile(str(value)),
         )
-        for axis in AXES:
-            self.up.addItem(f"{axis.upper()} is up", axis)
-        self.up.activated.connect(lambda i: self._choose_up(str(self.up.itemData(i))))
+        self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
+        self.uv_set = choice(
+            "UV set",
+            tip="The file has several layouts: the one that its textures are made for",
+            taken=self._choose_uv_set,
+        )
+        self._uv_row = row(label("UV set", "note"), self.uv_set, spacing=6)
+        self.up = choice(
+            "Upright axis",
+            [(f"{axis.upper()} is up", axis) for axis in AXES],
+            tip="The axis of the file that points up: directions, gradients and what is computed of the mesh follow it",
+            taken=lambda value: self._choose_up(str(value)),
+        )
         self._up_row = row(self.up)
         self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
-        self.sheet = QComboBox()
-        self.sheet.setAccessibleName("Sheet")
-        self.sheet.setToolTip("Parts with textures of their own: the window works on one at a time")
-        self.sheet.activated.connect(lambda i: self._choose_sheet(str(self.sheet.itemData(i))))
+        self.sheet = choice(
+            "Sheet",
+            tip="Parts with textures of their own: the window works on one at a time",
+            taken=lambda value: self._choose_sheet(str(value)),
+        )
         self._sheet_name = label("Sheet", "note")
         self._sheet_row = row(self._sheet_name, self.sheet, self._parts, None, spacing=6)
         bring = button(

@@ -3,13 +3,13 @@ of."""
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.basics import button, captions, choice, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -34,14 +34,33 @@ class MendPage(QWidget):
         super().__init__()
         self._session = session
         self._middle, self._shown_source = (0.5, 0.5), ""
-        self.texture = QComboBox()
-        self.texture.setAccessibleName("Texture to mend")
-        self.texture.activated.connect(lambda _: self._take_up())
+        left, right = self._settings(), self._result()
+        self.picture = BeforeAfter("Before and after mending")
+        self.picture.looked.connect(self._look)
+        self.picture.resized.connect(self._ask)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(20)
+        layout.addWidget(left)
+        layout.addWidget(self.picture, 1)
+        layout.addWidget(right)
+        self._newest = Newest(session, "Mending a part", _PAUSE_MS, self._wish, self)
+        for slider in (self.noise, self.noise_reach, self.flow, self.flow_reach):
+            slider.edited.connect(lambda _: self._ask())
+        self.enlarge.activated.connect(lambda _: self._ask())
+        for box in (self.edges, *self._channels):
+            box.clicked.connect(lambda _: self._ask())
+        self._set(Mending(flow=1))
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
+        self.refresh()
+
+    def _settings(self) -> QWidget:
+        """What is done."""
+        self.texture = choice("Texture to mend", taken=lambda _: self._take_up())
         self.noise, self.noise_reach = ValueSlider(0, 4, decimals=2), ValueSlider(1, 16, decimals=0)
         self.flow, self.flow_reach = ValueSlider(0, 1, decimals=2), ValueSlider(1, 64, decimals=0)
-        self.enlarge = QComboBox()
-        for factor, words in ((1, "the same size"), (2, "2 times as large"), (4, "4 times as large")):
-            self.enlarge.addItem(words, factor)
+        self.enlarge = choice(rows=(("the same size", 1), ("2 times as large", 2), ("4 times as large", 4)))
         self.edges = QCheckBox("along edges")
         self.edges.setToolTip(
             "Edges without stairs, and what area averaging shows to be missing put back; else plain Lanczos"
@@ -65,18 +84,18 @@ class MendPage(QWidget):
             ("Size", row(self.enlarge, self.edges, None, spacing=6), ""),
             ("Channels", row(*self._channels, None, spacing=4), "What is worked on"),
         )
-        for line, (words, widget, tip) in enumerate(lines):
-            grid.addWidget(caption(words, widget), line, 0)
-            grid.addWidget(widget, line, 1)
+        captions(grid, [(words, widget) for words, widget, _ in lines])
+        for _, widget, tip in lines:
             widget.setToolTip(plain(tip))
         grid.setColumnStretch(1, 1)
         held = QWidget()
         held.setLayout(grid)
-        left = column(row(label("Mend", "heading"), self.texture, spacing=8), held, None, spacing=4)
-        left.setFixedWidth(290)
-        self.picture = BeforeAfter("Before and after mending")
-        self.picture.looked.connect(self._look)
-        self.picture.resized.connect(self._ask)
+        made = column(row(label("Mend", "heading"), self.texture, spacing=8), held, None, spacing=4)
+        made.setFixedWidth(290)
+        return made
+
+    def _result(self) -> QWidget:
+        """What comes of it."""
         self.make = button(
             "Add the mended texture",
             self._make,
@@ -89,24 +108,9 @@ class MendPage(QWidget):
         self._facts = label("", "note")
         self._facts.setWordWrap(True)
         self._facts.setAccessibleName("About mending")
-        right = column(self._facts, None, self._instead, self.make, spacing=6)
-        right.setFixedWidth(188)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(20)
-        layout.addWidget(left)
-        layout.addWidget(self.picture, 1)
-        layout.addWidget(right)
-        self._newest = Newest(session, "Mending a part", _PAUSE_MS, self._wish, self)
-        for slider in (self.noise, self.noise_reach, self.flow, self.flow_reach):
-            slider.edited.connect(lambda _: self._ask())
-        self.enlarge.activated.connect(lambda _: self._ask())
-        for box in (self.edges, *self._channels):
-            box.clicked.connect(lambda _: self._ask())
-        self._set(Mending(flow=1))
-        self._shown = WhenShown(self, self.refresh)
-        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
-        self.refresh()
+        made = column(self._facts, None, self._instead, self.make, spacing=6)
+        made.setFixedWidth(188)
+        return made
 
     @property
     def mending(self) -> Mending:

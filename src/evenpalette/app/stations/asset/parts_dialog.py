@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import label, ok_or_cancel
+from evenpalette.app.widgets.basics import choice, label, ok_or_cancel
 from evenpalette.core.document.state import State
 
 _NEW = "new"
@@ -40,10 +40,10 @@ class PartsDialog(QDialog):
         for line, name in enumerate(self._groups):
             self.table.setItem(line, 0, QTableWidgetItem(name))
             self.table.setItem(line, 1, QTableWidgetItem(f"{int((mesh.groups == line).sum()):,}"))
-            box = QComboBox()
-            box.setAccessibleName(f"Sheet of {name}")
-            for number, sheet in enumerate(project.sheets, 1):
-                box.addItem(f"{number}  {sheet.name}", sheet.id)
+            box = choice(
+                f"Sheet of {name}",
+                [(f"{number}  {sheet.name}", sheet.id) for number, sheet in enumerate(project.sheets, 1)],
+            )
             box.addItem("A new sheet", _NEW)
             box.setCurrentIndex(max(0, box.findData(self._homes[line])))
             self.table.setCellWidget(line, 2, box)

@@ -11,7 +11,7 @@ from evenpalette.app import file_filters, theme
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.asset.bring_in import exchange, read_again
-from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, column, label, row, tool
 from evenpalette.core.delivery.layouts.read import beginnings
 from evenpalette.core.delivery.layouts.shelf import kept_layouts
 from evenpalette.core.document.layout_model import LayoutFile
@@ -177,10 +177,7 @@ class TextureTable(QTableWidget):
         return self._thumbs[key][1]
 
     def _role_box(self, texture_id: str, role: Role) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName("Holds")
-        for choice in Role:
-            box.addItem(choice.value, choice)
+        box = choice("Holds", [(choice.value, choice) for choice in Role])
         box.setCurrentIndex(list(Role).index(role))
         box.activated.connect(
             lambda i: self._session.apply(
@@ -190,10 +187,7 @@ class TextureTable(QTableWidget):
         return box
 
     def _encoding_box(self, texture_id: str, encoding: Encoding) -> QComboBox:
-        box = QComboBox()
-        box.setAccessibleName("Read as")
-        for choice in Encoding:
-            box.addItem(ENCODING_WORDS[choice], choice)
+        box = choice("Read as", [(ENCODING_WORDS[choice], choice) for choice in Encoding])
         box.setCurrentIndex(list(Encoding).index(encoding))
         box.setToolTip("Color is decoded to linear light; data is used as stored, without gamma")
         box.activated.connect(

@@ -7,7 +7,6 @@ from PyQt6.QtCore import QProcess
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -31,7 +30,7 @@ from evenpalette.app.stations.delivery.since_page import SincePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, counted, label, row, scrolled
+from evenpalette.app.widgets.basics import button, choice, column, counted, label, row, scrolled
 from evenpalette.app.widgets.check_list import CheckList, Row
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -78,17 +77,15 @@ class DeliveryBench(QWidget):
 
     def _settings(self) -> QWidget:
         """How large, in what forms, by which layout, where to."""
-        self._size = QComboBox()
-        self._size.setToolTip(
-            "Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light"
+        self._size = choice(
+            tip="Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light",
+            taken=lambda value: self._set(size=value),
         )
-        self._size.activated.connect(lambda i: self._set(size=self._size.itemData(i)))
-        self._kit_size = QComboBox()
-        self._kit_size.setAccessibleName("Size of the kit's textures")
-        self._kit_size.setToolTip(
-            "Longest side of the textures in the kit, averaged in linear light where they are color"
+        self._kit_size = choice(
+            "Size of the kit's textures",
+            tip="Longest side of the textures in the kit, averaged in linear light where they are color",
+            taken=lambda value: self._set(kit_size=value),
         )
-        self._kit_size.activated.connect(lambda i: self._set(kit_size=self._kit_size.itemData(i)))
         #: The forms that are written on wish, by their keys.
         self.also = {key: QCheckBox(target.label.split(" ")[0]) for key, target in TARGETS.items() if not target.usual}
         for key, box in self.also.items():

@@ -5,7 +5,6 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QInputDialog,
@@ -29,7 +28,7 @@ from evenpalette.app.stations.recipe.step_drag import StepDrag
 from evenpalette.app.stations.recipe.step_picker import StepPicker
 from evenpalette.app.stations.recipe.step_texts import StepTexts
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, clear, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, clear, label, row, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import OpacityUse, Role
@@ -55,22 +54,15 @@ class RecipeBench(QWidget):
         desk.rename_wanted.connect(self.rename)
         desk.keyed.connect(self._on_key)
         self._counts = Counts(session)
-        self._start = QComboBox()
-        self._start.setToolTip("What the recipe starts from")
-        self._start.activated.connect(
-            lambda i: session.apply("Start of the recipe", lambda s: edit.set_base(s, self._start.itemData(i)))
+        self._start = choice(
+            tip="What the recipe starts from",
+            taken=lambda value: session.apply("Start of the recipe", lambda s: edit.set_base(s, value)),
         )
-        self._opacity = QComboBox()
-        self._opacity.setAccessibleName("Alpha")
-        self._opacity.setToolTip("What the alpha of the texture that the recipe starts from is used for")
-        for words, use in (
-            ("cut out", OpacityUse.CUT_OUT),
-            ("blended", OpacityUse.BLEND),
-            ("kept, not shown", OpacityUse.OPAQUE),
-        ):
-            self._opacity.addItem(words, use)
-        self._opacity.activated.connect(
-            lambda i: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, self._opacity.itemData(i)))
+        self._opacity = choice(
+            "Alpha",
+            (("cut out", OpacityUse.CUT_OUT), ("blended", OpacityUse.BLEND), ("kept, not shown", OpacityUse.OPAQUE)),
+            tip="What the alpha of the texture that the recipe starts from is used for",
+            taken=lambda value: session.apply("Use of alpha", lambda s: edit.set_opacity_use(s, value)),
         )
         self._opacity_label = label("alpha", "note")
         self._add = add = button(

@@ -3,7 +3,6 @@
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QMenu,
@@ -20,7 +19,7 @@ from evenpalette.app.stations.recipe.desk import RecipeDesk
 from evenpalette.app.stations.recipe.row_strips import RowStrips, StripLook
 from evenpalette.app.stations.recipe.step_drag import MovableCard
 from evenpalette.app.stations.recipe.step_input import InputRow
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, choice, label, row
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import SHARE, share_display
 from evenpalette.core.document.state import new_id
@@ -285,9 +284,9 @@ class OpenCard(DeskCard):
         """Named sets of values to begin with, and how shares are read."""
         parts: list[QWidget | None] = []
         if kind.starting_points:
-            box = QComboBox()
-            box.setAccessibleName("Starting point")
-            box.setToolTip("Named sets of values to begin with; every value can be changed afterwards")
+            box = choice(
+                "Starting point", tip="Named sets of values to begin with; every value can be changed afterwards"
+            )
             box.addItem("Start from ...", None)
             box.setIconSize(QSize(SAMPLE, SAMPLE))
             for point in kind.starting_points:

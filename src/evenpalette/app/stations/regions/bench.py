@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QWidget
 
 from evenpalette.app import file_filters
 from evenpalette.app.facets import ASSET, COVERAGES, REGIONS
@@ -27,7 +27,7 @@ from evenpalette.app.stations.regions.source_form import Beginning, SourcePage
 from evenpalette.app.tasks import Task
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, column, label, row, tool
 from evenpalette.app.widgets.pages import Pages
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.edits import face_sets as faces_edit
@@ -81,8 +81,7 @@ class RegionsBench(QWidget):
             icon="pipette",
             tip="Make a region of the color that you click on: of the ID map, or of the painted color where Flat shows it or there is no map",
         )
-        self._overlap = QComboBox()
-        self._overlap.setAccessibleName("Overlap of regions")
+        self._overlap = choice("Overlap of regions")
         for overlap, (word, tip) in OVERLAP_WORDS.items():
             self._overlap.addItem(word, overlap)
             self._overlap.setItemData(self._overlap.count() - 1, plain(tip), Qt.ItemDataRole.ToolTipRole)

@@ -1,9 +1,9 @@
 """Mending an ID image: what to do, and what it did."""
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFormLayout, QSpinBox, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.basics import choice, label
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.regions import clean_texture
@@ -18,9 +18,9 @@ class CleanDialog(QDialog):
         self.setWindowTitle("Clean an ID map")
         self.setMinimumWidth(440)
         self._session = session
-        self.texture = QComboBox()
-        for texture in session.state.project.asset.with_role(Role.ID_MAP):
-            self.texture.addItem(texture.name, texture.id)
+        self.texture = choice(
+            rows=[(texture.name, texture.id) for texture in session.state.project.asset.with_role(Role.ID_MAP)]
+        )
         self.smallest = QSpinBox()
         self.smallest.setRange(0, 100_000)
         self.smallest.setValue(16)

@@ -2,12 +2,12 @@
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, label, row
+from evenpalette.app.widgets.basics import button, captions, choice, label, row
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import painting as edit
 from evenpalette.core.edits.refining import add_operation, freeze
@@ -38,11 +38,14 @@ class PaintPage(QWidget):
         self._spacing.setToolTip("From one dab to the next, in parts of the diameter")
         self._scatter = self._slider(0, 200, " %", 100 * brush.scatter, "scatter", 0.01)
         self._scatter.setToolTip("How far dabs are thrown aside, in parts of the diameter")
-        self.action = self._box(_ACTIONS, "What a click or a drag does", self._choose_action)
-        self.tip = self._box([(t, t) for t in TIPS], "The grain of a dab", lambda t: self._set(tip=t))
-        self.mirror = self._box(
-            _MIRRORS, "Repeats the stroke across the middle of the model", lambda m: self._set(mirror=m)
+        self.action = choice("Action", _ACTIONS, tip="What a click or a drag does", taken=self._choose_action)
+        self.tip = choice(
+            "Grain", [(t, t) for t in TIPS], tip="The grain of a dab", taken=lambda tip: self._set(tip=tip)
         )
+        self.mirror = choice(
+            "Mirror", _MIRRORS, tip="Repeats the stroke across the middle of the model",
+            taken=lambda mirror: self._set(mirror=mirror),
+        )  # fmt: skip
         self.erase = self._check("Erase", brush.erases, "Takes coverage away (hold Ctrl for one stroke)", "erases")
         self._takes = self._check(
             "Take from others", brush.takes_from_others,
@@ -68,20 +71,15 @@ class PaintPage(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(2)
-        sliders: tuple[tuple[str, QWidget], ...] = (
+        captions(grid, (
             ("Size", self.brush_size), ("Hardness", self._hardness), ("Flow", self._flow), ("Spacing", self._spacing),
             ("Scatter", self._scatter),
-        )  # fmt: skip
-        for line, (text, widget) in enumerate(sliders):
-            grid.addWidget(caption(text, widget), line, 0)
-            grid.addWidget(widget, line, 1)
-        for line, (text, widget) in enumerate((
+        ))  # fmt: skip
+        captions(grid, (
             ("Pointer", self.action), ("Tip", row(self.tip, self._turns, None)), ("Mirror", self.mirror),
             ("Pen", row(self._pen_size, self._pen_flow, self.simulate, None)),
             ("", row(self.erase, self._takes, None)),
-        )):  # fmt: skip
-            grid.addWidget(caption(text, widget), line, 3)
-            grid.addWidget(widget, line, 4)
+        ), 3)  # fmt: skip
         grid.setColumnMinimumWidth(2, 8)
         grid.addWidget(row(self.freeze, self._invert, self._new, self._freeze_all, None, spacing=6), 5, 0, 1, 2)
         grid.addWidget(self._hint, 5, 3, 1, 2)
@@ -94,14 +92,6 @@ class PaintPage(QWidget):
         made = ValueSlider(low, high, unit, decimals=0, curve=2.5 if key == "radius" else 1.0)
         made.set_value(value)
         made.edited.connect(lambda v: self._set(**{key: v * scale}))
-        return made
-
-    def _box(self, items, tip: str, choose) -> QComboBox:  # type: ignore[no-untyped-def]
-        made = QComboBox()
-        for text, value in items:
-            made.addItem(text, value)
-        made.setToolTip(plain(tip))
-        made.activated.connect(lambda i: choose(made.itemData(i)))
         return made
 
     def _check(self, text: str, on: bool, tip: str, key: str) -> QCheckBox:

@@ -3,11 +3,11 @@
 from collections.abc import Callable
 from typing import NamedTuple
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, clear, label, row
+from evenpalette.app.widgets.basics import button, caption, choice, clear, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
@@ -44,8 +44,7 @@ class SourcePage(QWidget):
         self._locked.clicked.connect(lambda on: self._update("Lock" if on else "Unlock", locked=on))
         self._color = ColorField(views.start_pick)
         self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
-        self._edges = QComboBox()
-        self._edges.setAccessibleName("How edges are read")
+        self._edges = choice("How edges are read")
         self._edges.addItem("exact shares", "shares")
         self._edges.addItem("thresholds in RGB", "rgb")
         self._edges.addItem("thresholds in CIEDE2000", "ciede2000")

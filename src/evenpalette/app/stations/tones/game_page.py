@@ -6,7 +6,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -22,7 +21,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, column, label, row
+from evenpalette.app.widgets.basics import button, caption, choice, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -46,8 +45,7 @@ class GamePage(QWidget):
         self._measured: Measured | None = None
         self._pictures: Pictures | None = None
         self._middle = 0.5, 0.5
-        self.texture = QComboBox()
-        self.texture.setAccessibleName("Texture to measure")
+        self.texture = choice("Texture to measure")
         self.measure = button(
             "Measure", self.run, "primary", "Store, sample and compare with the truth at four distances"
         )

@@ -12,7 +12,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.tones.pack_dialog import PackDialog, packable
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, column, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -24,6 +24,7 @@ from evenpalette.core.tones.palettes.mapping import Dither
 from evenpalette.core.tones.palettes.reduce import FEWEST, MOST, Order
 from evenpalette.core.tones.palettes.strip import find_faults
 
+_DITHERS = (("no dithering", Dither.NONE), ("ordered", Dither.ORDERED), ("diffusion", Dither.DIFFUSION))
 _ORDERS = (
     ("dark to light", Order.LIGHTNESS),
     ("most used first", Order.SHARE),
@@ -39,20 +40,13 @@ class PalettePage(QWidget):
         super().__init__()
         self._session, self._views = session, views
         self._shares = np.zeros(0)
-        self._texture = _box("Texture to reduce")
+        self._texture = choice("Texture to reduce")
         self._colors = QSpinBox()
         self._colors.setAccessibleName("Colors")
         self._colors.setRange(FEWEST, MOST)
         self._colors.setValue(32)
-        self._dither = _box("Dithering")
-        for dither, words in (
-            (Dither.NONE, "no dithering"),
-            (Dither.ORDERED, "ordered"),
-            (Dither.DIFFUSION, "diffusion"),
-        ):
-            self._dither.addItem(words, dither)
-        self._decides = _box("What decides")
-        self._decides.setToolTip("Which texels decide what the colors are")
+        self._dither = choice("Dithering", _DITHERS)
+        self._decides = choice("What decides", tip="Which texels decide what the colors are")
         self._others = tool("plus", "Other textures by the same palette", self._choose_others)
         self._also: set[str] = set()
         self.reduce = button(
@@ -63,8 +57,7 @@ class PalettePage(QWidget):
             self._decides, row(self.reduce, None), None, spacing=5,
         )  # fmt: skip
         left.setFixedWidth(250)
-        self.index = _box("Index texture")
-        self.index.activated.connect(lambda _: self.refresh())
+        self.index = choice("Index texture", taken=lambda _: self.refresh())
         self.field = PaletteField()
         self.field.chosen.connect(lambda *_: self._show_entry())
         self.field.dropped.connect(lambda *_: self._recolor(_[2]))
@@ -271,12 +264,6 @@ class PalettePage(QWidget):
                 words, lambda o=order, w=words: self._do(f"Sort {w}", lambda s, i: edit.sort_entries(s, i, o))
             )
         menu.exec(QCursor.pos())
-
-
-def _box(name: str) -> QComboBox:
-    made = QComboBox()
-    made.setAccessibleName(name)
-    return made
 
 
 def _fill(box: QComboBox, items: list[tuple[str, str]]) -> None:

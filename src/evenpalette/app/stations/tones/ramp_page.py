@@ -4,12 +4,12 @@ mapping."""
 from collections.abc import Callable
 
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSpinBox, QWidget
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import button, column, label, row
+from evenpalette.app.widgets.basics import button, choice, column, label, row
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.ramp_field import RampField
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -32,9 +32,7 @@ class RampPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.ramp = QComboBox()
-        self.ramp.setAccessibleName("Ramp texture")
-        self.ramp.activated.connect(lambda _: self.refresh())
+        self.ramp = choice("Ramp texture", taken=lambda _: self.refresh())
         self._stops = QSpinBox()
         self._stops.setAccessibleName("Stops of a new ramp")
         self._stops.setRange(2, MOST_STOPS)
@@ -63,13 +61,9 @@ class RampPage(QWidget):
         self._place.setAccessibleName("Place of the stop")
         self._place.edited.connect(self.field.move_to)
         self._place.finished.connect(session.history.seal)
-        self._between = QComboBox()
-        self._between.setAccessibleName("Between stops")
-        for between, words in _WORDS:
-            self._between.addItem(words, between)
+        self._between = choice("Between stops", [(words, between) for between, words in _WORDS])
         self._between.activated.connect(self._set_between)
-        self._over = QComboBox()
-        self._over.setAccessibleName("Gray that the ramp colors")
+        self._over = choice("Gray that the ramp colors")
         self._tools = [
             button("Hard edge", self.field.harden, "", "The color before the stop ends where it begins (H)"),
             button("Remove stop", self.field.remove, "", "Take the chosen stop out (Del)"),

@@ -6,7 +6,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
@@ -23,7 +22,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, column, label, row, scrolled
+from evenpalette.app.widgets.basics import button, captions, choice, column, label, row, scrolled
 from evenpalette.app.widgets.histogram import Histogram
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
@@ -75,10 +74,9 @@ class TonePage(QWidget):
     def _made_from(self) -> QWidget:
         """What the tone is made from and how."""
         session = self._session
-        self._painted = QComboBox()
-        self._painted.setAccessibleName("Painted texture")
-        self._painted.activated.connect(
-            lambda i: session.apply("Painted texture", lambda s: edit.set_painted(s, self._painted.itemData(i)))
+        self._painted = choice(
+            "Painted texture",
+            taken=lambda value: session.apply("Painted texture", lambda s: edit.set_painted(s, value)),
         )
         self._white = ValueSlider(90, 100, "%", decimals=1)
         self._white.setAccessibleName("White of the tone")
@@ -161,11 +159,10 @@ class TonePage(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
-        for line, made in enumerate(LEVELS_KIND.inputs):
+        captions(grid, [(made.label, self._sliders[made.key]) for made in LEVELS_KIND.inputs])
+        for made in LEVELS_KIND.inputs:
             slider = self._sliders[made.key]
             slider.setToolTip(plain(made.description))
-            grid.addWidget(caption(made.label, slider), line, 0)
-            grid.addWidget(slider, line, 1)
             slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
             slider.finished.connect(self._session.history.seal)
         self._suggest = button(

@@ -8,7 +8,6 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QComboBox,
     QFileDialog,
     QHeaderView,
     QMenu,
@@ -30,7 +29,7 @@ from evenpalette.app.stations.variants.roll_dialog import RollDialog
 from evenpalette.app.stations.variants.value_table import ValueDelegate, ValueTable
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, label, row, tool
 from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_editor import ValueEditor, ValuePopup
@@ -75,8 +74,7 @@ class VariantsBench(QWidget):
         horizontal.setDefaultSectionSize(122)
         horizontal.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         horizontal.sectionClicked.connect(self._activate)
-        self._parent = QComboBox()
-        self._parent.setToolTip("Values that this variant does not set itself follow this one")
+        self._parent = choice(tip="Values that this variant does not set itself follow this one")
         self._parent.activated.connect(self._set_parent)
         self._facts = label("", "note")
         self._review = button(

@@ -6,10 +6,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QSpinBox, QVBoxLayout, QWidget
 
 from evenpalette.app.facets import CROWD, VARIANTS
-from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, caption, counted, label, row, scrolled
+from evenpalette.app.widgets.basics import button, caption, captions, choice, counted, label, row, scrolled
 from evenpalette.app.widgets.elided import Elided
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.app.widgets.value_slider import ValueSlider
@@ -83,12 +82,12 @@ class CrowdLine(QWidget):
         self._show()
 
     def _box(self, name: str, entries: tuple[tuple[str, str], ...], key: str) -> QComboBox:
-        made = QComboBox()
-        made.setAccessibleName(name)
-        made.setToolTip(plain(name))
-        for value, words in entries:
-            made.addItem(words, value)
-        made.activated.connect(lambda i: self._set(name, **{key: made.itemData(i)}))
+        made = choice(
+            name,
+            [(words, value) for value, words in entries],
+            tip=name,
+            taken=lambda value: self._set(name, **{key: value}),
+        )
         return made
 
     def _set(self, words: str, key: str = "", **parts: object) -> None:
@@ -165,14 +164,15 @@ class SharesPopup(QWidget):
         held = QWidget()
         grid = QGridLayout(held)
         grid.setContentsMargins(12, 10, 12, 10)
-        for line, variant in enumerate(state.project.variants[:_MOST_SHOWN]):
+        shown: list[tuple[str, QWidget]] = []
+        for variant in state.project.variants[:_MOST_SHOWN]:
             slider = ValueSlider(0, 100, decimals=0)
             slider.set_value(state.project.crowd.shares.get(variant.id, USUAL_SHARE))
             slider.setAccessibleName(f"Share of {variant.name}")
             slider.edited.connect(self._tell(variant.id))
             slider.finished.connect(self.finished)
-            grid.addWidget(caption(variant.name, slider), line, 0)
-            grid.addWidget(slider, line, 1)
+            shown.append((variant.name, slider))
+        captions(grid, shown)
         if len(state.project.variants) > _MOST_SHOWN:
             grid.addWidget(
                 label(f"The first {_MOST_SHOWN}; the others come as often as 10.", "note"), _MOST_SHOWN, 0, 1, 2

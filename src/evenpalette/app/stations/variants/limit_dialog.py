@@ -2,7 +2,6 @@
 
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
@@ -12,7 +11,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from evenpalette.app.widgets.basics import button, label, ok_or_cancel
+from evenpalette.app.widgets.basics import button, choice, label, ok_or_cancel
 from evenpalette.core.document.crowd import Limit
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.limits import limit_of
@@ -44,8 +43,7 @@ class LimitDialog(QDialog):
         self.avoid.setPlaceholderText("#c03020 #208040 ...")
         self.avoid.setAccessibleName("Colors to stay away from")
         self.apart = self._number(0, 100, 1, held.apart, "Away from them by")
-        self.region = QComboBox()
-        self.region.setAccessibleName("Contrast to")
+        self.region = choice("Contrast to")
         self.region.addItem("no region", "")
         for sheet in state.project.sheets:
             for region in sheet.regions.regions:

@@ -25,7 +25,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import counted, label, row
+from evenpalette.app.widgets.basics import choice, counted, label, row
 from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
@@ -53,17 +53,13 @@ class CompareDialog(QDialog):
         self._looked: tuple[State, int, bool, Comparison] | None = None
         self.night = QCheckBox("by night")
         self.night.setToolTip("In the light of a faint sky, with what glows")
-        self.vision = QComboBox()
-        self.vision.setAccessibleName("Seen by")
-        for key, words in VISIONS.items():
-            self.vision.addItem(f"{words} ({key})" if key != NORMAL else words, key)
+        self.vision = choice(
+            "Seen by", [(f"{words} ({key})" if key != NORMAL else words, key) for key, words in VISIONS.items()]
+        )
         self.strength = ValueSlider(0, 1)
         self.strength.setAccessibleName("Strength")
         self.strength.set_value(1.0)
-        self.pixels = QComboBox()
-        self.pixels.setAccessibleName("Pixels that the game shows it at")
-        for size in _SIZES:
-            self.pixels.addItem(f"{size} pixels", size)
+        self.pixels = choice("Pixels that the game shows it at", [(f"{size} pixels", size) for size in _SIZES])
         self.pixels.setCurrentIndex(self.pixels.findData(USUAL_SIZE))
         self.list = QListWidget()
         self.list.setAccessibleName("Pairs of variants")
