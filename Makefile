@@ -26,7 +26,7 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup prepare check demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.prepared
 
@@ -57,7 +57,11 @@ $(VENV)/.prepared: $(VENV)/.ready
 	$(BIN)/python -m evenpalette.core.warmup
 	@touch $@
 
-demo: system $(VENV)/.ready
+# What the window needs; its kernels are compiled behind it.
+ready:
+	@$(MAKE) --no-print-directory -j2 system $(VENV)/.ready
+
+demo: ready
 ifeq ($(DISPLAY)$(WAYLAND_DISPLAY),)
 	@echo "There is no display: the demo runs on a virtual one and leaves demo.png as proof."
 	EVENPALETTE_SCREENSHOT=demo.png $(UNDER) $(BIN)/evenpalette demo

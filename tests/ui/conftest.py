@@ -19,21 +19,29 @@ def qapp() -> object:
     return make_application()
 
 
-@pytest.fixture(autouse=True)
-def nothing_goes_wrong_inside(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    """An exception that leaves a slot or a thread fails the test in which it did; without a hook PyQt ends the process,
-    and all other tests with it."""
+@pytest.fixture(scope="session", autouse=True)
+def went_wrong() -> Iterator[list[str]]:
+    """What left a slot or a thread as an exception; without a hook PyQt ends the process, and all other tests with
+    it."""
     wrong: list[str] = []
 
     def note(kind: type[BaseException], error: BaseException, trace: object) -> None:
         wrong.append("".join(traceback.format_exception(error)))
 
-    monkeypatch.setattr(sys, "excepthook", note)
-    monkeypatch.setattr(
-        threading, "excepthook", lambda args: note(args.exc_type, args.exc_value or args.exc_type(), args.exc_traceback)
-    )
+    before = sys.excepthook, threading.excepthook
+    sys.excepthook = note
+    threading.excepthook = lambda args: note(args.exc_type, args.exc_value or args.exc_type(), args.exc_traceback)
+    yield wrong
+    sys.excepthook, threading.excepthook = before
+
+
+@pytest.fixture(autouse=True)
+def nothing_goes_wrong_inside(went_wrong: list[str]) -> Iterator[None]:
+    """It fails the test in which it did."""
     yield
-    assert not wrong, "\n".join(wrong)
+    found = "\n".join(went_wrong)
+    went_wrong.clear()
+    assert not found, found
 
 
 def _opened() -> Hand:

@@ -32,7 +32,7 @@ def pennant(tmp_path_factory: pytest.TempPathFactory) -> State:
     return Storage(copy_demo(tmp_path_factory.mktemp("market") / "m", "pennant")).open()
 
 
-def test_ten_thousand_rolls_break_no_limit() -> None:
+def test_three_thousand_rolls_break_no_limit() -> None:
     """A narrow strip of greens that stays away from two of them, and numbers below a half."""
     limit = Limit(
         parameter="c", lightness=(0.45, 0.7), chroma=(0.05, 0.14), hue=(340.0, 160.0), avoid=("#808040", "#a06050"), apart=12.0,
@@ -44,14 +44,14 @@ def test_ten_thousand_rolls_break_no_limit() -> None:
     for way, spread in ((RollWay.VARY, 0.3), (RollWay.VARY, 1.0), (RollWay.MIX, 0.5)):
         chance = Chance(way, spread, frozenset("cnw"), limits)
         known = [base, {"c": "#0000ff", "n": 0.3, "w": 3}]
-        for _ in range(3400):
+        for _ in range(1000):
             made = {**base, **roll((COLOR, NUMBER, WHOLE), base, known, chance, source)}
             assert 0.2 <= made["n"] <= 0.5
             assert made["w"] in (3, 4)
             seen.add(str(made["c"]))
-    assert len(seen) > 2000
+    assert len(seen) > 600
     avoided = [Color(color) for color in limit.avoid]
-    for text in list(seen)[:2500]:
+    for text in list(seen)[:600]:
         color = Color(text)
         lightness, chroma, hue = color.convert("oklch").coords()
         assert 0.45 - 1e-4 <= lightness <= 0.7 + 1e-4

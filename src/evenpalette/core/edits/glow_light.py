@@ -221,7 +221,8 @@ def kept_bright(state: State, texture_id: str) -> tuple[State, str]:
         if texture_id in textures and all(t is not None and t.bake is not None and t.bake.read for t in held):
             times = brighter(state, lamps, textures)
             strength = round(1 / max(times, 1e-6), 4)
-            said = f"The bake is {times:.3g} times as strong: turned down to {strength:.2f}"
+            if f"{strength:.2f}" != "1.00":
+                said = f"The bake is {times:.3g} times as strong: turned down to {strength:.2f}"
             step = step.model_copy(update={"inputs": {**step.inputs, "strength": Binding(value=strength)}})
         steps.append(step)
     return with_recipe(state, steps=tuple(steps)), said
