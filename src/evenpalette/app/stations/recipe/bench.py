@@ -257,6 +257,7 @@ class RecipeBench(QWidget):
         has_alpha = OPACITY in state.attributes
         self._opacity.setVisible(has_alpha)
         self._opacity_label.setVisible(has_alpha)
+        self._counts.shorten(has_alpha)
         self._opacity.setCurrentIndex(max(0, self._opacity.findData(state.sheet.opacity)))
 
     def _end_alone(self) -> None:

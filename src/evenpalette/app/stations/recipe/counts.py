@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
+from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
@@ -19,9 +20,15 @@ class Counts(QLabel):
         self.setObjectName("note")
         self.setTextFormat(Qt.TextFormat.PlainText)
         self._session = session
+        self._is_short = False
         self._bound: int | None = None
         self._timer = timer(self, 200)
         self._timer.timeout.connect(self._count)
+
+    def shorten(self, is_short: bool) -> None:
+        """Whether steps alone are shown, where there is more to say beside them; all is under the pointer."""
+        self._is_short = is_short
+        self._show()
 
     def follow(self) -> None:
         """Show the recipe as it is now; textures are as many as they were until they have been counted."""
@@ -32,7 +39,8 @@ class Counts(QLabel):
         recipe = self._session.state.project.recipe
         parts = [counted(len(recipe.steps), "step"), counted(len(recipe.parameters), "parameter")]
         parts += [] if self._bound is None else [counted(self._bound, "texture bound", "textures bound")]
-        self.setText(",  ".join(parts))
+        self.setText(parts[0] if self._is_short else ",  ".join(parts))
+        self.setToolTip(plain(", ".join(parts)))
 
     def _count(self) -> None:
         state = self._session.state
