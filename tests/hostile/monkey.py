@@ -250,6 +250,8 @@ def same(one: State, other: State) -> list[str]:
 def run_one(seed: int, actions: int) -> int:
     """One hand; 0 where all held."""
     faulthandler.enable()
+    # A hand that stands still says where.
+    faulthandler.dump_traceback_later(200 + actions, exit=True)
     folder = Path(tempfile.mkdtemp(prefix="monkey-"))
     os.chdir(folder)
     os.environ |= {
