@@ -49,7 +49,7 @@ def main(arguments: list[str] | None = None) -> int:
         code = options.run(options)
         return int(code or 0)
     except EvenPaletteError as error:
-        return refuse(str(error))
+        return refuse(f"{error} Here: {error.flag}" if error.flag else str(error))
     except KeyboardInterrupt:
         return refuse("stopped")
     except BrokenPipeError:

@@ -7,7 +7,12 @@ def one_line(text: str) -> str:
 
 
 class EvenPaletteError(Exception):
-    """Anything that can go wrong with the artist's files or choices; its text is shown as it is, on one line."""
+    """Anything that can go wrong with the artist's files or choices; its text is shown as it is, on one line. flag:
+    what does on a command line what the text says."""
+
+    def __init__(self, *text: object, flag: str = "") -> None:
+        super().__init__(*text)
+        self.flag = flag
 
     def __str__(self) -> str:
         return one_line(super().__str__())

@@ -102,7 +102,7 @@ class BakeKind:
     def check(self, *, has_finer: bool) -> None:
         """Raise MeshFileError where a mesh is missing."""
         if self.needs_finer and not has_finer:
-            raise MeshFileError(f"{self.label}: name the finer mesh (on the command line by --from-mesh).")
+            raise MeshFileError(f"{self.label}: name the finer mesh.", flag="--from-mesh FILE.")
 
 
 def known(values: NDArray) -> Iterator[Estimate]:

@@ -19,7 +19,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
     state = plan.state
     if state.mesh is None:
         raise EvenPaletteError(
-            "A glTF file needs the mesh, and this project has none. Take --target gltf out, or bring a mesh in."
+            "A glTF file needs the mesh, and this project has none. Deliver without glTF, or bring a mesh in."
         )
     binary = Binary()
     materials = Materials(binary, leaves_tile(state))

@@ -50,7 +50,7 @@ def write(plan: DeliveryPlan, delivered: Delivered, folder: Path, progress: Prog
         from pxr import Kind, Sdf, Usd, UsdGeom, UsdShade
     except ImportError as error:
         raise EvenPaletteError(
-            "OpenUSD needs the extra 'usd': pip install 'evenpalette[usd]'. Or take --target usd out."
+            "OpenUSD needs the extra 'usd': pip install 'evenpalette[usd]'. Or deliver without it."
         ) from error
     state = plan.state
     if state.mesh is None:

@@ -41,7 +41,8 @@ def check_uvs(mesh: Mesh) -> None:
     if others and not mesh.tile:
         raise RegionError(
             f"{mesh.name} has faces in other UV tiles ({', '.join(others[:4])}). "
-            "Choose the tile to work in, or wrap them all into one: at Asset, or by --tile."
+            "At Asset, choose the tile to work in, or wrap them all into one.",
+            flag="--tile TILE, or --tile wrap.",
         )
 
 

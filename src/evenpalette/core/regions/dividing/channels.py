@@ -24,7 +24,7 @@ def split_channels(raster: Raster, kind: str) -> dict[str, NDArray]:
     """
     letters = SPLITS[kind]
     if kind == "rgba" and raster.channels not in (2, 4):
-        raise RegionError("This image has no alpha channel; use --as rgb.")
+        raise RegionError("This image has no alpha channel: split it as RGB.", flag="--as rgb.")
     if kind in ("rgb", "rgba"):
         return {letter: raster.channel(index) for index, letter in enumerate(letters)}
     shares = unmix(to_rgb8(raster.pixels), list(CORNERS.values()))
