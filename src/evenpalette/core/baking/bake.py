@@ -62,7 +62,7 @@ def check_layout(mesh: Mesh) -> None:
     inside = ((mesh.uvs.max(1) > 0) & (mesh.uvs.min(1) < 1)).all(-1)
     if not inside.any():
         raise MeshFileError(
-            f"All faces of {mesh.name} lie outside of the UV tile. At Asset, choose the tile to work in.",
+            f"All faces of {mesh.name} lie outside of the UV tile. Choose the tile to work in at Asset.",
             flag="--tile TILE.",
         )
 

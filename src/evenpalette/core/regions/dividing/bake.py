@@ -41,7 +41,7 @@ def check_uvs(mesh: Mesh) -> None:
     if others and not mesh.tile:
         raise RegionError(
             f"{mesh.name} has faces in other UV tiles ({', '.join(others[:4])}). "
-            "At Asset, choose the tile to work in, or wrap them all into one.",
+            "Choose the tile to work in at Asset, or wrap them all into one there.",
             flag="--tile TILE, or --tile wrap.",
         )
 
