@@ -11,13 +11,13 @@ from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, choice, label, list_actions, row
 from evenpalette.core.collection.model import SharedValue
-from evenpalette.core.collection.shared import follow, part
+from evenpalette.core.collection.shared import follow, may_follow, part
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.storage.held import check_free
 from evenpalette.core.storage.storage import Storage
-from evenpalette.core.values import ValueType, value_text
+from evenpalette.core.values import value_text
 
 _MOST_OFFERS = 60
 
@@ -140,11 +140,10 @@ class AssetPage(QWidget):
         project = asset.project
         if project is None:
             return []
-        types = (ValueType.COLOR,) if shared.type == "color" else (ValueType.NUMBER, ValueType.INTEGER)
         taken = {(c.follow.parameter, c.follow.variant) for c in self._gatherer.changes(asset)}
         found = []
         for parameter in project.parameters:
-            if parameter.type not in types:
+            if not may_follow(parameter.type, shared):
                 continue
             places = [(None, DEFAULTS_NAME, parameter.default)]
             places += [(v.id, v.name, v.values[parameter.id]) for v in project.variants if parameter.id in v.values]  # type: ignore[misc]

@@ -11,9 +11,7 @@ from evenpalette.core.document.project import Follow
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import find_variant, set_value
 from evenpalette.core.errors import CollectionError
-from evenpalette.core.values import Value, ValueType
-
-_FITS = {"color": (ValueType.COLOR,), "number": (ValueType.NUMBER, ValueType.INTEGER)}
+from evenpalette.core.values import KINDS, Value, ValueType
 
 
 @dataclass(frozen=True)
@@ -58,13 +56,18 @@ def value_now(state: State, follow: Follow) -> Value | None:
     return variant.values.get(follow.parameter) if variant is not None else None
 
 
+def may_follow(type: ValueType, shared: SharedValue) -> bool:
+    """Whether a value of this type can be a shared one."""
+    return type is ValueType.COLOR if shared.type == "color" else KINDS[type].is_number
+
+
 def follow(state: State, parameter: str, variant: str | None, path: Path, shared: SharedValue) -> State:
     """Let a parameter, in a variant or as its default (None), have a shared value and follow it from now on. Raises
     EvenPaletteError where it cannot have it."""
     held = state.project.recipe.parameter(parameter)
     if held is None:
         raise CollectionError("That parameter is gone.")
-    if held.type not in _FITS[shared.type]:
+    if not may_follow(held.type, shared):
         raise CollectionError(f"{held.name} is a {held.type.value}; {shared.name} is a {shared.type}.")
     state = set_value(state, variant, parameter, shared.value)
     kept = [f for f in state.project.follows if (f.parameter, f.variant) != (parameter, variant)]

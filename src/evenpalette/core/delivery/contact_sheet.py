@@ -24,7 +24,7 @@ from evenpalette.core.files import reason, write_atomically
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.parallel import Progress, no_progress, run_over
 from evenpalette.core.recipe.parameters import Parameter
-from evenpalette.core.values import ValueType, value_text
+from evenpalette.core.values import KINDS, ValueType, value_text
 from evenpalette.core.variants.portrait import Sitting
 
 #: Points of a page, width and height.
@@ -38,8 +38,6 @@ _TURN = 90.0
 #: Pixels of a picture for each point that it takes.
 _DENSITY = 2.0
 _MOST_VALUES = 12
-#: Types of parameters whose values are said.
-_TOLD = (ValueType.COLOR, ValueType.NUMBER, ValueType.INTEGER, ValueType.SWITCH, ValueType.CHOICE)
 _FONT = "source-sans-3-latin-400-normal.woff"
 
 
@@ -94,7 +92,7 @@ def named_variants(state: State, wish: SheetWish) -> list[tuple[str | None, str]
 
 def picture_size(state: State, wish: SheetWish) -> int:
     """Pixels a side of a picture."""
-    told = [p for p in state.project.parameters if p.type in _TOLD]
+    told = [p for p in state.project.parameters if KINDS[p.type].is_short]
     lines = _lines(min(len(told), _MOST_VALUES))
     return max(32, min(512, round(_grid(wish, len(named_variants(state, wish)), lines).picture * _DENSITY)))
 
@@ -106,7 +104,7 @@ def entries_of(
     """What stands on the sheet, each picture as Form begins and turned by quarters. given: pictures by variant and
     side, RGBA of `picture_size`, in the place of ours, as the views draw them."""
     named = named_variants(state, wish)
-    told = [p for p in state.project.parameters if p.type in _TOLD]
+    told = [p for p in state.project.parameters if KINDS[p.type].is_short]
     size = picture_size(state, wish)
     pictures: dict[tuple[int, int], NDArray[np.uint8]] = {}
     if given is not None:

@@ -69,10 +69,6 @@ def live_shader(recipe: Recipe, reads: ShaderReads, wanted: Iterable[str] = (BAS
     return ShaderBuilder(recipe, reads, as_uniform, planned).build(lambda: list(uniforms.values()))
 
 
-#: Types whose constants are written into the text, or decide what is.
-_WRITTEN = (ValueType.CHOICE, ValueType.PLACEMENT, ValueType.TEXTURE, ValueType.CHANNEL)
-
-
 def written_values(recipe: Recipe) -> list[object]:
     """What of a recipe's values the live flavor depends on: while these stay, and the structure, so does its text."""
     found: list[object] = []
@@ -85,7 +81,7 @@ def written_values(recipe: Recipe) -> list[object]:
             found += (
                 (key, binding.value)
                 for key, binding in inputs.items()
-                if binding.is_plain and key in kind.by_key and kind.by_key[key].type in _WRITTEN
+                if binding.is_plain and key in kind.by_key and kind.by_key[key].kind.is_written
             )
     return found
 

@@ -88,8 +88,9 @@ class ValueKind:
     one near it, by chance, with spread 0 to 1. shader_type: in GLSL, '' where shaders have none. rank: where it
     stands among others that are sorted. choices_problem: why a parameter of this kind cannot have these choices, ''
     where it can. is_number: a number with a range. has_range: one or several of them. is_typed: text in a cell of a
-    table is enough to give another one. is_parameter: a game can be told it; the others name things of the project.
-    differs_by_copy: it can be another one for each placed copy: a value that a shader computes.
+    table is enough to give another one. is_short: it can be printed beside a picture. is_written: constants of it are
+    written into a shader's text, or decide what is. is_parameter: a game can be told it; the others name things of
+    the project. differs_by_copy: it can be another one for each placed copy: a value that a shader computes.
     """
 
     key: ValueType
@@ -109,6 +110,8 @@ class ValueKind:
     is_number: bool = False
     has_range: bool = False
     is_typed: bool = False
+    is_short: bool = False
+    is_written: bool = False
     is_parameter: bool = False
     differs_by_copy: bool = False
 

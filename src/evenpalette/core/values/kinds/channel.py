@@ -33,4 +33,4 @@ def _accept(value: object, within: Within) -> Value:
     return "" if ref is None else str(ref)
 
 
-KIND = ValueKind(ValueType.CHANNEL, 9, _accept)
+KIND = ValueKind(ValueType.CHANNEL, 9, _accept, is_written=True)

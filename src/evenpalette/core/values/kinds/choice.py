@@ -41,5 +41,5 @@ KIND = ValueKind(
     told=lambda value, within, files: {"choice": str(value), "index": within.choices.index(str(value))},
     rank=place_among_choices, choices_problem=some_needed,
     between=lambda a, b: f"int(floor((later ? {b} : {a}) + 0.5))", varied=another_choice,
-    shader_type=lambda within: "int", is_parameter=True, differs_by_copy=True,
+    shader_type=lambda within: "int", is_short=True, is_written=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

@@ -64,6 +64,6 @@ KIND = ValueKind(
     others=lambda now, within: ("#000000", "#ffffff", "#ff0000", "#0000ff"),
     mixed=_mixed, between=lambda a, b: f"ep_mixed_color({a}, {b}, t)",
     varied=lambda now, within, spread, source: varied_color(str(now), spread, source),
-    shader_type=lambda within: "vec3", is_typed=True, is_parameter=True,
+    shader_type=lambda within: "vec3", is_typed=True, is_short=True, is_parameter=True,
     differs_by_copy=True,
 )  # fmt: skip

@@ -20,5 +20,5 @@ KIND = ValueKind(
         "placement": str(value), "matrix": list(Placement.parse(str(value)).uniform())
     },
     prepared=lambda value, within, seconds: Placement.parse(str(value)).at(seconds), others=_others,
-    shader_type=lambda within: "mat4", is_parameter=True, differs_by_copy=True,
+    shader_type=lambda within: "mat4", is_written=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

@@ -15,5 +15,5 @@ def _accept(value: object, within: Within) -> Value:
 KIND = ValueKind(
     ValueType.TEXTURE, 7, _accept, others=lambda now, within: within.choices, varied=another_choice,
     told=lambda value, within, files: {"texture": str(value), "file": files.get(str(value), "")},
-    rank=place_among_choices, choices_problem=some_needed, is_parameter=True,
+    rank=place_among_choices, choices_problem=some_needed, is_written=True, is_parameter=True,
 )  # fmt: skip
