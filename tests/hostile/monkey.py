@@ -18,7 +18,7 @@ import traceback
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QProcess, Qt, QTimer
 from PyQt6.QtGui import QDesktopServices, QDrag
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -301,6 +301,8 @@ def run_one(seed: int, actions: int) -> int:
     # A drag waits for a button that no synthetic hand lets go.
     QDrag.exec = lambda *_, **__: Qt.DropAction.IgnoreAction  # type: ignore[method-assign,assignment]
     QDesktopServices.openUrl = staticmethod(lambda *_: True)  # type: ignore[method-assign]
+    # A player would stand there when this hand is done, and hold what it writes to.
+    QProcess.startDetached = staticmethod(lambda *_, **__: (True, 0))  # type: ignore[method-assign,assignment]
     # Undo belongs to one document.
     session.open_state = lambda *_, **__: None  # type: ignore[method-assign]
     window.closeEvent = lambda event: event.ignore()  # type: ignore[method-assign,assignment]
