@@ -82,7 +82,7 @@ test: prepare
 
 # Style, types and contracts beside the tests, as CI does it.
 check: prepare
-	@$(MAKE) --no-print-directory -j3 -O test-kits lint $(PARTS_OF_TEST)
+	@$(MAKE) --no-print-directory -j3 -O lint $(PARTS_OF_TEST)
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 

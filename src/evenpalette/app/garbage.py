@@ -40,12 +40,16 @@ class Garbage(QObject):
     def _look(self) -> None:
         """Look through the oldest generation whose time has come, as Python itself does; not in the middle of a drag
         through all of them."""
-        ripe = [count > most for count, most in zip(gc.get_count(), gc.get_threshold(), strict=True)]
-        rests = QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
-        if ripe[2] and rests and len(gc.get_objects(2)) > _GROWN * self._old:
+        young, middle, old = (count > most for count, most in zip(gc.get_count(), gc.get_threshold(), strict=True))
+        if not middle:
+            if young:
+                gc.collect(0)
+        elif old and self._rests() and len(gc.get_objects(2)) > _GROWN * self._old:
             gc.collect(2)
             self._old = len(gc.get_objects(2))
-        elif ripe[1]:
+        else:
             gc.collect(1)
-        elif ripe[0]:
-            gc.collect(0)
+
+    @staticmethod
+    def _rests() -> bool:
+        return QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -26,9 +25,6 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError, ProjectChanged
 from evenpalette.core.parallel import Progress
 from evenpalette.core.storage.budget import check_budget
 from evenpalette.core.storage.storage import Storage
-
-if TYPE_CHECKING:
-    pass
 
 
 class Session(QObject):

@@ -83,9 +83,9 @@ class MatrixModel(QAbstractTableModel):
         names = {v.id: v.name for v in project.variants}
         kept = [v for v in project.variants if self._is_shown(v)]
         lines = [Line(v, self._group_of(v, names)) for v in kept]
-        by = next((p.input for p in self.columns if self.sorted_by is not None and p.id == self.sorted_by[0]), None)
-        if by is not None and self.sorted_by is not None:
-            lines.sort(key=lambda line: by.kind.rank(self._values[line.id][by.key], by), reverse=self.sorted_by[1])
+        key, falling = self.sorted_by or ("", False)
+        if (by := next((p.input for p in self.columns if p.id == key), None)) is not None:
+            lines.sort(key=lambda line: by.kind.rank(self._values[line.id][key], by), reverse=falling)
         if self.group != IN_ORDER:
             place = {v.id: at for at, v in enumerate(project.variants)}
             by_place = sorted(lines, key=lambda line: place[line.id or ""])

@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
 
 from evenpalette.app.plain import plain
-from evenpalette.app.widgets.basics import captions
+from evenpalette.app.widgets.basics import captions, choice
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
+from evenpalette.core.color.vision import NORMAL, Vision, vision_rows
 from evenpalette.core.light.lamps import SET_UPS, Light
 
 
@@ -45,16 +45,15 @@ class LightPopup(QWidget):
         )
         self.bloom.set_value(light.bloom)
         self.bloom.edited.connect(lambda v: self._change(bloom=v))
-        self.kind, self.strength = QComboBox(), ValueSlider(0, 1, decimals=2)
-        for key, words in VISIONS.items():
-            self.kind.addItem(f"{words} ({key})" if key != NORMAL else words, key)
-        self.kind.setCurrentIndex(max(0, self.kind.findData(eyes.kind)))
-        self.kind.setToolTip(
-            "Both views, small pictures and the crowd as these eyes see them; nothing that is delivered"
+        self.kind = choice(
+            rows=vision_rows(),
+            tip="Both views, small pictures and the crowd as these eyes see them; nothing that is delivered",
+            taken=lambda _: self._look(),
         )
+        self.kind.setCurrentIndex(max(0, self.kind.findData(eyes.kind)))
+        self.strength = ValueSlider(0, 1, decimals=2)
         self.strength.set_value(eyes.strength)
         self.strength.setEnabled(eyes.kind != NORMAL)
-        self.kind.activated.connect(lambda _: self._look())
         self.strength.edited.connect(lambda _: self._look())
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 10, 12, 10)

@@ -15,6 +15,8 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QListWidget,
+    QListWidgetItem,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -155,6 +157,11 @@ def list_actions(view: QAbstractItemView, actions: list[tuple[str, str, Callable
         view.addAction(action)
         made.append(action)
     return made
+
+
+def items_of(view: QListWidget) -> list[QListWidgetItem]:
+    """The lines of a list."""
+    return [item for place in range(view.count()) if (item := view.item(place)) is not None]
 
 
 def clear(layout) -> None:  # type: ignore[no-untyped-def]

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
 from evenpalette.app.plain import plain
+from evenpalette.app.widgets.basics import items_of
 
 
 class Row(NamedTuple):
@@ -16,6 +17,12 @@ class Row(NamedTuple):
     words: str
     is_on: bool
     tip: str = ""
+
+
+def keys_on(view: QListWidget) -> tuple[str, ...]:
+    """The keys of those lines of a list that are on."""
+    on = (item for item in items_of(view) if item.checkState() is Qt.CheckState.Checked)
+    return tuple(str(item.data(Qt.ItemDataRole.UserRole)) for item in on)
 
 
 class CheckList(QListWidget):
@@ -28,15 +35,7 @@ class CheckList(QListWidget):
         self.setAccessibleName(name)
         self.setToolTip(plain(tip))
         self.setWordWrap(True)
-        self.itemChanged.connect(lambda _: self.turned.emit(self._on()))
-
-    def _on(self) -> tuple[str, ...]:
-        held = (self.item(place) for place in range(self.count()))
-        return tuple(
-            item.data(Qt.ItemDataRole.UserRole)
-            for item in held
-            if item is not None and item.checkState() == Qt.CheckState.Checked
-        )
+        self.itemChanged.connect(lambda _: self.turned.emit(keys_on(self)))
 
     def show_rows(self, rows: Iterable[Row], without: str = "") -> None:
         """Show these. without: what is said where there are none."""

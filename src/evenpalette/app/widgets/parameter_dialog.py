@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, ok_or_cancel
+from evenpalette.app.widgets.check_list import keys_on
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits.parameters import are_alike, remove_parameter, update_parameter
 from evenpalette.core.errors import EvenPaletteError
@@ -91,12 +92,7 @@ class ParameterDialog(QDialog):
 
     def _checked(self) -> tuple[str, ...]:
         assert self.textures is not None
-        items = (self.textures.item(line) for line in range(self.textures.count()))
-        return tuple(
-            str(i.data(Qt.ItemDataRole.UserRole))
-            for i in items
-            if i is not None and i.checkState() is Qt.CheckState.Checked
-        )
+        return keys_on(self.textures)
 
     def _set_default(self, value: Value) -> None:
         self.default = value

@@ -142,8 +142,10 @@ def encoded_glsl(light: str) -> str:
     return f"mix({bent}, {straight}, vec3(lessThanEqual({light}, vec3(0.0031308))))"
 
 
-#: What stands for `encoded_glsl("c")` in texts of ours that are files.
-ENCODED_PLACE = "@ENCODED@"
+def with_encoding(text: str) -> str:
+    """A text of ours with the curve of c, written there as @ENCODED@, put in."""
+    return text.replace("@ENCODED@", encoded_glsl("c"))
+
 
 #: The same functions as GLSL. Shaders that need an encoding include this text once.
 GLSL = f"""

@@ -64,6 +64,11 @@ VISIONS = {
 }  # fmt: skip
 
 
+def vision_rows() -> list[tuple[str, str]]:
+    """Words to choose a way to see by, and what it is called."""
+    return [(f"{words} ({kind})" if kind != NORMAL else words, kind) for kind, words in VISIONS.items()]
+
+
 @dataclass(frozen=True)
 class Vision:
     """kind: of VISIONS. strength: 0 is as most see it, 1 the whole deficiency."""

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from importlib.resources import files
 
-from evenpalette.core.color.encoding import ENCODED_PLACE, encoded_glsl
+from evenpalette.core.color.encoding import with_encoding
 from evenpalette.core.light.model import light_glsl
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 
@@ -35,9 +35,7 @@ def kit_light_text(version: int) -> str:
     neutral = "".join(f"    s.{a.key} = {a.glsl_neutral};\n" for a in ATTRIBUTES.values())
     struct = f"\n// Every attribute of a surface, as `EpSurface` means them.\nstruct EpLit {{\n{fields}}};\n"
     made = f"EpLit ep_lit_neutral() {{\n    EpLit s;\n{neutral}    return s;\n}}\n\n"
-    entry = (
-        (files("evenpalette.core.light") / "entry.glsl").read_text("utf-8").replace(ENCODED_PLACE, encoded_glsl("c"))
-    )
+    entry = with_encoding((files("evenpalette.core.light") / "entry.glsl").read_text("utf-8"))
     return _HEAD.format(version=version, bands=BANDS, rows=ROWS) + light_glsl() + struct + made + entry
 
 

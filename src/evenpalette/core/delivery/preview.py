@@ -10,7 +10,7 @@ from importlib.resources import files
 import numpy as np
 from msgspec import to_builtins
 
-from evenpalette.core.color.encoding import ENCODED_PLACE, encoded_glsl
+from evenpalette.core.color.encoding import with_encoding
 from evenpalette.core.delivery.kit_files import KitFiles, KitSheetFiles
 from evenpalette.core.delivery.kit_model import KitTexture
 from evenpalette.core.errors import KitError
@@ -56,7 +56,7 @@ def page_of(kit: KitFiles) -> bytes:
     data = json.dumps(said, ensure_ascii=True, separators=(",", ":")).replace("<", "\\u003c")
     folder = files("evenpalette.core.delivery") / "page"
     script, style, page = ((folder / name).read_text("utf-8") for name in ("page.js", "page.css", "page.html"))
-    script = script.replace(ENCODED_PLACE, encoded_glsl("c"))
+    script = with_encoding(script)
     allowed = base64.b64encode(hashlib.sha256(script.encode()).digest()).decode()
     policy = f"default-src 'none'; script-src 'sha256-{allowed}'; style-src 'unsafe-inline'; img-src data: blob:; base-uri 'none'; form-action 'none'"
     put = {

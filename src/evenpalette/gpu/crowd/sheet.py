@@ -3,7 +3,7 @@
 import moderngl
 import numpy as np
 
-from evenpalette.core.color.encoding import ENCODED_PLACE, encoded_glsl
+from evenpalette.core.color.encoding import with_encoding
 from evenpalette.core.delivery.crowd_kit import CrowdSheet, TextureLevels
 from evenpalette.core.delivery.kit_model import KitTexture, uniform_of
 from evenpalette.core.errors import KitError
@@ -37,7 +37,7 @@ _KEPT_BODY = """    o_uv = vec4(v_uv, v_own.x, 1.0); o_slopes = vec4(dFdx(v_uv),
     o_normal = vec4(normalize(v_normal) * (gl_FrontFacing ? 1.0 : -1.0), gl_FrontFacing ? 0.0 : 1.0);
     o_tangent = v_tangent; o_at = vec4(v_at, v_own.y); o_which = ivec4(v_which.xyz, u_sheet + 1);
 """
-_SHADE = """
+_SHADE = with_encoding("""
 uniform sampler2D kept_uv; uniform sampler2D kept_slopes; uniform sampler2D kept_normal; uniform sampler2D kept_tangent;
 uniform sampler2D kept_at; uniform isampler2D kept_which;
 uniform float u_seconds; uniform vec3 u_eye; uniform float u_flame; uniform int u_to; uniform float u_turn; uniform int u_sheet; uniform int u_group;
@@ -47,7 +47,7 @@ vec3 coded(vec3 c) {
     c = clamp(c, 0.0, 1.0);
     return @ENCODED@;
 }
-""".replace(ENCODED_PLACE, encoded_glsl("c"))
+""")
 
 
 class DrawnSheet:

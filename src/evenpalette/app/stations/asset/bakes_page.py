@@ -22,7 +22,7 @@ from evenpalette.app.facets import ASSET, COVERAGES, RECIPE, VALUES
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.asset.bake_settings import BakeSettings
-from evenpalette.app.widgets.basics import button, captions, column, label, list_actions, row, tool
+from evenpalette.app.widgets.basics import button, captions, column, items_of, label, list_actions, row, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
 from evenpalette.app.widgets.ramp_bars import RampBars
 from evenpalette.app.widgets.switch import Switch
@@ -161,8 +161,7 @@ class BakesPage(QWidget):
         state = self._session.state
         textures = edit.baked_textures(state)
         chosen = self.current()
-        held = [self.list.item(i) for i in range(self.list.count())]
-        if [t.id for t in textures] != [i.data(Qt.ItemDataRole.UserRole) for i in held if i is not None]:
+        if [t.id for t in textures] != [item.data(Qt.ItemDataRole.UserRole) for item in items_of(self.list)]:
             self.list.blockSignals(True)
             self.list.clear()
             for texture in textures:

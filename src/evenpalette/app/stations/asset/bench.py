@@ -62,7 +62,7 @@ class AssetBench(QWidget):
         self._mesh_facts = label("", "note")
         self.tile = choice(
             tip="The layout leaves the first UV tile: work on one tile, or wrap all of them into one",
-            taken=lambda value: self._choose_tile(str(value)),
+            taken=self._choose_tile,
         )
         self._tile_row = row(label("UV tile", "note"), self.tile, None, spacing=6)
         self.uv_set = choice(
@@ -75,14 +75,14 @@ class AssetBench(QWidget):
             "Upright axis",
             [(f"{axis.upper()} is up", axis) for axis in AXES],
             tip="The axis of the file that points up: directions, gradients and what is computed of the mesh follow it",
-            taken=lambda value: self._choose_up(str(value)),
+            taken=self._choose_up,
         )
         self._up_row = row(self.up)
         self._parts = button("Parts ...", self._ask_parts, "link", "Which material groups are on which sheet")
         self.sheet = choice(
             "Sheet",
             tip="Parts with textures of their own: the window works on one at a time",
-            taken=lambda value: self._choose_sheet(str(value)),
+            taken=self._choose_sheet,
         )
         self._sheet_name = label("Sheet", "note")
         self._sheet_row = row(self._sheet_name, self.sheet, self._parts, None, spacing=6)

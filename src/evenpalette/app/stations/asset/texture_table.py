@@ -177,7 +177,7 @@ class TextureTable(QTableWidget):
         return self._thumbs[key][1]
 
     def _role_box(self, texture_id: str, role: Role) -> QComboBox:
-        box = choice("Holds", [(choice.value, choice) for choice in Role])
+        box = choice("Holds", [(one.value, one) for one in Role])
         box.setCurrentIndex(list(Role).index(role))
         box.activated.connect(
             lambda i: self._session.apply(
@@ -187,7 +187,7 @@ class TextureTable(QTableWidget):
         return box
 
     def _encoding_box(self, texture_id: str, encoding: Encoding) -> QComboBox:
-        box = choice("Read as", [(ENCODING_WORDS[choice], choice) for choice in Encoding])
+        box = choice("Read as", [(ENCODING_WORDS[one], one) for one in Encoding])
         box.setCurrentIndex(list(Encoding).index(encoding))
         box.setToolTip("Color is decoded to linear light; data is used as stored, without gamma")
         box.activated.connect(

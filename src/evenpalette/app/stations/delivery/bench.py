@@ -78,6 +78,7 @@ class DeliveryBench(QWidget):
     def _settings(self) -> QWidget:
         """How large, in what forms, by which layout, where to."""
         self._size = choice(
+            "Size of the maps",
             tip="Longest side of the delivered maps. Smaller ones are evaluated in full and averaged in linear light",
             taken=lambda value: self._set(size=value),
         )
@@ -119,7 +120,6 @@ class DeliveryBench(QWidget):
             row(*self.also.values(), None, spacing=10), self.layout_choice,
             row(self.folder, choose), row(self._deliver, self._play, None), self._nothing_yet, result, row(self._clean, None), spacing=2,
         )  # fmt: skip
-        self._size.setAccessibleName("Size of the maps")
         left.setFixedWidth(320)
         return left
 

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QListWidget, QListWidgetItem
 
 from evenpalette.app.plain import plain
-from evenpalette.app.widgets.basics import list_actions
+from evenpalette.app.widgets.basics import items_of, list_actions
 from evenpalette.app.widgets.before_after import image_of
 
 #: Pixels of a small picture.
@@ -38,12 +38,9 @@ class FileStrip(QListWidget):
         self.currentRowChanged.connect(lambda _: self.chosen.emit())
         self.itemChanged.connect(lambda item: self.renamed.emit(self.row(item), item.text()))
 
-    def _items(self) -> list[QListWidgetItem]:
-        return [item for place in range(self.count()) if (item := self.item(place)) is not None]
-
     def show_names(self, names: Sequence[str]) -> None:
         """Show these files; what is looked at stays at its place, small pictures until there are new ones."""
-        held = self._items()
+        held = items_of(self)
         if list(names) == [item.text() for item in held]:
             return
         at, icons = max(0, self.currentRow()), [item.icon() for item in held]
@@ -60,7 +57,7 @@ class FileStrip(QListWidget):
     def show_pictures(self, pictures: Sequence[NDArray | None]) -> None:
         """8-bit RGB or RGBA of each file; None keeps what is there."""
         self.blockSignals(True)
-        for item, pixels in zip(self._items(), pictures, strict=False):
+        for item, pixels in zip(items_of(self), pictures, strict=False):
             if pixels is not None:
                 item.setIcon(QIcon(QPixmap.fromImage(image_of(pixels))))
         self.blockSignals(False)

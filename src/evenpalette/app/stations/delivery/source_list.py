@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
+from evenpalette.app.widgets.basics import items_of
 from evenpalette.app.widgets.source_drag import packed
 from evenpalette.core.document.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES
@@ -30,8 +31,7 @@ class SourceList(QListWidget):
 
     def entries(self) -> list[tuple[str, str]]:
         """Words and what they name, '' for a heading."""
-        held = [self.item(place) for place in range(self.count())]
-        return [(item.text(), item.data(Qt.ItemDataRole.UserRole)) for item in held if item is not None]
+        return [(item.text(), item.data(Qt.ItemDataRole.UserRole)) for item in items_of(self)]
 
     def show_of(self, state: State) -> None:
         """What a project has, in groups."""

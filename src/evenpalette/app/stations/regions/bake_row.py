@@ -1,25 +1,26 @@
 """How regions of faces are drawn into texels: size, samples, padding."""
 
+from functools import partial
+
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
-from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
-from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.basics import choice, label
 from evenpalette.core.edits import face_sets as edit
 
-#: By the key of a setting: what it is called, what it means, its values and their words.
+#: By the key of a setting: what it is called, what it means, words and their values.
 _SETTINGS = {
     "size": (
         "Bake size", "Texels a side that face regions are drawn into",
-        [(size, f"{size}") for size in (256, 512, 1024, 2048, 4096, 8192)],
+        [(f"{size}", size) for size in (256, 512, 1024, 2048, 4096, 8192)],
     ),
     "samples": (
         "Bake samples", "How the coverage of a texel is measured",
-        [(0, "exact"), (1, "1 sample"), (16, "16 samples"), (64, "64 samples")],
+        [("exact", 0), ("1 sample", 1), ("16 samples", 16), ("64 samples", 64)],
     ),
     "padding_texels": (
         "Bake padding", "How far the nearest region is carried outward over empty texels",
-        [(0, "no padding"), (4, "4 texels"), (8, "8 texels"), (16, "16 texels"), (32, "32 texels"), (8192, "full gutter")],
+        [("no padding", 0), ("4 texels", 4), ("8 texels", 8), ("16 texels", 16), ("32 texels", 32), ("full gutter", 8192)],
     ),
 }  # fmt: skip
 
@@ -36,13 +37,8 @@ class BakeRow(QWidget):
         layout.addWidget(label("bake", "note"))
         self._boxes: dict[str, QComboBox] = {}
         for key, (words, tip, values) in _SETTINGS.items():
-            box = self._boxes[key] = QComboBox()
-            box.setAccessibleName(words)
-            box.setToolTip(plain(tip))
-            for value, text in values:
-                box.addItem(text, value)
-            box.activated.connect(lambda i, b=box, k=key: self._set(k, b.itemData(i)))
-            layout.addWidget(box)
+            self._boxes[key] = choice(words, values, tip=tip, taken=partial(self._set, key))
+            layout.addWidget(self._boxes[key])
 
     def follow(self) -> None:
         """Show the settings as they are."""

@@ -38,12 +38,10 @@ class PaintPage(QWidget):
         self._spacing.setToolTip("From one dab to the next, in parts of the diameter")
         self._scatter = self._slider(0, 200, " %", 100 * brush.scatter, "scatter", 0.01)
         self._scatter.setToolTip("How far dabs are thrown aside, in parts of the diameter")
-        self.action = choice("Action", _ACTIONS, tip="What a click or a drag does", taken=self._choose_action)
-        self.tip = choice(
-            "Grain", [(t, t) for t in TIPS], tip="The grain of a dab", taken=lambda tip: self._set(tip=tip)
-        )
+        self.action = choice(rows=_ACTIONS, tip="What a click or a drag does", taken=self._choose_action)
+        self.tip = choice(rows=[(t, t) for t in TIPS], tip="The grain of a dab", taken=lambda tip: self._set(tip=tip))
         self.mirror = choice(
-            "Mirror", _MIRRORS, tip="Repeats the stroke across the middle of the model",
+            rows=_MIRRORS, tip="Repeats the stroke across the middle of the model",
             taken=lambda mirror: self._set(mirror=mirror),
         )  # fmt: skip
         self.erase = self._check("Erase", brush.erases, "Takes coverage away (hold Ctrl for one stroke)", "erases")

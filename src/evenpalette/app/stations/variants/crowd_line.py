@@ -82,13 +82,12 @@ class CrowdLine(QWidget):
         self._show()
 
     def _box(self, name: str, entries: tuple[tuple[str, str], ...], key: str) -> QComboBox:
-        made = choice(
+        return choice(
             name,
             [(words, value) for value, words in entries],
             tip=name,
             taken=lambda value: self._set(name, **{key: value}),
         )
-        return made
 
     def _set(self, words: str, key: str = "", **parts: object) -> None:
         self._session.apply(words, lambda s: change_crowd(s, **parts), key or f"crowd {next(iter(parts))}")

@@ -28,7 +28,7 @@ from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import choice, counted, label, row
 from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.widgets.value_slider import ValueSlider
-from evenpalette.core.color.vision import NORMAL, VISIONS, Vision
+from evenpalette.core.color.vision import NORMAL, Vision, vision_rows
 from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, named_variants, picture_size, write_sheet
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import activate
@@ -53,9 +53,7 @@ class CompareDialog(QDialog):
         self._looked: tuple[State, int, bool, Comparison] | None = None
         self.night = QCheckBox("by night")
         self.night.setToolTip("In the light of a faint sky, with what glows")
-        self.vision = choice(
-            "Seen by", [(f"{words} ({key})" if key != NORMAL else words, key) for key, words in VISIONS.items()]
-        )
+        self.vision = choice("Seen by", vision_rows())
         self.strength = ValueSlider(0, 1)
         self.strength.setAccessibleName("Strength")
         self.strength.set_value(1.0)

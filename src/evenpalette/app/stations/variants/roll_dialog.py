@@ -25,6 +25,7 @@ from evenpalette.app.stations.variants.limit_dialog import LimitDialog
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, counted, label, row, tool
+from evenpalette.app.widgets.check_list import keys_on
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.limits import limit_of, limit_text, set_limit
@@ -162,11 +163,7 @@ class RollDialog(QDialog):
     @property
     def chance(self) -> Chance:
         """What was asked for."""
-        items = [self.free.item(i) for i in range(self.free.count())]
-        free = frozenset(
-            str(item.data(Qt.ItemDataRole.UserRole)) for item in items if item is not None and item.checkState() is Qt.CheckState.Checked
-        )  # fmt: skip
-        return Chance(self.way.currentData(), self.spread.value / 100, free)
+        return Chance(self.way.currentData(), self.spread.value / 100, frozenset(keys_on(self.free)))
 
     def _changed(self) -> None:
         self.spread.setEnabled(self.way.currentData() is RollWay.VARY)

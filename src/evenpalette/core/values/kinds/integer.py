@@ -22,6 +22,8 @@ def _varied(now: Value, within: Within, spread: float, source: "Generator") -> V
 KIND = ValueKind(
     ValueType.INTEGER, 2, lambda value, within: float(round(clamped(value, ValueType.INTEGER, within))),
     read=typed_number, prepared=lambda value, within, seconds: int(value), others=ends_and_middle,
-    told=lambda value, within, files: int(value), rank=as_number, mixed=_mixed, between=lambda a, b: f"int(floor(mix({a}, {b}, t) + 0.5))", varied=_varied,
-    shader_type=lambda within: "int", is_number=True, has_range=True, is_typed=True, is_short=True, is_parameter=True, differs_by_copy=True,
+    told=lambda value, within, files: int(value), rank=as_number,
+    mixed=_mixed, between=lambda a, b: f"int(floor(mix({a}, {b}, t) + 0.5))", varied=_varied,
+    shader_type=lambda within: "int", is_number=True, has_range=True, is_typed=True, is_short=True,
+    is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

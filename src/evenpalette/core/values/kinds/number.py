@@ -56,5 +56,6 @@ KIND = ValueKind(
     read=typed_number, prepared=lambda value, within, seconds: float(value), others=ends_and_middle,
     told=lambda value, within, files: float(value), rank=as_number,
     mixed=lambda one, other, t: float(one) + (float(other) - float(one)) * t, between=lambda a, b: f"mix({a}, {b}, t)",
-    varied=varied_number, shader_type=lambda within: "float", is_number=True, has_range=True, is_typed=True, is_short=True, is_parameter=True, differs_by_copy=True,
+    varied=varied_number, shader_type=lambda within: "float", is_number=True, has_range=True,
+    is_typed=True, is_short=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip

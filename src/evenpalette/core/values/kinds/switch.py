@@ -21,6 +21,7 @@ def _varied(now: Value, within: Within, spread: float, source: "Generator") -> V
 KIND = ValueKind(
     ValueType.SWITCH, 4, _accept, read=lambda text, unit: text.lower() in ("on", "true", "1", "yes"),
     prepared=lambda value, within, seconds: int(value), others=lambda now, within: (not now,),
-    rank=lambda value, within: (bool(value),), between=lambda a, b: f"int(floor((later ? {b} : {a}) + 0.5))", varied=_varied,
+    rank=lambda value, within: (bool(value),),
+    between=lambda a, b: f"int(floor((later ? {b} : {a}) + 0.5))", varied=_varied,
     shader_type=lambda within: "int", is_short=True, is_parameter=True, differs_by_copy=True,
 )  # fmt: skip
