@@ -1,7 +1,6 @@
 """A collection, worked on by a script: projects that are delivered together and share values."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.api.project import Delivery, Project
@@ -13,6 +12,7 @@ from evenpalette.core.collection import across
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import Collection as Held
 from evenpalette.core.collection.model import VariantSet, free_id
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.document.lookup import variant_named
 from evenpalette.core.errors import CollectionError, EvenPaletteError

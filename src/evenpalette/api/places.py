@@ -1,6 +1,6 @@
 """What a project is asked about: parameters, regions, steps, findings, as plain and frozen things."""
 
-from dataclasses import dataclass
+from evenpalette.core.dataclass import dataclass
 
 #: What a parameter can have: a color as '#rrggbb', a number, a word, a switch; everything else as its text.
 Value = str | float | int | bool

@@ -2,7 +2,6 @@
 
 import tempfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from threading import RLock
 from types import TracebackType
@@ -20,6 +19,7 @@ from evenpalette.core.collection import shared as shared_edits
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.color.vision import vision_named
 from evenpalette.core.consent import inside
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.delivery.layouts.named import layout_named
 from evenpalette.core.delivery.render import delivered_size

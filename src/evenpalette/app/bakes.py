@@ -2,7 +2,6 @@
 
 import threading
 import time
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -10,6 +9,7 @@ from evenpalette.app.facets import ASSET, COVERAGES, RECIPE, REGIONS
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.bake import Bake
 from evenpalette.core.edits.bake_wishes import read_by_bake
 from evenpalette.core.edits.bakes import MadeBake, baked_textures, make_bake, outdated, with_made, with_seen

@@ -1,7 +1,7 @@
 """The probe: everything known about the texel under the pointer, in one line."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from evenpalette.app.timers import timer
 from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.color.hexcode import linear_to_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
 from evenpalette.core.recipe.evaluate import trace, weight_at
 

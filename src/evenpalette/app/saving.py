@@ -1,13 +1,14 @@
 """Saves in order: one at a time, the newest state wins, and whoever must not leave before it is written can wait."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QObject, pyqtSignal
 
 from evenpalette.app.answers import answer
 from evenpalette.app.tasks import Task, TaskRunner
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.storage.storage import Storage
 

@@ -2,7 +2,7 @@
 and its verbs."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from importlib import import_module
 from typing import Any, Generic, TypeVar
 
@@ -14,6 +14,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.verbs import Verb
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.stages import StationLook
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
 

@@ -5,13 +5,13 @@ import os
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
 from evenpalette.app import mishaps
 from evenpalette.app.answers import answer
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.files import reason
 from evenpalette.core.parallel import Progress

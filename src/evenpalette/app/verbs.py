@@ -1,10 +1,11 @@
 """What the window can do, as one list: menus, shortcuts, the search and the help sheet are all made from it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
+
+from evenpalette.core.dataclass import dataclass
 
 
 @dataclass(frozen=True)

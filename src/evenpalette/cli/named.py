@@ -1,11 +1,11 @@
 """What a verb is given, project folders and collections, as projects."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import is_collection
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import safe_name
 from evenpalette.core.storage.description import project_folder

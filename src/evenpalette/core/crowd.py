@@ -6,12 +6,13 @@ page. How copies are laid is common practice, no source.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.pcg import pcg
 

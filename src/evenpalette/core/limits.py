@@ -9,8 +9,8 @@ import math
 import os
 from collections.abc import Iterator
 from contextvars import ContextVar
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 
 VARIABLE = "EVENPALETTE_LIMITS"

@@ -1,12 +1,13 @@
 """How a texture is laid when a step reads it."""
 
 import math
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ValueProblem
 
 

@@ -10,12 +10,12 @@ import pkgutil
 import sys
 import traceback
 from collections.abc import Iterable
-from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Protocol, TypeVar, cast
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegistryError
 
 

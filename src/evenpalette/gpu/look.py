@@ -1,9 +1,9 @@
 """What a view shows."""
 
-from dataclasses import dataclass
 from enum import IntEnum
 
 from evenpalette.core.color.vision import PLAIN, Vision
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.light.lamps import EVEN, Light
 
 

@@ -2,12 +2,12 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.core.raster.box import Box, joined
 from evenpalette.core.raster.reading import derived, resize_plane

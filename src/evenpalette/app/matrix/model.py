@@ -1,7 +1,6 @@
 """The lines and columns of the matrix: which variants in which order, and what each cell holds."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
@@ -9,6 +8,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.core.collection.shared import follow_of
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.variant import DEFAULTS_NAME, MARKS, Variant
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value, ValueType, value_text

@@ -2,7 +2,7 @@
 takes longest."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from threading import Event, Lock
 
@@ -18,6 +18,7 @@ from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import CollectedProject, Collection
 from evenpalette.core.collection.shared import SharedChange
 from evenpalette.core.consent import inside
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Project
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME, lineage

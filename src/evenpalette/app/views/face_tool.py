@@ -1,13 +1,12 @@
 """Selecting faces on Form and Flat with the pointer."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 
 from evenpalette.app.session import Session
 from evenpalette.app.views.face_finder import FaceFinder
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh import select
 
 #: What one press takes: word in the window to its meaning.

@@ -1,11 +1,12 @@
 """Where everything lies on the twin views, as plain data: the rectangles of Form and Flat, the camera and the plane."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRect, QRectF
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.camera import OrbitCamera, PlaneView
 
 

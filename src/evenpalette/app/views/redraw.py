@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import moderngl
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,6 +14,7 @@ from evenpalette.app.views.at_rest import AtRest
 from evenpalette.app.views.frame import Frame
 from evenpalette.app.views.live import Live, Looks
 from evenpalette.app.views.shown import Shown
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ShaderOnItsWay
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.pace import AT_REST_MS, Pace

@@ -1,8 +1,8 @@
 """Which stage of the texel each station opens with, and what was chosen there since."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.gpu.look import Show
 

@@ -1,7 +1,7 @@
 """The twin views: Form, the lit model, and Flat, the texture plane, side by side with one pointer."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import MappingProxyType
 
 import numpy as np
@@ -21,6 +21,7 @@ from evenpalette.app.views.pictures import PictureQueue
 from evenpalette.app.views.stages import StationLook
 from evenpalette.app.views.stroke_tool import StrokeTool
 from evenpalette.app.views.tools import Tool
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.edits.crowd import move_copy
 from evenpalette.core.regions.coverage import strongest_at
 

@@ -2,7 +2,6 @@
 
 import contextlib
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -26,6 +25,7 @@ from evenpalette.app.widgets.color_plane import ColorPlane, HueTrack
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex, normalize_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_linear_in_gamut
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 
 #: Asks the views for a color; the callback gets it as hex.

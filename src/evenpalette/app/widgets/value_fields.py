@@ -1,7 +1,6 @@
 """What edits a value of each type: the widget, how it shows a value, what of it is told on."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from PyQt6.QtWidgets import QWidget
@@ -14,6 +13,7 @@ from evenpalette.app.widgets.stops_field import StopsField
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.vector_field import VectorField
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.raster import CHANNEL_NAMES
 from evenpalette.core.values import ChannelRef, Input, ValueType

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from evenpalette.core.baking.kind import Around, BakeKind
 from evenpalette.core.baking.openness import Estimate
 from evenpalette.core.baking.points import Points, surface_points
 from evenpalette.core.baking.tracing import Casters, Traced
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError, MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels

@@ -7,13 +7,13 @@ crosses.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from importlib.util import find_spec
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.baking.points import Points
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.kernels import njit
 from evenpalette.core.parallel import Progress, no_progress, run_over

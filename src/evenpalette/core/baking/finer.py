@@ -1,12 +1,13 @@
 """Places of a coarse mesh found on a finer one."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from evenpalette.core.baking.openness import surface_at
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.tracing import Casters, Traced
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.mesh import Mesh

@@ -6,7 +6,6 @@ et al. 1984), a share of it by the base color is sent on.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +15,7 @@ from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import start_of
 from evenpalette.core.baking.tracing import ENDLESS, Traced, meets, texel_at
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import ray_room
 from evenpalette.core.parallel import Progress, no_progress, part_of

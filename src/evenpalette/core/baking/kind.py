@@ -1,7 +1,6 @@
 """What every kind of bake says about itself."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 from evenpalette.core.baking.openness import Estimate
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.tracing import Traced
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels

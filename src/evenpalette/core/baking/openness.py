@@ -1,7 +1,6 @@
 """How open a surface lies, by cosine-weighted rays; few first, then more, so that a picture is soon there."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +9,7 @@ from evenpalette.core.baking.passes import in_passes
 from evenpalette.core.baking.points import Points
 from evenpalette.core.baking.sampling import sides, spread, start_of
 from evenpalette.core.baking.tracing import ENDLESS, Traced, meets
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.rays import is_blocked, ray_room
 from evenpalette.core.parallel import Progress, no_progress

@@ -1,11 +1,11 @@
 """The places on a surface that texels stand for: where rays start."""
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels

@@ -1,12 +1,13 @@
 """What a ray meets: faces that count, and how much of them is there."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.rays import RayScene, first_hit

@@ -15,7 +15,7 @@ import tempfile
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path, PurePosixPath
 from queue import SimpleQueue
 from typing import Any
@@ -25,6 +25,7 @@ from evenpalette.core.batch.frames import made_from, made_said, read_frame, read
 from evenpalette.core.batch.parts import CHECK, FORMS, PLAN, Made, Part
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.batch.work import Job
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.deliver import IMAGES
 from evenpalette.core.delivery.manifest import MANIFEST_FILE, Former, Report, settle
 from evenpalette.core.errors import Cancelled, EvenPaletteError

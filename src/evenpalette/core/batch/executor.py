@@ -2,11 +2,11 @@
 
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass
 from typing import Protocol
 
 from evenpalette.core.batch.parts import Made
 from evenpalette.core.batch.work import Job
+from evenpalette.core.dataclass import dataclass
 
 #: A job whose worker died is given to another so many times.
 RETRIES = 3

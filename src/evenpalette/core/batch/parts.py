@@ -9,11 +9,12 @@ import json
 import tempfile
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from pathlib import Path
 from typing import Any
 
 from evenpalette.core.batch.wish import Wish
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.deliver import IMAGES
 from evenpalette.core.delivery.inputs import fingerprint, forms_word, images_word
 from evenpalette.core.delivery.kit_model import KitMap, read_said

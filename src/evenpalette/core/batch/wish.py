@@ -3,10 +3,11 @@
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Any
 
 from evenpalette import __version__
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.targets import TARGETS
 from evenpalette.core.document.layout_model import Layout, layout_text, read_layout
 from evenpalette.core.errors import EvenPaletteError

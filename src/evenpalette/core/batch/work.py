@@ -3,7 +3,6 @@
 import tempfile
 from collections import OrderedDict
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from threading import Lock
@@ -12,6 +11,7 @@ from typing import Any
 from evenpalette import __version__
 from evenpalette.core.batch.parts import Made, Part, make
 from evenpalette.core.batch.wish import Wish
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.limits import own_factor
 from evenpalette.core.parallel import threads

@@ -1,12 +1,12 @@
 """A shared value changed in all projects that follow it: what would change, and taking it."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import CollectedProject, Collection, SharedValue, free_id
 from evenpalette.core.collection.shared import SharedChange, change_of, is_same_file, take
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Project
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import CollectionError, EvenPaletteError

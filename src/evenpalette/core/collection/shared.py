@@ -1,12 +1,12 @@
 """Values of a project that follow shared ones: taken when asked, never behind anybody's back."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import Collection, SharedValue
 from evenpalette.core.consent import MayRead
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Follow
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import find_variant, set_value

@@ -4,12 +4,11 @@ A filtered or antialiased edge runs along the straight line between two flags in
 be read where it is not.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import format_hex, parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 
 MAX_FLAGS = 64

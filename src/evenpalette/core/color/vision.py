@@ -5,11 +5,10 @@ Deficiency", 2009: a matrix for each tenth of strength, applied to linear Rec. 7
 distance. The numbers are those that the authors published.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ValueProblem
 
 NORMAL, GRAY = "normal", "gray"

@@ -1,13 +1,13 @@
 """Pictures that a document is held against: a former save of it, a delivery that lies on disk; and by how much two
 pictures differ, region by region, in CIEDE2000 (Sharma, Wu, Dalal 2005)."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.plan import planned
 from evenpalette.core.delivery.render import delivered_size, render_maps
 from evenpalette.core.document.state import State

@@ -1,11 +1,11 @@
 """What BC7 leaves of planes that share a block with strangers, beside what each would keep in a block of its own."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_textures import StoredTexture
 from evenpalette.core.raster.compress import packed_and_back
 from evenpalette.core.raster.image_read import decode_image

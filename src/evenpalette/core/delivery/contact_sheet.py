@@ -4,7 +4,6 @@ import io
 import math
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from functools import cache
 from importlib.resources import files
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.errors import EvenPaletteError, one_line

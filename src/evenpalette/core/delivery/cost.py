@@ -1,10 +1,11 @@
 """What variants cost a game, by the ways to make them: on disk, in memory, a pixel, in materials and draw calls."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.blocks import InBlocks, in_blocks, takes_blocks
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_textures import kit_textures

@@ -3,13 +3,13 @@ triangles for what is far. Made beside the thread that draws, of delivered files
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_files import KitFiles, KitSheetFiles
 from evenpalette.core.delivery.kit_model import KitDescription, KitTexture
 from evenpalette.core.errors import KitError

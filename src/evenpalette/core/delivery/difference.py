@@ -3,12 +3,12 @@
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.plan import planned
 from evenpalette.core.delivery.render import delivered_size, render_variants
 from evenpalette.core.document.state import State

@@ -3,13 +3,13 @@ into another variant and back."""
 
 import io
 import math
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.contact_sheet import GROUNDS, over_ground
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError

@@ -5,13 +5,14 @@ Khronos: glTF 2.0, section 3.9; KHR_materials_variants, _clearcoat, _specular, _
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_precisely
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.render import Map
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.mesh.write_glb import Binary

@@ -1,9 +1,10 @@
 """The kit: textures, parameters of all variants, and the recipe as GLSL, enough for a game to recolor live."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_light import kit_light_text, lit_text
 from evenpalette.core.delivery.kit_model import (
     VERSION,

@@ -7,7 +7,6 @@ known here.
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -15,6 +14,7 @@ import numpy as np
 from msgspec import ValidationError
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_model import VERSION, KitDescription, KitSet, read_said
 from evenpalette.core.errors import KitError
 from evenpalette.core.files import read_regular, reason

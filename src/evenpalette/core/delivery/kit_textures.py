@@ -1,10 +1,10 @@
 """The textures of a kit: what is stored, and how a game sets each of them up."""
 
 import hashlib
-from dataclasses import dataclass
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_model import KitTexture
 from evenpalette.core.delivery.layout import PlannedTexture, planned_textures
 from evenpalette.core.document.state import State

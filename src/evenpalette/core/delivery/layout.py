@@ -1,11 +1,12 @@
 """Which plane lies in which channel of which texture of a kit, and what each of them is called: said here once."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_model import KitRead
 from evenpalette.core.document.kit_text import plane_pixels
 from evenpalette.core.document.state import State

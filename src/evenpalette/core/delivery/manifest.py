@@ -3,9 +3,10 @@
 import hashlib
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path, PurePosixPath
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.files import read_regular
 
 MANIFEST_FILE = "delivery.json"

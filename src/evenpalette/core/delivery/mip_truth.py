@@ -4,11 +4,10 @@ Where the recipe is not linear in what it reads the two part. Measured on the CP
 averaged by 2, 4 and 8, as a chain of mip levels has them, against the full result averaged in linear light.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.reading import resize_plane

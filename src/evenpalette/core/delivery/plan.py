@@ -1,9 +1,9 @@
 """A delivery before anything is written: which variants and sheets, and what each of their folders is called."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import PurePosixPath
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.files import unique_names

@@ -1,11 +1,11 @@
 """The attributes of a variant as pictures, as they are delivered."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from evenpalette.core.color.encoding import encode_srgb_8bit
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.raster import Encoding, Raster

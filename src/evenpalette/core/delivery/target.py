@@ -1,9 +1,10 @@
 """What every form in which a delivery leaves says about itself."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.kit_model import KitMap
 from evenpalette.core.delivery.manifest import Former
 from evenpalette.core.delivery.plan import DeliveryPlan

@@ -1,13 +1,14 @@
 """A texture of the project as a game sees it: every way to store and read it, what each leaves, and which to take."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32, decode_srgb, encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.parallel import Progress, no_progress

@@ -1,8 +1,8 @@
 """Undo and redo of every change, each with a readable label."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 
 LONGEST = 200

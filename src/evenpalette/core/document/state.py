@@ -2,13 +2,14 @@
 
 import secrets
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Project, Role, Sheet
 from evenpalette.core.document.variant import resolve_all
 from evenpalette.core.errors import ProjectError

@@ -6,7 +6,7 @@ is out of date. Making one takes long, so it is apart from the edits: the window
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from threading import Lock
@@ -20,6 +20,7 @@ from evenpalette.core.baking.bake import BakedMap, bake
 from evenpalette.core.baking.kind import BakeKind
 from evenpalette.core.baking.kinds import BAKES, bake_kind
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.bake import GLOW, Bake, Ramp
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State

@@ -2,9 +2,9 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.layout_model import Layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State

@@ -1,12 +1,11 @@
 """Regions that are sets of faces: assigning, sharing out by chance, baking, planning flags."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.flag_plan import MAX_FLAGS
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.regions import Into, free_region_name, prepared, put_regions, with_regions
 from evenpalette.core.errors import RegionError

@@ -3,7 +3,7 @@
 import json
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from evenpalette.core.baking.glow import bounced
 from evenpalette.core.baking.kind import RAYS
 from evenpalette.core.baking.points import surface_points
 from evenpalette.core.baking.tracing import Casters, Traced
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.bake import Bake
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.clear import clear_plane

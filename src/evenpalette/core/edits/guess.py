@@ -1,11 +1,11 @@
 """What a texture probably holds, told from its name and from its pixels."""
 
-from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Role
 from evenpalette.core.raster.raster import Raster
 from evenpalette.core.raster.reading import found_in

@@ -1,9 +1,9 @@
 """Which planes of data share a texture of the kit: as few textures as can be, or put together by hand."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.kit_text import packing_of, plane_word, planes_to_pack
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ValueProblem

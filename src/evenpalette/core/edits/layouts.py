@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import PurePath
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.layout_model import BITS, Layout, LayoutChannel, LayoutFile, layout_text, read_layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State

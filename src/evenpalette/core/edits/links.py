@@ -3,10 +3,10 @@
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from evenpalette.core.consent import MayRead
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.step_text import placed, steps_as_text
 from evenpalette.core.errors import EvenPaletteError, RecipeError

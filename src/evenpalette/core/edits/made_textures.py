@@ -1,11 +1,11 @@
 """Textures that are computed: noise for a drift, gradients along the model; by what makes planes for coverages."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture

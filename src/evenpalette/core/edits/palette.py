@@ -1,13 +1,13 @@
 """Index art of a texture: reduced to a palette, its entries and rows changed, laid by a step."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import Role, Texture
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.asset import add_texture, replace_texture, with_texture

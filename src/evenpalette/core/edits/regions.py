@@ -1,10 +1,11 @@
 """Making and changing regions."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from types import MappingProxyType
 from typing import Literal
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.errors import RegionError
 from evenpalette.core.names import checked_name, free_name

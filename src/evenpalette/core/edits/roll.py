@@ -1,11 +1,12 @@
 """Variants by chance that can be told apart from each other and from those that are there, within limits."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.crowd import Limit
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import add_variant, find_variant
@@ -30,6 +31,9 @@ class Taste:
 
     liked: tuple[Mapping[str, Value], ...] = ()
     disliked: tuple[Mapping[str, Value], ...] = ()
+
+
+_NO_TASTE = Taste()
 
 
 @dataclass(frozen=True)
@@ -123,7 +127,7 @@ def limit_regions(state: State, parameter: str) -> list[str]:
 
 def roll_variants(
     state: State, count: int, chance: Chance, seed: int, *, base: str | None = None, least: float = 0.0, name: str = "Roll",
-    taste: Taste = Taste(), progress: Progress = no_progress,
+    taste: Taste = _NO_TASTE, progress: Progress = no_progress,
 ) -> Rolled:  # fmt: skip
     """Add variants with values by chance, each derived from `base` (None: from the defaults).
 
@@ -159,7 +163,7 @@ def roll_variants(
 
 def roll_one_again(
     rolled: Rolled, variant: str, chance: Chance, seed: int, *, base: str | None = None, least: float = 0.0,
-    taste: Taste = Taste(),
+    taste: Taste = _NO_TASTE,
 ) -> Rolled:  # fmt: skip
     """Another one in the place of one that was rolled, away from all others, which stay as they are. Raises RecipeError
     as `roll_variants` does."""

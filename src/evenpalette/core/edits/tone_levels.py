@@ -1,12 +1,12 @@
 """Levels of the tone, region by region: rows of a Levels step at the start of the recipe."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
 from evenpalette.core.color.encoding import F32, encode_srgb
 from evenpalette.core.color.hexcode import hex_to_linear
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.recipe import add_row, add_step, bind_input, step_of
 from evenpalette.core.errors import RegionError

@@ -1,7 +1,8 @@
 """Something that is wrong or doubtful, and where: every check makes these, the project collects them."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+from evenpalette.core.dataclass import dataclass
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,9 @@
 """Everything that is wrong with a document, by station. The window, `check` and delivery show the same list."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from evenpalette.core.consent import MayRead, nothing
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding, without
 from evenpalette.core.findings.inspection import Inspection

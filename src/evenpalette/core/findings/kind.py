@@ -1,9 +1,9 @@
 """What a kind of finding is: how it looks, what that costs, how much it matters, and how one click mends it."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from enum import IntEnum, StrEnum
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.inspection import Inspection

@@ -2,12 +2,13 @@
 source)."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 from urllib.parse import quote
 from xml.etree import ElementTree
 
 from evenpalette import __version__
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.findings.rules import Rules, Severity

@@ -1,10 +1,11 @@
 """Which findings a team counts as errors: a small file of its own."""
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import StrEnum
 from pathlib import Path
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.findings.kind import Weight

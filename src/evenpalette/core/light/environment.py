@@ -5,12 +5,12 @@ colors are judged in them.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.reading import bilinear
 
 F32 = NDArray[np.float32]

@@ -2,7 +2,8 @@
 stops."""
 
 import math
-from dataclasses import dataclass
+
+from evenpalette.core.dataclass import dataclass
 
 Direction = tuple[float, float, float]
 

@@ -5,13 +5,13 @@ formulas and their sources stand in `light.glsl`. Numbers that both need stand h
 test holds the two to each other.
 """
 
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.light.environment import BANDS, ROWS
 from evenpalette.core.light.lamps import Light
 from evenpalette.core.vectors import unit

@@ -1,9 +1,10 @@
 """A mesh file with what it brings along."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from evenpalette.core.consent import inside
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits

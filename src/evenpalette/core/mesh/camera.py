@@ -1,9 +1,11 @@
 """Where the model and the texture plane are looked at from."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
+
+from evenpalette.core.dataclass import dataclass
 
 FIELD_OF_VIEW_DEGREES = 30.0
 

@@ -8,13 +8,14 @@ import binascii
 import json
 import struct
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.mesh import compression

@@ -4,12 +4,13 @@ Source: glTF 2.0 specification, section 3.9; KHR_texture_transform; KHR_material
 KHR_materials_pbrSpecularGlossiness (its diffuse texture); EXT_texture_webp.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.gltf_file import GltfFile
 

@@ -1,12 +1,13 @@
 """Mesh: triangles with corner attributes and the groups they came in."""
 
 import hashlib
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.vectors import unit

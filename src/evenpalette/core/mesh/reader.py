@@ -1,8 +1,8 @@
 """What every reader of mesh files says about itself."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.mesh import Mesh
 
 

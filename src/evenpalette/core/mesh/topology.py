@@ -1,10 +1,9 @@
 """What is connected to what: shells on the model, islands in the UV layout, neighbors across edges."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.mesh import Mesh
 
 

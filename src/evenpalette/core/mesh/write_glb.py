@@ -6,11 +6,12 @@ Khronos Group, glTF 2.0 Specification, sections 3.6, 3.7 and 4.4.
 import json
 import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.tangents import tangents
 from evenpalette.core.vectors import unit

@@ -7,11 +7,11 @@ are from memory; files are read back by programs that are not ours.
 
 import struct
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.raster.bc6h import pack_bc6h
 from evenpalette.core.raster.compress import pack

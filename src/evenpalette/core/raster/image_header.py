@@ -5,8 +5,8 @@ Sources: PNG (W3C, third edition), sections 11.2.1 and 10; OpenEXR and TIFF thro
 
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 

@@ -5,7 +5,6 @@ vectors made unit again for normals. Sizes are those of OpenGL: halved, rounded 
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from enum import StrEnum
 
 import cv2
@@ -13,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.raster.reading import derived
 

@@ -1,10 +1,10 @@
 """What a format of picture files knows."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.image_header import Allow
 from evenpalette.core.raster.raster import Raster
 

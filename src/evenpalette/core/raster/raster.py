@@ -1,6 +1,5 @@
 """Raster: an image that knows what its numbers mean."""
 
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
@@ -8,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, decode_srgb, decode_srgb_8bit, encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.reading import channel_values, derived, resize_plane, unit_values
 
 #: What is larger than this as floats is made larger in strips.

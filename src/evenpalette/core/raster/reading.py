@@ -10,12 +10,13 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass
 from typing import Any, Generic, Protocol, TypeVar
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from evenpalette.core.dataclass import dataclass
 
 #: The largest half float: no color is brighter, and no texture format of a game holds more.
 BRIGHTEST = 65504.0

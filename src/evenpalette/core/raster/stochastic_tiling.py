@@ -4,10 +4,9 @@ Every repeat of a placement is a cell. Which tile it shows is a hash of the cell
 after 64 cells. Toward a border, tiles go over into each other, so that tiles that are tileable themselves show no seam.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.pcg import pcg_of_one
 

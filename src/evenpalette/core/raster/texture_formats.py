@@ -2,12 +2,13 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.formats.png import encode_png
 from evenpalette.core.raster.raster import Encoding, Raster

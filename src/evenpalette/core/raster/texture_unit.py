@@ -5,13 +5,13 @@ is the mean of trilinear reads along the longer axis (EXT_texture_filter_anisotr
 """
 
 import math
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import decode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.kernels import njit, prange
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, packed_and_back

@@ -5,9 +5,9 @@ KHR_materials_specular (highlight tint), KHR_materials_anisotropy and KHR_materi
 two shifted highlights of Kajiya and Kay 1989 and Scheuermann 2004.
 """
 
-from dataclasses import dataclass
 from enum import Enum
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RecipeError
 
 

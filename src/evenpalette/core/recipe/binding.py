@@ -1,13 +1,13 @@
 """A recipe with values put in: what both the CPU and the shaders run."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.placement import Placement
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, StepKind

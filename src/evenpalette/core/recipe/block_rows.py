@@ -1,11 +1,11 @@
 """The weights of a step's rows, as instructions: see `weights.TileWeights`, which makes the same for whole planes."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.block_reads import BlockReads, cut

@@ -9,12 +9,12 @@ point to must be kept alive.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import Kernel, bytes_at, call_address, code_address, floats_at, njit, words_at
 
 F32 = NDArray[np.float32]

@@ -2,7 +2,8 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from evenpalette.core.dataclass import dataclass
 
 #: Texture reads of each function that reads: those that fetch texels one by one count each of them.
 _READS = {"textureGrad": 1, "ep_laid": 1, "ep_placed": 8, "ep_tile": 8, "ep_cells": 32, "ep_looked_up": 8}

@@ -5,12 +5,12 @@ Worker threads take tiles and walk them block by block, see `program`; the inter
 
 import threading
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32, encode_srgb_8bit
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.parallel import Progress, no_progress, part_of, run_over
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster, quantize

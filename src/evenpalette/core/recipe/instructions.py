@@ -2,11 +2,11 @@
 the values of steps."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import Kernel, code_address
 from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe.binding import BoundStep

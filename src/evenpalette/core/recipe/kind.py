@@ -1,12 +1,12 @@
 """What every kind of step says about itself."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.core.recipe.blocks import Prepared, RowsBlock
 from evenpalette.core.values import Input, Value, ValueType

@@ -6,13 +6,13 @@ starts the program, as any program does.
 
 import hashlib
 import json
-from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 
 import platformdirs
 
 from evenpalette.core.consent import own_folder
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import read_regular, reason, write_atomically
 from evenpalette.core.recipe.steps import KINDS

@@ -1,9 +1,9 @@
 """Planes of data that share textures in a kit: which lies in which channel, so that a pixel takes fewer reads."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.packing import PER_TEXTURE
 
 _LETTERS = "rgba"

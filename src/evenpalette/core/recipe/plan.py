@@ -5,8 +5,8 @@ wanted too; one that leaves nothing of what was there ends the chain of its attr
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.kind import UV, Op, StepKind

@@ -5,11 +5,11 @@ and written change. Steps that have no block kernel are run over the whole tile 
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import Kernel, code_address
 from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe import texels

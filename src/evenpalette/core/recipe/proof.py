@@ -1,12 +1,12 @@
 """What every kind of step must keep, as tests that anybody can run on a kind of their own."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds

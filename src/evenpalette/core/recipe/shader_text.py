@@ -1,8 +1,9 @@
 """What the recipe is as shader text: what it must know, what it reads, what it is told."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.cost import StepCost
 from evenpalette.core.recipe.packed_reads import Packing
 from evenpalette.core.recipe.sources import Start

@@ -1,13 +1,14 @@
 """Everything that a recipe reads, and how one tile of it is read."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import DECODE_8BIT, F32, decode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.box import Box
 from evenpalette.core.raster.raster import Encoding, Raster

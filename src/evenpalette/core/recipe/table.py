@@ -1,12 +1,12 @@
 """All variants in one texture: a row of texels a variant, from which shader text reads its parameters."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color import oklab
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.values import Value
 

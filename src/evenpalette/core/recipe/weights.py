@@ -1,11 +1,11 @@
 """The weight of each row of a step at each texel of a tile, from the coverages of the row's division."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.box import Box
 from evenpalette.core.recipe.binding import BoundStep

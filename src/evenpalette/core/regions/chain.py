@@ -1,12 +1,12 @@
 """Running the operations of a region on its coverage, in an order in which every other region they read is done."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError, RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.raster.raster import Raster

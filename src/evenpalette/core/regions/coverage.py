@@ -1,11 +1,12 @@
 """From what the document says about regions to their coverage planes."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster

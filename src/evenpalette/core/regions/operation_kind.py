@@ -1,12 +1,12 @@
 """What every operation on a coverage says about itself."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.values import Input, ValueType

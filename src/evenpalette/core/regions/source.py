@@ -1,13 +1,13 @@
 """What every source of a region says about itself: what the document keeps of it, and how its planes are made."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.raster import Raster

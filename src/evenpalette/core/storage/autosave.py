@@ -7,9 +7,9 @@ import re
 import shutil
 import threading
 import time
-from dataclasses import dataclass
 from pathlib import Path
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.files import read_regular, reason, write_atomically

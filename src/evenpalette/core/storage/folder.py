@@ -12,9 +12,9 @@ import stat
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ProjectError
 from evenpalette.core.files import PART_FILE, flush_descriptor, make_folder, read_regular, reason, write_inside
 

@@ -8,13 +8,14 @@ does. A kill at any moment leaves a project.json whose files are all there. Save
 import contextlib
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.migrate import migration_note
 from evenpalette.core.document.project import FIRST_SHEET, Project, Sheet, with_sources
 from evenpalette.core.document.state import Resting, State

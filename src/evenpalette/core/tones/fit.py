@@ -7,7 +7,7 @@ in the gray, so two evaluations, with gray 0 and gray 1, give the line `b + a * 
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.hexcode import linear_to_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.parallel import Progress, no_progress, row_strips
 from evenpalette.core.raster.raster import Encoding, Raster, quantize
 from evenpalette.core.recipe.attributes import BASE_COLOR

@@ -1,12 +1,11 @@
 """What a tint can reach over a tone: the color that comes out on average, and whether the tone leaves room for it."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.raster import Raster
 
 #: A mean gray below the first makes every tint dark, above the second leaves little modelling: common practice, no

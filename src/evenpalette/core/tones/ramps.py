@@ -5,7 +5,6 @@ The path through a picture's colors is a principal curve: T. Hastie, W. Stuetzle
 in DIN99b: every color goes to the nearest place on the curve, every place to the mean of the colors near it.
 """
 
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.color.hexcode import parse_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_linear
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.tones.palettes.census import take_census

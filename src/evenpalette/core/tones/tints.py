@@ -8,7 +8,6 @@ Young, "The approximation of one matrix by another of lower rank", 1936).
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +15,7 @@ from numpy.typing import NDArray
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.hexcode import linear_to_hex
+from evenpalette.core.dataclass import dataclass
 
 #: Colors darker than this, linear, point anywhere: a code of 8 bits turns them by degrees.
 _DARK = 0.01

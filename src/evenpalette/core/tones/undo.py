@@ -6,12 +6,13 @@ texel does not vote, and the step is named.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import BASE_COLOR
 from evenpalette.core.recipe.binding import BoundStep

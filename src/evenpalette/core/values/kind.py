@@ -2,10 +2,10 @@
 has it."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, Protocol
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ValueProblem
 
 if TYPE_CHECKING:

@@ -1,10 +1,10 @@
 """One description of a typed value, for steps, operations on coverages and parameters; one widget edits it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.values.kind import Value, ValueKind, ValueType
 from evenpalette.core.values.kinds import KINDS
 

@@ -2,7 +2,7 @@
 shows them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -12,6 +12,7 @@ from evenpalette.core.color.difference import ciede2000
 from evenpalette.core.color.encoding import F32, decode_srgb
 from evenpalette.core.color.lab import linear_to_lab
 from evenpalette.core.color.vision import Vision
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.light.lamps import SET_UPS

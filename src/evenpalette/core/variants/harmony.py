@@ -5,7 +5,6 @@ The ways are common practice, no source; OKLCh is that of CSS Color 4.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from evenpalette.core.color.encoding import F32
 from evenpalette.core.color.gamut import css_mapped, is_in_gamut
 from evenpalette.core.color.hexcode import hex_to_linear, linear_to_hex
 from evenpalette.core.color.oklab import linear_to_oklab, oklab_to_oklch
+from evenpalette.core.dataclass import dataclass
 
 TURN, OPPOSITE, NEIGHBORS, LIGHTNESS = "turn", "opposite", "neighbors", "lightness"
 #: By key, in words.

@@ -6,7 +6,6 @@ region: both common practice, no source.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from itertools import combinations
 from typing import NamedTuple
 
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.color.difference import difference_of_linear
 from evenpalette.core.color.encoding import F32, decode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
 from evenpalette.core.values import Value

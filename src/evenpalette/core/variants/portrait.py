@@ -2,12 +2,12 @@
 contact sheets."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.project import OpacityUse
 from evenpalette.core.document.state import State
 from evenpalette.core.kernels import njit

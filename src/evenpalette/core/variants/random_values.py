@@ -1,11 +1,12 @@
 """Values by chance: new ones within limits, or those of the variants that are there, mixed anew."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import StrEnum
 
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.crowd import Limit
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.parameters import Parameter

@@ -1,7 +1,7 @@
 """The reach of a parameter: which texels change when it moves, by how much; and when nothing changes, why."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import partial
 from itertools import islice, product
 
@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import F32
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.raster.raster import Encoding, Raster

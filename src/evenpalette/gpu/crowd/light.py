@@ -1,9 +1,8 @@
 """When and in what light a crowd is seen."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.light.lamps import SET_UPS
 
 

@@ -1,6 +1,5 @@
 """Delivery, the kit's textures: each with the planes that share it as pictures, which are put together by hand."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +16,7 @@ from evenpalette.app.stations.delivery.taking_picture import TakingPicture
 from evenpalette.app.widgets.basics import button, column, counted, label, scrolled
 from evenpalette.app.widgets.source_drag import packed
 from evenpalette.app.widgets.when_shown import WhenShown
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.blocks import InBlocks, in_blocks
 from evenpalette.core.delivery.kit import build_shader
 from evenpalette.core.delivery.kit_textures import kit_textures

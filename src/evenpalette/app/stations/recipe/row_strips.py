@@ -1,7 +1,6 @@
 """The rows of a step as short strips: region numbers, the first color or number, the parameter it follows."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from evenpalette.app import theme
 from evenpalette.app.plain import plain
 from evenpalette.app.widgets.color_drag import carry, is_far, take
+from evenpalette.core.dataclass import dataclass
 
 STRIP = QSize(152, 23)
 PER_COLUMN = 6

@@ -1,11 +1,11 @@
 """A file of a layout as it will be written, looked at before it is: its pixels, what blocks leave of them, bytes."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.layouts.planes import Surface, is_float, is_srgb
 from evenpalette.core.delivery.layouts.write import content_of, file_layers, file_size, filled_for
 from evenpalette.core.document.layout_model import LayoutFile

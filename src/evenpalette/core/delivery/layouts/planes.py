@@ -1,13 +1,13 @@
 """What lies in a channel of a layout: the planes of each source, at the size of its file."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import PurePath
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.maps import division_named, id_picture
 from evenpalette.core.document.layout_model import LayoutChannel, LayoutFile
 from evenpalette.core.document.project import Texture

@@ -2,12 +2,12 @@
 
 import io
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.delivery.inputs import fingerprint
 from evenpalette.core.delivery.layouts.planes import Source, Surface, channel_rows, is_float, is_srgb
 from evenpalette.core.delivery.manifest import Former

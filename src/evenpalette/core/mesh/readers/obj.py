@@ -6,11 +6,15 @@ where the file uses none, groups and objects do. Lines of one shape are turned i
 """
 
 import warnings
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import field
+from itertools import groupby
+from operator import itemgetter
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces, triangulate
@@ -28,10 +32,78 @@ class _Lines:
     widths: list[int] = field(default_factory=list)
     numbers: list[int] = field(default_factory=list)
 
-    def add(self, text: str, width: int, number: int) -> None:
-        self.texts.append(text)
-        self.widths.append(width)
-        self.numbers.append(number)
+    def add(self, texts: Sequence[str], numbers: Iterable[int]) -> None:
+        self.texts += texts
+        self.widths += [len(text.split()) for text in texts]
+        self.numbers += numbers
+
+    def cut(self, count: int) -> None:
+        """Keep so many of them."""
+        del self.texts[count:], self.widths[count:], self.numbers[count:]
+
+
+class _Read:
+    """What was read of a file so far. Lines that begin alike are taken together."""
+
+    def __init__(self, name: str) -> None:
+        self._name, self._most = name, limits()
+        self.tables = {"v": _Lines(), "vt": _Lines(), "vn": _Lines()}
+        self.faces = _Lines()
+        #: How many lines each table had before each face. Plain numbers only: the garbage collector would walk
+        #: millions of small tuples again and again.
+        self.counts: tuple[list[int], ...] = ([], [], [])
+        #: Material and group, as they change, and which of these each face has.
+        self.labels: list[tuple[str, str]] = [("", "")]
+        self.label_of: list[int] = []
+        self._face_count = 0
+
+    def take(self, lines: list[str], first: int) -> None:
+        """Take lines with the same two first letters. first: the number of the first one. Raises MeshFileError."""
+        head, numbers = lines[0][:2], range(first, first + len(lines))
+        if head in ("v ", "v\t"):
+            self.tables["v"].add([line[2:] for line in lines], numbers)
+        elif head in ("f ", "f\t"):
+            self._take_faces([line[2:] for line in lines], numbers)
+        elif head in self.tables and all(line[2:3] in (" ", "\t") for line in lines):
+            self.tables[head].add([line[3:] for line in lines], numbers)
+        else:
+            for number, line in zip(numbers, lines, strict=True):
+                self._take_line(line.replace("\t", " ").strip(), number)
+
+    def _take_line(self, line: str, number: int) -> None:
+        key, _, rest = line.partition(" ")
+        if key == "f":
+            self._take_faces([rest], [number])
+        elif key in self.tables:
+            self.tables[key].add([rest], [number])
+        elif key == "usemtl":
+            self.labels.append((" ".join(rest.split()), self.labels[-1][1]))
+        elif key in ("g", "o"):
+            self.labels.append((self.labels[-1][0], " ".join(rest.split())))
+
+    def _take_faces(self, texts: Sequence[str], numbers: Sequence[int]) -> None:
+        before = len(self.faces.texts)
+        self.faces.add(texts, numbers)
+        corners = self.faces.widths[before:]
+        if min(corners) < 3:
+            # Points and edges are no faces.
+            self.faces.cut(before)
+            whole = [row for row, many in enumerate(corners) if many >= 3]
+            texts, numbers = [texts[row] for row in whole], [numbers[row] for row in whole]
+            self.faces.add(texts, numbers)
+            corners = self.faces.widths[before:]
+        if corners and max(corners) > self._most.face_corners:
+            row = next(row for row, many in enumerate(corners) if many > self._most.face_corners)
+            raise MeshFileError(
+                f"{self._name}, line {numbers[row]}: a face has {corners[row]:,} corners; the limit is "
+                f"{self._most.face_corners:,}. {RAISE}"
+            )
+        self._face_count += sum(corners) - 2 * len(corners)
+        if self._face_count > self._most.mesh_faces:
+            raise too_many_faces(self._name, self._face_count)
+        for counts, table in zip(self.counts, self.tables.values(), strict=True):
+            counts.extend([len(table.texts)] * len(corners))
+        self.label_of += [len(self.labels) - 1] * len(corners)
 
 
 def parse_obj(content: bytes, name: str) -> Mesh:
@@ -48,45 +120,21 @@ def parse_obj(content: bytes, name: str) -> Mesh:
         raise MeshFileError(f"{name} has {len(lines):,} lines; the limit is {most.obj_lines:,}. {RAISE}")
     if not any(line.startswith(("v ", "v\t")) for line in lines):
         raise MeshFileError(f"{name} is not an OBJ mesh: it has no vertices.")
-    positions, uvs, normals, faces = _Lines(), _Lines(), _Lines(), _Lines()
-    tables = {"v": positions, "vt": uvs, "vn": normals}
-    # Plain numbers only: the garbage collector would walk millions of small tuples again and again.
-    counts: tuple[list[int], ...] = ([], [], [])
-    labels: list[tuple[str, str]] = [("", "")]
-    label_of: list[int] = []
-    face_count = 0
-    for number, line in enumerate(lines, 1):
-        key, _, rest = line.replace("\t", " ").strip().partition(" ")
-        if key == "f":
-            corners = len(rest.split())
-            if corners < 3:
-                continue
-            if corners > most.face_corners:
-                raise MeshFileError(
-                    f"{name}, line {number}: a face has {corners:,} corners; the limit is {most.face_corners:,}. {RAISE}"
-                )
-            face_count += corners - 2
-            if face_count > most.mesh_faces:
-                raise too_many_faces(name, face_count)
-            faces.add(rest, corners, number)
-            counts[0].append(len(positions.texts))
-            counts[1].append(len(uvs.texts))
-            counts[2].append(len(normals.texts))
-            label_of.append(len(labels) - 1)
-        elif key in tables:
-            tables[key].add(rest, len(rest.split()), number)
-        elif key == "usemtl":
-            labels.append((" ".join(rest.split()), labels[-1][1]))
-        elif key in ("g", "o"):
-            labels.append((labels[-1][0], " ".join(rest.split())))
+    read, number = _Read(name), 1
+    for _, alike in groupby(lines, key=itemgetter(slice(2))):
+        run = list(alike)
+        read.take(run, number)
+        number += len(run)
     del lines, text
-    places, layout, directions = _table(name, positions, 3, 6), _uv_table(name, uvs), _table(name, normals, 3, 3)
-    if not faces.texts:
+    places, layout, directions = (
+        _table(name, read.tables["v"], 3, 6), _uv_table(name, read.tables["vt"]), _table(name, read.tables["vn"], 3, 3),
+    )  # fmt: skip
+    if not read.faces.texts:
         raise MeshFileError(f"{name} has no faces.")
-    indices, owner = _faces(name, faces, np.array(counts, np.int64).T)
+    indices, owner = _faces(name, read.faces, np.array(read.counts, np.int64).T)
     return _assemble(
         name, places, layout, directions, indices,
-        labels, np.array(label_of, np.int64)[owner],
+        read.labels, np.array(read.label_of, np.int64)[owner],
     )  # fmt: skip
 
 

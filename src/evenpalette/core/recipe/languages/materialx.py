@@ -5,8 +5,7 @@ MaterialX Specification 1.39, "Custom Nodes". Its texture coordinates count upwa
 turned over. Textures that are color come as linear light: nothing decodes them before they are filtered.
 """
 
-from dataclasses import dataclass
-
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.attributes import ATTRIBUTES, NORMAL, Holds
 from evenpalette.core.recipe.languages.node_values import Node, Val
 from evenpalette.core.recipe.languages.nodes import NodeWriter

@@ -6,8 +6,9 @@ MaterialX Specification 1.39, "Standard Nodes". What is known is worked out, the
 import math
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RecipeError
 from evenpalette.core.recipe.languages.tree import BUILT_IN, is_matrix, scalar_of, size_of, vector_of
 

@@ -6,8 +6,9 @@ node cannot be said: loops, whole numbers that are worked with (picks by copy), 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.languages.node_values import LETTERS, NodeValues, UnsayableError, Val
 from evenpalette.core.recipe.languages.tree import Declared, Expr, Function, Reader, Stmt, scalar_of, size_of, vector_of
 

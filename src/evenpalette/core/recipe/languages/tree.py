@@ -5,8 +5,9 @@ The OpenGL Shading Language 3.30, chapters 3 to 6: no arrays, no switch, no loca
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RecipeError
 
 _TOKEN = re.compile(

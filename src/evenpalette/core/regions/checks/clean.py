@@ -1,13 +1,13 @@
 """Mending an ID image: pure flags, no specks or holes, no gaps on used texels."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.padding import nearest_covered
 from evenpalette.core.regions.dividing.bake import id_map_from
 from evenpalette.core.regions.dividing.flags import FoundFlag, find_flags, to_rgb8

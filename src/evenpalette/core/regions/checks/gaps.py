@@ -1,12 +1,12 @@
 """What coverages hold: sums, shares, gaps, and where the largest spot of a mask is."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit, prange
 
 

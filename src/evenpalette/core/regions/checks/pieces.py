@@ -1,10 +1,9 @@
 """Connected pieces of equal labels, found by runs along rows: what is large costs next to nothing."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.kernels import njit, prange
 
 

@@ -2,12 +2,12 @@
 other."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.topology import Topology

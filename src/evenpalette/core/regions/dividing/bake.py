@@ -1,11 +1,10 @@
 """Regions that are sets of faces, drawn into UV space."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.tiles import FIRST, tiles_of

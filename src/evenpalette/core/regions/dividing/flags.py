@@ -4,13 +4,12 @@ A flag is a color that fills areas. Antialiased, resampled or lossy edges make t
 seldom lie beside an equal neighbor, so only texels in flat surroundings are counted.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.flag_plan import FLAG_ORDER, MAX_FLAGS
 from evenpalette.core.color.hexcode import format_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.kernels import njit, prange
 

@@ -1,10 +1,9 @@
 """Regions from another mesh of the same shape that stands in the same place."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import RegionError
 from evenpalette.core.mesh.closest import closest_faces
 from evenpalette.core.mesh.mesh import Mesh

@@ -1,11 +1,12 @@
 """What a way to hold regions costs, and what of them survives on the GPU."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.compress import BYTES_PER_TEXEL, packed_and_back
 from evenpalette.core.regions.encodings.ways import ENCODINGS, MaskEncoding, Planes

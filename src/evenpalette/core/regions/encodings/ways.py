@@ -1,12 +1,12 @@
 """Ways to hold regions in textures for a game: what each can hold, writing it, reading it as a shader does."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.hexcode import parse_hex
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.regions.dividing.channels import CORNERS
 

@@ -1,12 +1,12 @@
 """The brush: its size and feel, and the tips it presses."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.regions.operations.noise import tileable_noise
 
 #: Side of a tip's picture.

@@ -1,6 +1,8 @@
 """A stand-in for a pen: pressure made from how the pointer moves."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from evenpalette.core.dataclass import dataclass
 
 
 @dataclass

@@ -1,13 +1,13 @@
 """Which colors pictures have, and how much of each: cells of nearly equal colors with their means."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.color.din99 import srgb8_to_din99b
 from evenpalette.core.color.encoding import encode_srgb
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.kernels import njit, prange
 from evenpalette.core.raster.raster import Encoding, Raster, quantize

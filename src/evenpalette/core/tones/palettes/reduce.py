@@ -7,12 +7,12 @@ which plain distance is close to CIEDE2000.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.kernels import njit
 from evenpalette.core.raster.raster import Raster

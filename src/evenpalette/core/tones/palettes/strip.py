@@ -5,11 +5,11 @@ its texel of the strip, at (i + 0.5) / n.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import ImageFileError
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.strips import entries_of_levels, levels_of
