@@ -26,7 +26,6 @@ from evenpalette.app.settings import (
     smooths,
     window_state,
 )
-from evenpalette.app.side_by_side import SideBySide
 from evenpalette.app.source_watch import SourceWatch
 from evenpalette.app.station import Workplace
 from evenpalette.app.stations import STATIONS
@@ -45,13 +44,14 @@ from evenpalette.core.raster.formats import picture_endings
 from evenpalette.core.storage.description import PROJECT_FILE
 from evenpalette.gpu.look import Look
 
-#: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window
-#: draws, and takes that one's OpenGL context away.
 if TYPE_CHECKING:
     from evenpalette.app.guide import Guide
     from evenpalette.app.matrix import Matrix
     from evenpalette.app.overview import Overview
+    from evenpalette.app.side_by_side import SideBySide
 
+#: Windows that Qt has not deleted yet. Python's garbage collector must not delete one: it may run while another window
+#: draws, and takes that one's OpenGL context away.
 _ALIVE: set["MainWindow"] = set()
 
 
@@ -244,6 +244,8 @@ class MainWindow(QMainWindow):
 
     def _show_sheet(self) -> None:
         """Show all variants side by side, or the views again."""
+        from evenpalette.app.side_by_side import SideBySide
+
         if self._sheet is None:
             self._sheet = SideBySide(self.session, self.views)
         self._sheet.toggle()

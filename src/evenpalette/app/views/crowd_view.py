@@ -1,6 +1,7 @@
 """The asset many times in Form, drawn as a game would: from the kit that would be delivered of the document."""
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import moderngl
 import numpy as np
@@ -12,17 +13,20 @@ from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
 from evenpalette.app.views.shown import Shown
 from evenpalette.core.crowd import Copies, Laid
-from evenpalette.core.delivery.crowd_kit import CrowdKit
-from evenpalette.core.delivery.live_kit import Told, live_kit, live_rows
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.crowd import laid_of
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.values import ValueType
 from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
-from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage, camera_around
 from evenpalette.gpu.drawing import Viewport
 from evenpalette.gpu.elsewhere import Elsewhere
+
+# Kits are a seventh of all that a start would load: they come when a crowd is asked for.
+if TYPE_CHECKING:
+    from evenpalette.core.delivery.crowd_kit import CrowdKit
+    from evenpalette.core.delivery.live_kit import Told
+    from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 
 #: What a kit is made anew for. Values alone go into its table.
 _ANEW = frozenset({ASSET, REGIONS, COVERAGES, TONE, RECIPE, VARIANTS})
@@ -63,7 +67,7 @@ class CrowdView(QObject):
         return self.is_on and self._kit is not None
 
     @property
-    def kit(self) -> CrowdKit | None:
+    def kit(self) -> "CrowdKit | None":
         """What copies are drawn from."""
         return self._kit
 
@@ -138,6 +142,8 @@ class CrowdView(QObject):
     def camera(self, size: tuple[int, int]) -> OrbitCamera:
         """One that shows all in a view of this size."""
         assert self._kit is not None
+        from evenpalette.gpu.crowd.scene import camera_around
+
         return camera_around([(self._kit, self.copies())], size)
 
     # --- what it is drawn from -----------------------------------------------------------------------------------
@@ -163,6 +169,8 @@ class CrowdView(QObject):
 
     def _take_values(self, state: State) -> None:
         """Values alone are others: they go into the table."""
+        from evenpalette.core.delivery.live_kit import live_rows
+
         if self._kit is not None and len(self._kit.variants) == len(state.project.variants):
             known = self._told if self._told is not None and len(self._told) == len(self._kit.sheets) else None
             self._told = [
@@ -176,7 +184,9 @@ class CrowdView(QObject):
         if not self.is_on or (self._made_of is state and self._kit is not None):
             return None
 
-        def work() -> CrowdKit | str:
+        def work() -> "CrowdKit | str":
+            from evenpalette.core.delivery.live_kit import live_kit
+
             try:
                 kit = live_kit(state)
                 # Not on the thread of the window: the first time its kernels are loaded.
@@ -185,7 +195,7 @@ class CrowdView(QObject):
             except EvenPaletteError as error:
                 return str(error)
 
-        def show(found: CrowdKit | str) -> None:
+        def show(found: "CrowdKit | str") -> None:
             if isinstance(found, str):
                 self._session.said.emit(f"The crowd cannot be drawn: {found}", True)
                 self.switch(False)
@@ -212,6 +222,8 @@ class CrowdView(QObject):
     ) -> None:  # fmt: skip
         """Draw it into a part of the target, with the context current. Raises KitError for a recipe that does not
         compile as a game would compile it, ShaderOnItsWay while it is compiled elsewhere."""
+        from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
+
         assert self._kit is not None
         if self._stage is None:
             self._stage = CrowdStage(ctx, elsewhere)
