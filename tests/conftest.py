@@ -1,5 +1,6 @@
 """Shared pieces: the demo opened once, and a state folder that is not the user's."""
 
+import gc
 import os
 from pathlib import Path
 
@@ -12,6 +13,11 @@ os.environ.setdefault("GALLIVM_PERF", "nopt")
 from evenpalette.core.document.state import State
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
+
+
+def pytest_sessionfinish() -> None:
+    """What goes with the process is not looked through for garbage again and again before: that takes seconds."""
+    gc.freeze()
 
 
 @pytest.fixture(autouse=True)

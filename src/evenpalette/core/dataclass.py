@@ -26,6 +26,8 @@ else:
 def _made(cls: type, frozen: bool, eq: bool) -> type:
     own = vars(cls)
     hashes = own.get("__hash__") is not None
+    # For a class without a text the standard library looks for its signature, which takes longer than all the rest.
+    cls.__doc__ = cls.__doc__ or cls.__name__
     made: Any = dataclasses.dataclass(init=False, repr=False, eq=False)(cls)
     all_fields = dataclasses.fields(made)
     names = [one.name for one in all_fields if one.compare]
