@@ -26,7 +26,7 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-batch test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.prepared
 
@@ -73,16 +73,16 @@ endif
 prepare:
 	@$(MAKE) --no-print-directory -j2 setup strangers
 
-# Seven parts, three beside each other, each with a display of its own; what they say is printed when each is done. The
-# longest come first, so that none is left alone at the end.
-PARTS_OF_TEST := test-kits test-core test-work test-window-4 test-window-3 test-window-1 test-window-2
+# Eight parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
+# its own, and what it says is printed when it is done. The longest come first, so that none is left alone at the end.
+PARTS_OF_TEST := test-kits test-core test-window-1 test-window-4 test-window-3 test-batch test-window-2 test-work
 
 test: prepare
-	@$(MAKE) --no-print-directory -j3 -O $(PARTS_OF_TEST)
+	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST)
 
 # Style, types and contracts beside the tests, as CI does it.
 check: prepare
-	@$(MAKE) --no-print-directory -j3 -O lint $(PARTS_OF_TEST)
+	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST) lint
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
@@ -96,14 +96,20 @@ test-window: $(WINDOWS)
 $(WINDOWS): test-window-%:
 	$(subst -a ,-a -n 1$*0 ,$(UNDER)) $(PYTEST) $(WINDOW_$*)
 
-# Many projects, scripts, the command line, spoiled files, the graphics card.
-WORK := tests/core/batch tests/core/collection tests/api tests/hostile tests/gpu $(wildcard tests/test_*.py)
+# Many projects, scripts, the command line.
+BATCH := tests/core/batch tests/core/collection tests/api $(wildcard tests/test_*.py)
+
+test-batch:
+	$(subst -a ,-a -n 200 ,$(UNDER)) $(PYTEST) $(BATCH)
+
+# Spoiled files, the graphics card.
+WORK := tests/hostile tests/gpu
 
 test-work:
 	$(subst -a ,-a -n 160 ,$(UNDER)) $(PYTEST) $(WORK)
 
 test-core:
-	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) $(addprefix --ignore=,tests/ui tests/core/delivery tests/player $(WORK))
+	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) $(addprefix --ignore=,tests/ui tests/core/delivery tests/player $(BATCH) $(WORK))
 
 # What leaves the house, by strangers' programs too.
 test-kits:

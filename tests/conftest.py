@@ -2,6 +2,8 @@
 
 import gc
 import os
+from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -10,6 +12,7 @@ os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 # As the application does it, see gpu/software.py: contexts of tests are made without one.
 os.environ.setdefault("GALLIVM_PERF", "nopt")
 
+from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.state import State
 from evenpalette.core.storage.demo_files import copy_demo, demo_names
 from evenpalette.core.storage.storage import Storage
@@ -34,6 +37,20 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(scope="session")
 def lantern(demo_folder: Path) -> State:
     return Storage(demo_folder).open()
+
+
+@pytest.fixture(scope="session")
+def delivered_demo(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], tuple[Path, State]]:
+    """A demo, delivered whole with its page, and its document; for reading. What is broken is a copy."""
+
+    @cache
+    def made(name: str) -> tuple[Path, State]:
+        folder = tmp_path_factory.mktemp(f"delivered-{name}")
+        state = Storage(copy_demo(folder / "demo", name)).open()
+        deliver(state, folder / "out", targets=["images", "kit", "preview"])
+        return folder / "out", state
+
+    return made
 
 
 @pytest.fixture(scope="session")

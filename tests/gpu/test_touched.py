@@ -91,17 +91,16 @@ def test_what_is_drawn_partly_is_what_is_drawn_whole(demo: State, zoom: float) -
     plane = PlaneView((0.45, 0.55), 1.15 * zoom)
     looks = [(Look(Show.RECIPE), 0.6), (Look(Show.ATTRIBUTE, attribute="base_color", overlay=0.5), 1.0)]
     partly, whole = Screen(camera, plane, looks), Screen(camera, plane, looks)
-    smaller = []
+    partly.draw(demo, partly=False)
+    before, smaller = whole.draw(demo, partly=False), []
     for parameter in [p.id for p in demo.project.parameters]:
         changed = other_value(demo, parameter)
         if changed is None:
             continue
-        partly.draw(demo, partly=False)
         found, wanted = partly.draw(changed, partly=True), whole.draw(changed, partly=False)
-        assert np.abs(found - wanted).max() <= 1, demo.project.parameters[0].name
+        assert np.abs(found - wanted).max() <= 1, parameter
         smaller.append(partly.drawn / whole.drawn)
-        back = partly.draw(demo, partly=True)
-        assert np.abs(back - whole.draw(demo, partly=False)).max() <= 1
+        assert np.abs(partly.draw(demo, partly=True) - before).max() <= 1, parameter
     assert smaller
     if zoom == 1.0 and len(demo.region_ids) > 3:
         # What is lit by gathered glow shines, and its halo is drawn with it.

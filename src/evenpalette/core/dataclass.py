@@ -109,5 +109,6 @@ def _beginning(cls: Any, fields: Sequence[dataclasses.Field]) -> Callable[..., N
             done.append(f"_set(self, {name!r}, {value if field.init else f'_{name}()'})")
     done += ["self.__post_init__()"] if hasattr(cls, "__post_init__") else []
     exec(f"def __init__({', '.join(['self', *taken])}):\n " + "\n ".join(done or ["pass"]), known)
+    known["__init__"].__annotations__ = {field.name: field.type for field in fields if field.init} | {"return": None}
     known["__init__"].__qualname__ = f"{cls.__qualname__}.__init__"
     return known["__init__"]

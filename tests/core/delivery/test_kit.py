@@ -1,6 +1,7 @@
 """The kit: a game that knows only `parameters.json` and the head of `recipe.glsl` draws what is delivered."""
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from shutil import copytree
@@ -49,21 +50,19 @@ DERIVED = {
 
 
 @pytest.fixture(scope="module", params=sorted(DERIVED))
-def delivered(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, State]:
+def delivered(
+    request: pytest.FixtureRequest, delivered_demo: Callable[[str], tuple[Path, State]]
+) -> tuple[str, Path, State]:
     """Every demo, delivered."""
-    folder = tmp_path_factory.mktemp("kit")
-    state = Storage(copy_demo(folder / "demo", request.param)).open()
-    out = folder / request.param / "out"
-    deliver(state, out)
-    return out, state
+    return request.param, *delivered_demo(request.param)
 
 
 def test_every_demo_is_delivered_here() -> None:
     assert sorted(demo_names()) == sorted(DERIVED)
 
 
-def test_a_plain_loader_draws_every_variant_as_delivered(delivered: tuple[Path, State]) -> None:
-    out, state = delivered
+def test_a_plain_loader_draws_every_variant_as_delivered(delivered: tuple[str, Path, State]) -> None:
+    _, out, state = delivered
     loader, game = Loader(out / "kit"), Game()
     for variant in loader.said["variants"]:
         picture = read_image(out / variant["folder"] / "base_color.png")
@@ -197,8 +196,8 @@ def test_alpha_is_carried_and_light_beyond_white_has_its_strength(tmp_path: Path
     assert read_image(tmp_path / "opaque" / only["folder"] / "opacity.png").pixels.min() == 255
 
 
-def test_the_description_follows_its_published_schema(delivered: tuple[Path, State]) -> None:
-    out, state = delivered
+def test_the_description_follows_its_published_schema(delivered: tuple[str, Path, State]) -> None:
+    name, out, state = delivered
     said = json.loads((out / "kit" / "parameters.json").read_text())
     schema = json.loads((out / "kit" / "parameters.schema.json").read_text())
     jsonschema.validate(said, schema)
@@ -207,7 +206,7 @@ def test_the_description_follows_its_published_schema(delivered: tuple[Path, Sta
     assert [p["id"] for p in said["parameters"]] == [p.id for p in state.project.parameters]
     assert all(set(v["values"]) == {p["uniform"] for p in said["parameters"]} for v in said["variants"])
     derived = {v["folder"]: v["derives_from"] for v in said["variants"] if v["derives_from"]}
-    assert derived == DERIVED[out.parent.name]
+    assert derived == DERIVED[name]
 
 
 def test_ids_stay_and_names_are_read_when_they_are_of_another_script(lantern: State, tmp_path: Path) -> None:
@@ -274,11 +273,11 @@ def test_a_cancelled_or_failed_delivery_leaves_the_folder_as_it_was(tmp_path: Pa
 
 
 def test_coverages_take_the_channels_that_they_need_and_alpha_holds_data_only_of_four(
-    delivered: tuple[Path, State],
+    delivered: tuple[str, Path, State],
 ) -> None:
     """A loader that multiplies alpha in, as a browser does by default, spoils a fourth coverage at most, and is told
     not to."""
-    out, state = delivered
+    _, out, state = delivered
     said = json.loads((out / "kit" / "parameters.json").read_text())
     by_sampler = {t["sampler"]: t for t in said["textures"]}
     for number, region in enumerate(said["regions"]):

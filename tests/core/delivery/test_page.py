@@ -3,7 +3,7 @@
 import json
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -29,20 +29,28 @@ def browser() -> Iterator[Browser]:
     made.close()
 
 
-def delivered(name: str, folder: Path) -> tuple[Path, State]:
-    state = Storage(copy_demo(folder / "demo", name)).open()
-    deliver(state, folder / "out", targets=["images", "preview"])
-    # By mail: the file alone.
-    (folder / "mail").mkdir()
-    shutil.copy(folder / "out" / "kit" / "preview.html", folder / "mail" / "page.html")
-    return folder / "out", state
+@pytest.fixture
+def delivered(
+    delivered_demo: Callable[[str], tuple[Path, State]], tmp_path: Path
+) -> Callable[[str], tuple[Path, State]]:
+    """A demo, with its page as it comes by mail: the file alone."""
+
+    def mailed(name: str) -> tuple[Path, State]:
+        out, state = delivered_demo(name)
+        (tmp_path / "mail").mkdir()
+        shutil.copy(out / "kit" / "preview.html", tmp_path / "mail" / "page.html")
+        return out, state
+
+    return mailed
 
 
 @pytest.mark.parametrize("name", sorted(demo_names()))
-def test_the_page_draws_what_is_delivered(browser: Browser, tmp_path: Path, name: str) -> None:
+def test_the_page_draws_what_is_delivered(
+    browser: Browser, tmp_path: Path, delivered: Callable[[str], tuple[Path, State]], name: str
+) -> None:
     """Base color at full size, of one variant all of it, of the others and of the other maps a quarter in turn: within
     1 code for 99.9%, never more than 2. The console has nothing to say."""
-    out, state = delivered(name, tmp_path)
+    out, state = delivered(name)
     browser.said()
     assert browser.open(tmp_path / "mail" / "page.html") == "ok"
     said = json.loads((out / "kit" / "parameters.json").read_text())
@@ -74,8 +82,10 @@ def test_the_page_draws_what_is_delivered(browser: Browser, tmp_path: Path, name
     assert (tmp_path / "mail" / "page.html").stat().st_size <= 1.4 * sources + 300_000
 
 
-def test_parameters_crowd_and_values_are_worked_as_a_visitor_does(browser: Browser, tmp_path: Path) -> None:
-    _, state = delivered("pennant", tmp_path)
+def test_parameters_crowd_and_values_are_worked_as_a_visitor_does(
+    browser: Browser, tmp_path: Path, delivered: Callable[[str], tuple[Path, State]]
+) -> None:
+    _, state = delivered("pennant")
     assert browser.open(tmp_path / "mail" / "page.html") == "ok"
     # A color that is set is what the same variant has with it.
     field_tint = next(p for p in state.project.parameters if p.name == "Field tint")
@@ -111,9 +121,11 @@ def test_parameters_crowd_and_values_are_worked_as_a_visitor_does(browser: Brows
     assert browser.said() == []
 
 
-def test_marks_are_kept_copied_out_and_taken_by_the_project(browser: Browser, tmp_path: Path) -> None:
+def test_marks_are_kept_copied_out_and_taken_by_the_project(
+    browser: Browser, tmp_path: Path, delivered: Callable[[str], tuple[Path, State]]
+) -> None:
     """Typed as a visitor does, read again after the page was closed, pasted where it came from."""
-    _, state = delivered("pennant", tmp_path)
+    _, state = delivered("pennant")
     page = tmp_path / "mail" / "page.html"
     assert browser.open(page) == "ok"
     names = [v.name for v in state.project.variants]
@@ -135,8 +147,10 @@ def test_marks_are_kept_copied_out_and_taken_by_the_project(browser: Browser, tm
     assert browser.ask("return window.evenPalette.reviewText()") == "Even Palette review: Pennant"
 
 
-def test_the_variants_of_a_hundred_thousand_copies_are_those_of_the_player(browser: Browser, tmp_path: Path) -> None:
-    _, state = delivered("tea-tin", tmp_path)
+def test_the_variants_of_a_hundred_thousand_copies_are_those_of_the_player(
+    browser: Browser, tmp_path: Path, delivered: Callable[[str], tuple[Path, State]]
+) -> None:
+    _, state = delivered("tea-tin")
     assert browser.open(tmp_path / "mail" / "page.html") == "ok"
     rows = browser.ask("return window.evenPalette.rowsOf(100000)")
     wanted = by_share(np.arange(100_000, dtype=np.uint32), [1.0] * len(state.project.variants))
