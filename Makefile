@@ -48,7 +48,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml
 	$(PIP) --no-compile --require-hashes -r $(VENV)/half-0.txt & other=$$!; \
 	$(PIP) --no-compile --require-hashes -r $(VENV)/half-1.txt && wait $$other
 	$(PIP) --no-build-isolation -e .
-	-$(BIN)/python -m compileall -q -j 0 $(VENV)/lib src
+	-$(BIN)/python -m compileall -q -j 0 -x '/tests?/' $(VENV)/lib src
 	@touch $@
 
 # Kernels that are compiled beforehand; without them the application compiles each when it is asked for, and the rest
@@ -75,14 +75,14 @@ prepare:
 
 # Eight parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
 # its own, and what it says is printed when it is done. The longest come first, so that none is left alone at the end.
-PARTS_OF_TEST := test-kits test-core test-window-1 test-window-4 test-window-3 test-batch test-window-2 test-work
+PARTS_OF_TEST := test-kits test-core test-window-2 test-window-1 test-window-4 test-batch test-window-3 test-work
 
 test: prepare
 	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST)
 
 # Style, types and contracts beside the tests, as CI does it.
 check: prepare
-	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST) lint
+	@$(MAKE) --no-print-directory -j4 -O lint $(PARTS_OF_TEST)
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 

@@ -11,6 +11,8 @@ import pytest
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 # As the application does it, see gpu/software.py: contexts of tests are made without one.
 os.environ.setdefault("GALLIVM_PERF", "nopt")
+# Parts of the tests run beside each other: one that draws on all cores takes them from the others.
+os.environ.setdefault("LP_NUM_THREADS", "1")
 
 from evenpalette.core.delivery.deliver import deliver
 from evenpalette.core.document.state import State

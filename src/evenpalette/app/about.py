@@ -1,10 +1,11 @@
 """What the application is, and under which terms it and its parts are passed on."""
 
 from PyQt6.QtCore import PYQT_VERSION_STR, qVersion
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
 from evenpalette import __version__
 from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.forms import ending
 
 TERMS = """What you make is yours: projects, textures, variants, and the text of delivered kits.
 
@@ -30,10 +31,8 @@ class AboutDialog(QDialog):
         text = QPlainTextEdit(TERMS)
         text.setReadOnly(True)
         text.setAccessibleName("Terms and licenses")
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addWidget(label(f"Even Palette {__version__}", "heading"))
         layout.addWidget(label(f"PyQt {PYQT_VERSION_STR}, Qt {qVersion()}", "note"))
         layout.addWidget(text)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self)[0])

@@ -22,6 +22,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.verbs import Verb
 from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.forms import ending
 from evenpalette.core.storage.autosave import Recoverable
 
 POINTER_HELP = (
@@ -111,12 +112,10 @@ class HelpSheet(QDialog):
                 grid.addWidget(label(name), line, column)
                 grid.addWidget(shown, line, column + 1)
                 line += 1
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 20, 24, 16)
         layout.addLayout(grid)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self)[0])
 
 
 class HistoryDialog(QDialog):

@@ -82,6 +82,20 @@ class Ledger(QWidget):
         self._session = session
         self.setObjectName("chrome")
         self.setFixedWidth(204)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(4, 10, 4, 4)
+        layout.setSpacing(4)
+        self._lay_regions(layout)
+        self._lay_findings(layout)
+        #: The colors that regions were painted with, by their ids.
+        self._colors: dict[str, str] = {}
+        session.changed.connect(self._on_change)
+        session.selection.changed.connect(self._show_selection)
+        session.watch.changed.connect(self._show_findings)
+        self.refresh()
+
+    def _lay_regions(self, layout: QVBoxLayout) -> None:
+        session = self._session
         self._total = label("", "section")
         self.model = RegionModel(session)
         self.list = NamedList(
@@ -109,6 +123,16 @@ class Ledger(QWidget):
             "note",
         )
         self._hint.setWordWrap(True)
+        self._hint.setContentsMargins(8, 0, 8, 0)
+        # Wide enough for what it will say, so that nothing moves when the findings arrive.
+        self._total.setMinimumWidth(self._total.fontMetrics().horizontalAdvance("999%") + 2)
+        self._total.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
+        layout.addWidget(row(label("REGIONS", "section"), None, self._total, margins=(8, 0, 8, 0)))
+        layout.addWidget(self._hint)
+        layout.addWidget(self.list, 3)
+
+    def _lay_findings(self, layout: QVBoxLayout) -> None:
         self._heading = label("", "section")
         self.findings = QListWidget(self)
         self.findings.setAccessibleName("Findings")
@@ -124,29 +148,12 @@ class Ledger(QWidget):
         self._shows_left = False
         self.findings.itemActivated.connect(self._go)
         self.findings.itemClicked.connect(self._go)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(4, 10, 4, 4)
-        layout.setSpacing(4)
-        # Wide enough for what it will say, so that nothing moves when the findings arrive.
-        self._total.setMinimumWidth(self._total.fontMetrics().horizontalAdvance("999%") + 2)
-        self._total.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        layout.addWidget(row(label("REGIONS", "section"), None, self._total, margins=(8, 0, 8, 0)))
-        layout.addWidget(self._hint)
-        layout.addWidget(self.list, 3)
         self._mend = button("Mend", self.mend, "link")
         self._mend.setStyleSheet("padding: 0;")
         self._mend.hide()
         self.findings.currentItemChanged.connect(lambda *_: self._show_mend())
         layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
         layout.addWidget(row(self.findings, margins=(3, 0, 2, 0)), 2)
-        self._hint.setContentsMargins(8, 0, 8, 0)
-        self.list.selectionModel().currentChanged.connect(self._select)  # type: ignore[union-attr]
-        #: The colors that regions were painted with, by their ids.
-        self._colors: dict[str, str] = {}
-        session.changed.connect(self._on_change)
-        session.selection.changed.connect(self._show_selection)
-        session.watch.changed.connect(self._show_findings)
-        self.refresh()
 
     def _lock(self) -> None:
         region = self._session.state.project.regions.find(self._session.selection.region or "")

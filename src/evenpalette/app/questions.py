@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
     QDialog,
-    QDialogButtonBox,
     QListWidget,
     QMessageBox,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.forms import ending
 from evenpalette.core.errors import one_line
 
 Role = QMessageBox.ButtonRole
@@ -53,12 +53,8 @@ class ListQuestion(QDialog):
         self.list.addItems([one_line(item) for item in shown])
         words = label(text)
         words.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        buttons.addButton(yes, QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
         layout.addWidget(words)
         layout.addWidget(self.list, 1)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self, yes)[0])

@@ -6,15 +6,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QDialog,
-    QFormLayout,
     QPlainTextEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from evenpalette.app.widgets.basics import choice, counted, label, ok_or_cancel
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import form, slider, whole
 from evenpalette.core.document.variant import MARKS
 from evenpalette.core.edits.many_values import MOST_BETWEEN
 from evenpalette.core.variants.harmony import NEIGHBORS, OPPOSITE, TURN, WAYS, Harmonized, harmonized
@@ -47,24 +45,18 @@ class HarmonyDialog(QDialog):
         self.setWindowTitle("Colors that go together")
         self._colors, self._show = list(colors), show
         self.way = choice("Way", [(words, key) for key, words in WAYS.items()])
-        self.degrees = ValueSlider(-180, 180, "°", decimals=0)
-        self.degrees.setAccessibleName("Angle")
-        self.degrees.set_value(30.0)
+        self.degrees = slider(-180, 180, 30.0, name="Angle", unit="°", decimals=0, taken=lambda _: self._try())
         self._strip, self._said = _Strip(), label("", "note")
         self._said.setWordWrap(True)
-        form = QFormLayout()
-        form.addRow("Way", self.way)
-        form.addRow("Angle", self.degrees)
         buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addWidget(label("In OKLCh; the first chosen color is the one that the others go with.", "note"))
-        layout.addLayout(form)
+        layout.addLayout(form(("Way", self.way), ("Angle", self.degrees)))
         layout.addWidget(self._strip)
         layout.addWidget(self._said)
         layout.addWidget(buttons)
         self.setMinimumWidth(380)
         self.way.currentIndexChanged.connect(lambda _: self._try())
-        self.degrees.edited.connect(lambda _: self._try())
         self._try()
 
     @property
@@ -95,15 +87,10 @@ class FillDialog(QDialog):
     def __init__(self, first: str, second: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Fill a gap")
-        self.count = QSpinBox()
-        self.count.setRange(1, MOST_BETWEEN)
-        self.count.setValue(3)
-        self.count.setAccessibleName("How many between")
-        form = QFormLayout()
-        form.addRow(f"Between {first} and {second}", self.count)
+        self.count = whole("How many between", 1, MOST_BETWEEN, 3)
         buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(form((f"Between {first} and {second}", self.count)))
         layout.addWidget(label("In equal steps: colors in OKLab, numbers plainly, choices by the half.", "note"))
         layout.addWidget(buttons)
 
@@ -120,13 +107,11 @@ class NoteDialog(QDialog):
         self.note.setAccessibleName("Note")
         self.note.setTabChangesFocus(True)
         self.note.setFixedHeight(90)
-        form = QFormLayout()
-        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
-        form.addRow("Mark", self.mark)
-        form.addRow("Note", self.note)
+        fields = form(("Mark", self.mark), ("Note", self.note))
+        fields.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         buttons = ok_or_cancel(self)
         layout = QVBoxLayout(self)
         layout.addWidget(label(words, "note"))
-        layout.addLayout(form)
+        layout.addLayout(fields)
         layout.addWidget(buttons)
         self.setMinimumWidth(380)

@@ -56,6 +56,31 @@ class Overview(QWidget):
         self.gatherer = Gatherer(session)
         self._pictures: dict[str, QImage] = {}
         self._some_follow = False
+        head = self._head()
+        self.grid = self._grid()
+        self.shared = SharedPage(session, self.gatherer)
+        self.asset = AssetPage(session, self.gatherer, self.shared, self._open)
+        self.shared.followed.connect(self._stand_out)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(head)
+        below = QHBoxLayout()
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        below.addWidget(self.shared)
+        below.addWidget(self.grid, 1)
+        below.addWidget(self.asset)
+        layout.addLayout(below, 1)
+        self.gatherer.listed.connect(self.refresh)
+        self.gatherer.drawn.connect(self._take_picture)
+        self.gatherer.known.connect(self._know)
+        self.gatherer.failed.connect(self._failed)
+        self.hide()
+        over.installEventFilter(self)
+
+    def _head(self) -> QWidget:
+        """What stands over the pictures."""
         self._title = label("", "heading")
         self.sets = choice("Set")
         self.sets.setMinimumWidth(170)
@@ -78,49 +103,25 @@ class Overview(QWidget):
         close = tool("x", "Close the collection (Esc)", self.close_overview)
         inner.addWidget(
             row(
-                self._title,
-                8,
-                self.sets,
-                self.keep_set,
-                self.scene,
-                self._facts,
-                None,
-                add,
-                self.deliver_all,
-                close,
+                self._title, 8, self.sets, self.keep_set, self.scene, self._facts, None, add, self.deliver_all, close,
                 spacing=8,
             )
-        )
-        self.grid = QListWidget()
-        self.grid.setAccessibleName("Assets")
-        self.grid.setObjectName("pictures")
-        self.grid.setViewMode(QListView.ViewMode.IconMode)
-        self.grid.setMovement(QListView.Movement.Static)
-        self.grid.setResizeMode(QListView.ResizeMode.Adjust)
-        self.grid.setFont(theme.font(theme.NOTE))
-        self.grid.setWordWrap(True)
-        self.grid.itemActivated.connect(lambda _: self._open_current())
-        self.grid.currentRowChanged.connect(lambda _: self._show_current())
-        self.shared = SharedPage(session, self.gatherer)
-        self.asset = AssetPage(session, self.gatherer, self.shared, self._open)
-        self.shared.followed.connect(self._stand_out)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(head)
-        below = QHBoxLayout()
-        below.setContentsMargins(0, 0, 0, 0)
-        below.setSpacing(0)
-        below.addWidget(self.shared)
-        below.addWidget(self.grid, 1)
-        below.addWidget(self.asset)
-        layout.addLayout(below, 1)
-        self.gatherer.listed.connect(self.refresh)
-        self.gatherer.drawn.connect(self._take_picture)
-        self.gatherer.known.connect(self._know)
-        self.gatherer.failed.connect(self._failed)
-        self.hide()
-        over.installEventFilter(self)
+        )  # fmt: skip
+        return head
+
+    def _grid(self) -> QListWidget:
+        """A picture of each asset."""
+        made = QListWidget()
+        made.setAccessibleName("Assets")
+        made.setObjectName("pictures")
+        made.setViewMode(QListView.ViewMode.IconMode)
+        made.setMovement(QListView.Movement.Static)
+        made.setResizeMode(QListView.ResizeMode.Adjust)
+        made.setFont(theme.font(theme.NOTE))
+        made.setWordWrap(True)
+        made.itemActivated.connect(lambda _: self._open_current())
+        made.currentRowChanged.connect(lambda _: self._show_current())
+        return made
 
     def open_file(self, path: Path) -> None:
         """Show a collection."""

@@ -9,12 +9,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
-from PyQt6.QtWidgets import QDialog, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, caption, counted, label, row
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import slider, whole
 from evenpalette.core.crowd import COPY, Copies
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.delivery.live_kit import live_kit
@@ -177,16 +177,8 @@ class SceneDialog(QDialog):
         self.resize(1100, 640)
         self._session = session
         self.stage = SetStage()
-        self.hour = ValueSlider(0, 1, decimals=2)
-        self.hour.set_value(0.0)
-        self.hour.setAccessibleName("Day to night")
-        self.hour.edited.connect(self._set_hour)
-        self.times = QSpinBox()
-        self.times.setRange(1, 500)
-        self.times.setAccessibleName("How often")
-        self.times.setPrefix("each ")
-        self.times.setSuffix(" times")
-        self.times.valueChanged.connect(self._set_times)
+        self.hour = slider(0, 1, 0.0, name="Day to night", decimals=2, taken=self._set_hour)
+        self.times = whole("How often", 1, 500, 1, prefix="each ", suffix=" times", taken=self._set_times)
         self.facts = label("Reading the assets ...", "note")
         self.hour.setFixedWidth(220)
         layout = QVBoxLayout(self)

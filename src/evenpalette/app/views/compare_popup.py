@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QMenu, QVBoxLayout, QWidget
 
 from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
@@ -12,7 +12,7 @@ from evenpalette.app.settings import delivered_to
 from evenpalette.app.tasks import Task
 from evenpalette.app.views.headers import BEFORE, DEFAULTS, NOTHING, PAINTED
 from evenpalette.app.views.shown import BESIDE, Shown
-from evenpalette.app.widgets.basics import button, captions, label, row
+from evenpalette.app.widgets.basics import button, captions, choice, label, row
 from evenpalette.core.delivery.beside import (
     RegionApart,
     apart_by_region,
@@ -38,9 +38,9 @@ class ComparePopup(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setObjectName("chrome")
         self._session, self._shown = session, shown
-        self.first, self.second = QComboBox(), QComboBox()
-        for box, name in ((self.first, "Left of the line"), (self.second, "Right of the line")):
-            box.setAccessibleName(name)
+        self.first = choice("Left of the line", taken=lambda key: self._shown.set_first(str(key)))
+        self.second = choice("Right of the line", taken=lambda key: self._shown.set_against(str(key)))
+        for box in (self.first, self.second):
             box.setMinimumWidth(220)
         self._saves = button(
             "A former save ...",
@@ -65,8 +65,6 @@ class ComparePopup(QWidget):
         )  # fmt: skip
         layout.addWidget(self.said)
         self.setMinimumWidth(400)
-        self.first.activated.connect(lambda _: self._shown.set_first(str(self.first.currentData())))
-        self.second.activated.connect(lambda _: self._shown.set_against(str(self.second.currentData())))
         self._newest = Newest(session, "Measuring what differs", 120, self._wish, self)
         shown.changed.connect(self._on_change)
         session.changed.connect(lambda _: self._on_change())

@@ -3,11 +3,12 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QSpinBox, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QSlider, QToolButton, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.plain import entry, plain
 from evenpalette.app.widgets.basics import button, clear, label, row
+from evenpalette.app.widgets.forms import whole
 from evenpalette.core.document.variant import DEFAULTS_NAME, Variant
 from evenpalette.core.recipe.attributes import ATTRIBUTES
 from evenpalette.gpu.look import Show
@@ -21,11 +22,17 @@ _STAGE_TIPS = {
     Show.DIFFERENCE: "Where the final color differs from the painted original: black is none",
 }
 HEADER = 34
-#: What the active variant is compared with, besides another variant's id.
+_MARGINS = (12, 3, 8, 3)
 #: What can be compared with besides a variant, by its id. BEFORE: what was there before the chosen step.
 NOTHING, PAINTED, DEFAULTS, BEFORE = "", "painted", "defaults", "before"
 #: Before the id of a texture that is shown as a stage.
 TEXTURE = "texture:"
+
+
+def _title(text: str) -> QLabel:
+    made = label(text, "onview")
+    made.setFont(theme.font(15))
+    return made
 
 
 class ViewHeaders:
@@ -34,29 +41,26 @@ class ViewHeaders:
     def __init__(self, views: QWidget) -> None:
         self._views = views
         self._offered: tuple[tuple[str, ...], tuple[tuple[str, str], ...]] = (), ()
-        self.form_stage, self.flat_stage = self._stage_box("Form shows"), self._stage_box("Flat shows")
+        self._form, self._flat = self._over_form(), self._over_flat()
+        for header in (self._form, self._flat):
+            header.setParent(views)
+            header.setObjectName("viewheader")
+            header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+            header.setFixedHeight(HEADER)
+        self._on_views()
+
+    def _over_form(self) -> QWidget:
+        """What stands over Form."""
+        self.form_stage = self._stage_box("Form shows")
         self.lit = self._toggle("sun", "Lit (L)")
         self.light = self._toggle("lightbulb", "Light: set-up, turn, exposure")
         self.light.setCheckable(False)
-        self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
-        self.copy = QSpinBox(views)
+        self.copy = whole(
+            "Copy shown", 0, 9999, 0, prefix="copy ",
+            tip="Number of the placed copy that is shown: values picked by copy follow it",
+        )  # fmt: skip
         self.copy.setObjectName("onview")
-        self.copy.setRange(0, 9999)
-        self.copy.setPrefix("copy ")
         self.copy.setFont(theme.font(theme.TEXT))
-        self.copy.setAccessibleName("Copy shown")
-        self.copy.setToolTip("Number of the placed copy that is shown: values picked by copy follow it")
-        self.overlay = QSlider(Qt.Orientation.Horizontal, views)
-        self.overlay.setObjectName("onview")
-        self.overlay.setRange(0, 100)
-        self.overlay.setValue(55)
-        self.overlay.setFixedWidth(96)
-        self.overlay.setAccessibleName("Strength of the regions laid over")
-        self.overlay.setToolTip(
-            "How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched"
-        )
-        self.overlay.valueChanged.connect(lambda _: self._views.update())
-        self._overlay_name = label("Regions", "onview", views)
         self.clock = self._toggle("clock", "Time: what pulses and drifts, and a turn into another variant (T)")
         self.clock.setChecked(False)
         self.crowd = self._toggle("users", "Crowd: many copies, as a game places them (K)")
@@ -68,32 +72,33 @@ class ViewHeaders:
             "columns-2", "Both sides of the wipe: variants, a former save, a delivery (Shift+C)"
         )
         self.compare.setCheckable(False)
-        form, flat = label("Form", "onview"), label("Flat", "onview")
-        for name in (form, flat):
-            name.setFont(theme.font(15))
-        margins = (12, 3, 8, 3)
-        self._form = row(
-            form,
-            self.form_stage,
-            self.lit,
-            self.light,
-            self.clock,
-            self.crowd,
-            self.copy,
-            None,
-            self.against_box,
-            self.compare,
-            spacing=6,
-            margins=margins,
+        return row(
+            _title("Form"), self.form_stage, self.lit, self.light, self.clock, self.crowd, self.copy, None,
+            self.against_box, self.compare, spacing=6, margins=_MARGINS,
+        )  # fmt: skip
+
+    def _over_flat(self) -> QWidget:
+        """What stands over Flat."""
+        self.flat_stage = self._stage_box("Flat shows")
+        self.lines = self._toggle("grid-3x3", "UV layout over Flat (U)")
+        self.overlay = QSlider(Qt.Orientation.Horizontal, self._views)
+        self.overlay.setObjectName("onview")
+        self.overlay.setRange(0, 100)
+        self.overlay.setValue(55)
+        self.overlay.setFixedWidth(96)
+        self.overlay.setAccessibleName("Strength of the regions laid over")
+        self.overlay.setToolTip(
+            "How strong the regions are laid over both views; the chosen one is strongest, what is in none is hatched"
         )
-        self._flat = row(
-            flat, self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6, margins=margins
-        )
-        for header in (self._form, self._flat):
-            header.setParent(views)
-            header.setObjectName("viewheader")
-            header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-            header.setFixedHeight(HEADER)
+        self.overlay.valueChanged.connect(lambda _: self._views.update())
+        self._overlay_name = label("Regions", "onview", self._views)
+        return row(
+            _title("Flat"), self.flat_stage, self.lines, None, self._overlay_name, self.overlay, spacing=6,
+            margins=_MARGINS,
+        )  # fmt: skip
+
+    def _on_views(self) -> None:
+        """Words that lie on the views, and where a begin is offered."""
         self._left_name, self._right_name = self._words("", theme.TEXT), self._words("", theme.TEXT)
         self._tag = self._words("", theme.TEXT)
         self._tag.hide()
@@ -102,7 +107,7 @@ class ViewHeaders:
         self._eyes = self._words("", theme.NOTE)
         self._eyes.hide()
         self._form_hint = self._words("Drop a mesh here (OBJ, PLY, GLB or glTF),\nor bring one in at Asset.", 15)
-        self._begin_holder = QWidget(views)
+        self._begin_holder = QWidget(self._views)
         self._begin = QVBoxLayout(self._begin_holder)
         self._begin.setContentsMargins(0, 0, 0, 0)
         self._begin.setSpacing(8)

@@ -3,11 +3,10 @@
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
-from evenpalette.app.plain import plain
 from evenpalette.app.widgets.basics import captions, choice
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import slider
 from evenpalette.core.color.vision import NORMAL, Vision, vision_rows
 from evenpalette.core.light.lamps import SET_UPS, Light
 
@@ -24,37 +23,29 @@ class LightPopup(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setObjectName("chrome")
         self._light = light
-        self.set_up = QComboBox()
-        for key, known in SET_UPS.items():
-            self.set_up.addItem(known.label, key)
-            self.set_up.setItemData(self.set_up.count() - 1, plain(known.description), Qt.ItemDataRole.ToolTipRole)
-        self.set_up.setCurrentIndex(self.set_up.findData(light.set_up))
-        self.set_up.activated.connect(lambda i: self._change(set_up=self.set_up.itemData(i)))
-        self.turn, self.exposure = ValueSlider(-180, 180, decimals=0), ValueSlider(-6, 6, decimals=1)
-        self.turn.set_value(light.turn)
-        self.exposure.set_value(light.exposure)
-        self.turn.edited.connect(lambda v: self._change(turn=v))
-        self.exposure.edited.connect(lambda v: self._change(exposure=v))
+        self.set_up = choice(
+            rows=[(known.label, key, known.description) for key, known in SET_UPS.items()],
+            now=light.set_up,
+            taken=lambda key: self._change(set_up=key),
+        )
+        self.turn = slider(-180, 180, light.turn, decimals=0, taken=lambda v: self._change(turn=v))
+        self.exposure = slider(-6, 6, light.exposure, decimals=1, taken=lambda v: self._change(exposure=v))
         self.filmic = QCheckBox("bend highlights in")
         self.filmic.setToolTip("What is brighter than white keeps its modelling; colors up to 0.8 stay as they are")
         self.filmic.setChecked(light.filmic)
         self.filmic.clicked.connect(lambda on: self._change(filmic=on))
-        self.bloom = ValueSlider(0, 1, decimals=2)
-        self.bloom.setToolTip(
-            "How much of what glows is scattered, as in an eye; only in the view, never in what is delivered"
-        )
-        self.bloom.set_value(light.bloom)
-        self.bloom.edited.connect(lambda v: self._change(bloom=v))
+        self.bloom = slider(
+            0, 1, light.bloom, decimals=2, taken=lambda v: self._change(bloom=v),
+            tip="How much of what glows is scattered, as in an eye; only in the view, never in what is delivered",
+        )  # fmt: skip
         self.kind = choice(
             rows=vision_rows(),
+            now=eyes.kind,
             tip="Both views, small pictures and the crowd as these eyes see them; nothing that is delivered",
             taken=lambda _: self._look(),
         )
-        self.kind.setCurrentIndex(max(0, self.kind.findData(eyes.kind)))
-        self.strength = ValueSlider(0, 1, decimals=2)
-        self.strength.set_value(eyes.strength)
+        self.strength = slider(0, 1, eyes.strength, decimals=2, taken=lambda _: self._look())
         self.strength.setEnabled(eyes.kind != NORMAL)
-        self.strength.edited.connect(lambda _: self._look())
         grid = QGridLayout(self)
         grid.setContentsMargins(12, 10, 12, 10)
         grid.setHorizontalSpacing(10)

@@ -71,15 +71,21 @@ def tool(icon: str, tip: str, action: Callable[[], object] | None = None, *, che
 
 
 def choice(
-    name: str = "", rows: Iterable[tuple[str, Any]] = (), *, tip: str = "", taken: Callable[[Any], object] | None = None
-) -> QComboBox:
-    """A box to choose from. name: what it is called for accessibility. rows: words and what they stand for. taken: is
-    given that when the artist chooses."""
+    name: str = "", rows: Iterable[tuple[str, Any] | tuple[str, Any, str]] = (), *, now: Any = None, tip: str = "",
+    taken: Callable[[Any], object] | None = None,
+) -> QComboBox:  # fmt: skip
+    """A box to choose from. name: what it is called for accessibility. rows: words, what they stand for, and what is
+    said of it under the pointer. now: what is chosen, where it is among them. taken: is given what the artist
+    chooses."""
     made = QComboBox()
     made.setAccessibleName(name)
     made.setToolTip(plain(tip))
-    for words, value in rows:
+    for words, value, *said in rows:
         made.addItem(words, value)
+        if said:
+            made.setItemData(made.count() - 1, plain(said[0]), Qt.ItemDataRole.ToolTipRole)
+    if now is not None:
+        made.setCurrentIndex(max(0, made.findData(now)))
     if taken is not None:
         made.activated.connect(lambda place: taken(made.itemData(place)))
     return made

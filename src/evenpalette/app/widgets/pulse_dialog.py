@@ -3,14 +3,14 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QDialog, QGridLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.widgets.basics import caption, choice, label, ok_or_cancel
 from evenpalette.app.widgets.color_editor import PickColor
 from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.forms import slider, whole
 from evenpalette.app.widgets.stops_field import StopsField
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.recipe.pulse import share_at
 from evenpalette.core.recipe.recipe import Pulse
 from evenpalette.core.values import Input, Value, ValueType
@@ -63,29 +63,23 @@ class PulseDialog(QDialog):
                 colors=(first, "#ffffff") if self._is_color else None,
             )
         self._colors = [ColorField(pick), ColorField(pick)]
-        self._numbers = [ValueSlider(input.low, input.high, input.unit), ValueSlider(input.low, input.high, input.unit)]
+        self._numbers = [
+            slider(input.low, input.high, number, unit=input.unit, taken=lambda _: self._show())
+            for number in (pulse.low, pulse.high)
+        ]
         for field, color in zip(self._colors, pulse.colors or ("#000000", "#ffffff"), strict=True):
             field.set_color(color)
             field.edited.connect(lambda _: self._show())
-        for slider, number in zip(self._numbers, (pulse.low, pulse.high), strict=True):
-            slider.set_value(number)
-            slider.edited.connect(lambda _: self._show())
-        self.shape = choice(rows=[(words, key) for key, words in _SHAPES])
-        self.shape.setCurrentIndex(self.shape.findData(pulse.shape))
-        self.shape.activated.connect(lambda _: self._show())
-        self.period, self.phase = ValueSlider(0.05, 60, decimals=2, curve=3.0), ValueSlider(0, 1)
-        self.period.set_value(pulse.period)
-        self.phase.set_value(pulse.phase)
-        self._steps = QSpinBox()
-        self._steps.setRange(2, 16)
-        self._steps.setValue(pulse.steps)
-        self._steps.valueChanged.connect(lambda _: self._show())
+        self.shape = choice(
+            rows=[(words, key) for key, words in _SHAPES], now=pulse.shape, taken=lambda _: self._show()
+        )
+        self.period = slider(0.05, 60, pulse.period, decimals=2, curve=3.0, taken=lambda _: self._show())
+        self.phase = slider(0, 1, pulse.phase, taken=lambda _: self._show())
+        self._steps = whole("Steps", 2, 16, pulse.steps, taken=lambda _: self._show())
         self._curve_text = pulse.curve
         self._curve = StopsField()
         self._curve.set_stops(pulse.curve)
         self._curve.edited.connect(self._take_curve)
-        for slider in (self.period, self.phase):
-            slider.edited.connect(lambda _: self._show())
         self._course = _Course()
         grid = QGridLayout()
         ends = self._colors if self._is_color else self._numbers

@@ -24,9 +24,9 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.asset.bake_settings import BakeSettings
 from evenpalette.app.widgets.basics import button, captions, column, items_of, label, list_actions, row, tool
 from evenpalette.app.widgets.before_after import BeforeAfter, image_of
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.ramp_bars import RampBars
 from evenpalette.app.widgets.switch import Switch
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.baking.kinds import BAKES
 from evenpalette.core.document.bake import GLOW, Bake
@@ -122,12 +122,12 @@ class BakesPage(QWidget):
     def _ramp_column(self) -> QWidget:
         """How what was baked becomes a gray."""
         self.bars = RampBars()
-        self.low, self.high, self.power = ValueSlider(0, 1), ValueSlider(0, 1), ValueSlider(0.1, 10)
-        self.strength = ValueSlider(0, 1)
+        seal = self._session.history.seal
+        self.low = slider(0, 1, 0, taken=lambda v: self._set_ramp(low=v), ended=seal)
+        self.high = slider(0, 1, 0, taken=lambda v: self._set_ramp(high=v), ended=seal)
+        self.power = slider(0.1, 10, 0.1, taken=lambda v: self._set_ramp(power=v), ended=seal)
+        self.strength = slider(0, 1, 0, taken=lambda v: self._set_ramp(strength=v), ended=seal)
         self.invert = Switch()
-        for slider, key in ((self.low, "low"), (self.high, "high"), (self.power, "power"), (self.strength, "strength")):
-            slider.edited.connect(lambda value, key=key: self._set_ramp(**{key: value}))
-            slider.finished.connect(self._session.history.seal)
         self.invert.toggled.connect(lambda on: self._set_ramp(invert=on))
         self._ramp = QWidget()
         grid = QGridLayout(self._ramp)

@@ -58,6 +58,27 @@ class AssetBench(QWidget):
     def __init__(self, session: Session, bakes: BakeKeeper) -> None:
         super().__init__()
         self._session = session
+        files = QWidget()
+        inner = QHBoxLayout(files)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(20)
+        inner.addWidget(self._mesh_column())
+        inner.addWidget(self._texture_column(), 1)
+        self.bakes = BakesPage(session, bakes)
+        self.pages = Pages({"Files": files, "Mend": MendPage(session), "Bakes": self.bakes})
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 6, 16, 8)
+        layout.setSpacing(4)
+        layout.addWidget(row(self.pages.switch, None))
+        layout.addWidget(self.pages, 1)
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
+        # What is counted on a worker after a project was opened.
+        session.watch.changed.connect(self._count)
+        self.refresh()
+
+    def _mesh_column(self) -> QWidget:
+        """The mesh, and what of its file is worked on."""
         self._mesh_name = label("", "")
         self._mesh_facts = label("", "note")
         self.tile = choice(
@@ -94,11 +115,15 @@ class AssetBench(QWidget):
         )
         # Beside each other, as all of them hold at 800 pixels of height.
         self._axes_row = row(self._up_row, self._uv_row, None, spacing=8)
-        left = column(
+        made = column(
             row(label("Mesh", "heading"), None, bring), self._mesh_name, self._mesh_facts, self._axes_row, self._sheet_row, self._tile_row, None, spacing=3,
         )  # fmt: skip
-        left.setFixedWidth(264)
-        self.table = TextureTable(session, self.find_sources)
+        made.setFixedWidth(264)
+        return made
+
+    def _texture_column(self) -> QWidget:
+        """The textures, and how they come in."""
+        self.table = TextureTable(self._session, self.find_sources)
         self._empty = label(
             "None yet: the painted color, an ID map or a mask, normals, dirt.",
             "note",
@@ -113,25 +138,7 @@ class AssetBench(QWidget):
         make = button(
             "Make a texture ...", self._offer_made, tip="Noise for a drift, gradients along the model, occlusion"
         )
-        right = column(row(label("Textures", "heading"), 8, self._empty, None, make, add), self.table)
-        files = QWidget()
-        inner = QHBoxLayout(files)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(20)
-        inner.addWidget(left)
-        inner.addWidget(right, 1)
-        self.bakes = BakesPage(session, bakes)
-        self.pages = Pages({"Files": files, "Mend": MendPage(session), "Bakes": self.bakes})
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 6, 16, 8)
-        layout.setSpacing(4)
-        layout.addWidget(row(self.pages.switch, None))
-        layout.addWidget(self.pages, 1)
-        self._shown = WhenShown(self, self.refresh)
-        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
-        # What is counted on a worker after a project was opened.
-        session.watch.changed.connect(self._count)
-        self.refresh()
+        return column(row(label("Textures", "heading"), 8, self._empty, None, make, add), self.table)
 
     def _count(self) -> None:
         if self._session.state.mesh is not None:

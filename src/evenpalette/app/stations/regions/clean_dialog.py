@@ -1,9 +1,10 @@
 """Mending an ID image: what to do, and what it did."""
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFormLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import choice, label
+from evenpalette.app.widgets.forms import ending, form, whole
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.regions import clean_texture
@@ -21,26 +22,17 @@ class CleanDialog(QDialog):
         self.texture = choice(
             rows=[(texture.name, texture.id) for texture in session.state.project.asset.with_role(Role.ID_MAP)]
         )
-        self.smallest = QSpinBox()
-        self.smallest.setRange(0, 100_000)
-        self.smallest.setValue(16)
-        self.smallest.setSuffix(" texels")
+        self.smallest = whole("Remove specks and holes below", 0, 100_000, 16, suffix=" texels")
         self.gaps = QCheckBox("give used texels of no region to the nearest one")
         self.gaps.setChecked(True)
         self.outcome = label("Flags are made pure; soft edges keep their shares.", "note")
         self.outcome.setWordWrap(True)
-        form = QFormLayout()
-        form.addRow("ID map", self.texture)
-        form.addRow("Remove specks and holes below", self.smallest)
-        form.addRow("Gaps", self.gaps)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        clean = buttons.addButton("Clean", QDialogButtonBox.ButtonRole.ApplyRole)
-        assert clean is not None
+        buttons, clean = ending(self, "Clean", self.clean, stays=True)
         clean.setEnabled(self.texture.count() > 0)
-        clean.clicked.connect(lambda _=False: self.clean())
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(
+            form(("ID map", self.texture), ("Remove specks and holes below", self.smallest), ("Gaps", self.gaps))
+        )
         layout.addWidget(self.outcome)
         layout.addWidget(buttons)
 

@@ -4,16 +4,15 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from evenpalette.app.facets import ASSET, REGIONS
-from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
 from evenpalette.app.views import TwinViews
 from evenpalette.app.views.face_tool import REACHES
-from evenpalette.app.widgets.basics import button, caption, label, row
+from evenpalette.app.widgets.basics import button, caption, choice, label, row
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as edit
@@ -33,10 +32,7 @@ class FacesPanel(QWidget):
             "Left button selects on both views: Shift adds, Ctrl removes, both intersect. Right button turns Form"
         )
         self.toggle.toggled.connect(self._toggled)
-        self._reach = QComboBox()
-        for word, tip in REACHES.items():
-            self._reach.addItem(word)
-            self._reach.setItemData(self._reach.count() - 1, plain(tip), Qt.ItemDataRole.ToolTipRole)
+        self._reach = choice(rows=[(word, word, tip) for word, tip in REACHES.items()])
         self._reach.currentTextChanged.connect(self._choose_reach)
         self._radius = self._slider(2, 120, " px", "radius_pixels", "Of the brush that sweeps")
         self._angle = self._slider(
@@ -120,16 +116,11 @@ class FacesPanel(QWidget):
         self._views.update()
 
     def _slider(self, low: float, high: float, unit: str, key: str, tip: str) -> ValueSlider:
-        made = ValueSlider(low, high, unit, decimals=0)
-        made.set_value(getattr(self._views.face_tool, key))
-        made.setToolTip(plain(tip))
-
-        def edited(value: float) -> None:
+        def taken(value: float) -> None:
             setattr(self._views.face_tool, key, value)
             self._views.update()
 
-        made.edited.connect(edited)
-        return made
+        return slider(low, high, getattr(self._views.face_tool, key), unit=unit, tip=tip, decimals=0, taken=taken)
 
     def _choose_reach(self, reach: str) -> None:
         self._views.face_tool.reach = reach

@@ -7,8 +7,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
     QDialogButtonBox,
-    QFormLayout,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -17,6 +15,7 @@ from evenpalette.app import theme
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.forms import ending, form, whole
 from evenpalette.core.color.flag_plan import CLEARANCE, MAX_FLAGS, FlagPlan, plan_flags
 from evenpalette.core.edits.face_sets import use_flags
 from evenpalette.core.regions.touching import touching_regions
@@ -60,11 +59,10 @@ class FlagDialog(QDialog):
         self._touching: list[tuple[int, int]] | None = None
         self.plan: FlagPlan | None = None
         count = len(session.state.region_ids)
-        self.count = QSpinBox()
-        self.count.setRange(max(1, count), MAX_FLAGS)
-        self.count.setValue(max(1, count))
-        self.count.setToolTip("How many flags; the first ones are for the regions there are")
-        self.count.valueChanged.connect(lambda _: self.make())
+        self.count = whole(
+            "Flags", max(1, count), MAX_FLAGS, max(1, count), taken=lambda _: self.make(),
+            tip="How many flags; the first ones are for the regions there are",
+        )  # fmt: skip
         self.any = QCheckBox("any two regions may touch")
         self.any.setToolTip("Else only those count that touch in the texture now")
         self.any.toggled.connect(lambda _: self.make())
@@ -72,20 +70,13 @@ class FlagDialog(QDialog):
         self.outcome = label("", "note")
         self.outcome.setWordWrap(True)
         self.outcome.setMinimumHeight(54)
-        form = QFormLayout()
-        form.addRow("Flags", row(self.count, None))
-        form.addRow("Borders", self.any)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        self.use = buttons.addButton("Give to the regions", QDialogButtonBox.ButtonRole.ApplyRole)
-        assert self.use is not None
-        self.use.clicked.connect(lambda _=False: self.give())
+        buttons, self.use = ending(self, "Give to the regions", self.give, stays=True)
         buttons.addButton(
             button("Copy list", self.copy, tip="The flags as #rrggbb, one in a line"),
             QDialogButtonBox.ButtonRole.ActionRole,
         )
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(form(("Flags", row(self.count, None)), ("Borders", self.any)))
         layout.addWidget(self.cells)
         layout.addWidget(self.outcome)
         layout.addWidget(buttons)

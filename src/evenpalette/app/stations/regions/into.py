@@ -1,9 +1,10 @@
 """Where new regions go: into a division of their own, in place of those of one, or added to one."""
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label
+from evenpalette.app.widgets.forms import ending, form
 from evenpalette.core.edits.regions import Into
 
 
@@ -40,20 +41,14 @@ class IntoDialog(QDialog):
         self.setWindowTitle("New regions")
         self.setMinimumWidth(360)
         self.box = IntoBox(session, name, prefer)
-        form = QFormLayout()
-        form.addRow("Put them", self.box)
         note = label(
             "Regions of one division share the surface out among them; each division does so for itself.", "note"
         )
         note.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        buttons.addButton("Make regions", QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(form(("Put them", self.box)))
         layout.addWidget(note)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self, "Make regions")[0])
 
 
 def ask_into(session: Session, name: str, prefer: str, parent: QWidget) -> tuple[bool, Into | None]:

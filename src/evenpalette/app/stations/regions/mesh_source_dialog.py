@@ -3,12 +3,12 @@
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.regions.into import IntoBox
 from evenpalette.app.widgets.basics import label
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import ending, form, slider
 from evenpalette.core.color.flag_plan import MAX_FLAGS
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import face_sets as edit
@@ -32,33 +32,27 @@ class MeshSourceDialog(QDialog):
         self.setMinimumWidth(460)
         low, high = view.mesh.bounds
         size = float(np.linalg.norm(high - low))
-        self.tolerance = ValueSlider(0, 200, decimals=0)
-        self.tolerance.set_value(SAME_COLOR)
-        self.tolerance.setToolTip("Colors closer than this are one (8-bit RGB distance); noise disappears in it")
-        self.tolerance.edited.connect(lambda _: self._count())
-        self.within = ValueSlider(0, 0.1 * size, decimals=4, curve=2.0)
-        self.within.set_value(0.01 * size)
-        self.within.setToolTip("Farther than this from the other mesh a face stays unassigned (units of the mesh)")
+        self.tolerance = slider(
+            0, 200, SAME_COLOR, decimals=0, taken=lambda _: self._count(),
+            tip="Colors closer than this are one (8-bit RGB distance); noise disappears in it",
+        )  # fmt: skip
+        self.within = slider(
+            0, 0.1 * size, 0.01 * size, decimals=4, curve=2.0,
+            tip="Farther than this from the other mesh a face stays unassigned (units of the mesh)",
+        )  # fmt: skip
         self.outcome = label("", "note")
         self.outcome.setWordWrap(True)
-        form = QFormLayout()
-        if self._colored.colors is not None:
-            form.addRow("Color tolerance", self.tolerance)
-        if other is not None:
-            form.addRow("Distance", self.within)
         division = session.state.project.regions.division_of(session.selection.region)
         made_of_faces = any(region.source.kind == "faces" for region in division.regions)
         name = "Other mesh" if other is not None else "Vertex colors"
         self.into = IntoBox(session, name, "replace" if made_of_faces else "new")
-        if self.into.is_needed:
-            form.addRow("Put them", self.into)
-        self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        self.make = self._buttons.addButton("Make regions", QDialogButtonBox.ButtonRole.ApplyRole)
-        assert self.make is not None
-        self.make.clicked.connect(lambda _=False: self.take())
-        self._buttons.rejected.connect(self.reject)
+        self._buttons, self.make = ending(self, "Make regions", self.take, stays=True)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(form(
+            ("Color tolerance", self.tolerance) if self._colored.colors is not None else None,
+            ("Distance", self.within) if other is not None else None,
+            ("Put them", self.into) if self.into.is_needed else None,
+        ))  # fmt: skip
         layout.addWidget(self.outcome)
         layout.addWidget(self._buttons)
         self._count()

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QScrollArea
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, clear, column, label, row, tool
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.switch import Switch
 from evenpalette.app.widgets.value_editor import ValueEditor
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import refining as edit
 from evenpalette.core.edits.regions import source_said
 from evenpalette.core.regions.operations import OPERATIONS, operation_kind
@@ -143,10 +143,10 @@ class OperationCard(QFrame):
             words.setToolTip(plain(setting.description))
             grid.addWidget(words, line, side)
             grid.addWidget(field, line, side + 1)
-        self._amount = ValueSlider(0, 1)
-        self._amount.edited.connect(lambda v: self._change("Amount", amount=v))
-        self._amount.finished.connect(session.history.seal)
-        self._amount.setToolTip("How much of the operation's result is mixed in")
+        self._amount = slider(
+            0, 1, 0, tip="How much of the operation's result is mixed in", ended=session.history.seal,
+            taken=lambda v: self._change("Amount", amount=v),
+        )  # fmt: skip
         line, side = (count - 1) % lines, (count - 1) // lines * 3
         grid.addWidget(label("Amount", "note"), line, side)
         grid.addWidget(self._amount, line, side + 1)

@@ -8,6 +8,7 @@ from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, captions, choice, label, row
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.edits import painting as edit
 from evenpalette.core.edits.refining import add_operation, freeze
@@ -87,10 +88,10 @@ class PaintPage(QWidget):
         grid.setRowStretch(6, 1)
 
     def _slider(self, low: float, high: float, unit: str, value: float, key: str, scale: float) -> ValueSlider:
-        made = ValueSlider(low, high, unit, decimals=0, curve=2.5 if key == "radius" else 1.0)
-        made.set_value(value)
-        made.edited.connect(lambda v: self._set(**{key: v * scale}))
-        return made
+        return slider(
+            low, high, value, unit=unit, decimals=0, curve=2.5 if key == "radius" else 1.0,
+            taken=lambda v: self._set(**{key: v * scale}),
+        )  # fmt: skip
 
     def _check(self, text: str, on: bool, tip: str, key: str) -> QCheckBox:
         made = QCheckBox(text)

@@ -4,19 +4,16 @@ import random
 
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
-    QDialogButtonBox,
-    QFormLayout,
     QLineEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from evenpalette.app.session import Session
 from evenpalette.app.stations.regions.into import IntoBox
-from evenpalette.app.widgets.basics import button, label, row
+from evenpalette.app.widgets.basics import button, choice, label, row
+from evenpalette.app.widgets.forms import ending, form, whole
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.face_sets import Shared, share_shells
 from evenpalette.core.edits.regions import Into
@@ -33,30 +30,19 @@ class ChanceDialog(QDialog):
         self._session = session
         self._made: Into | None = None
         self.percentages = QLineEdit("50, 30, 20")
-        self.by = QComboBox()
-        self.by.addItems(["by area", "by count"])
+        self.by = choice(rows=[(words, words) for words in ("by area", "by count")])
         self.apart = QCheckBox("neighbors differ where possible")
-        self.seed = QSpinBox()
-        self.seed.setRange(0, 999_999)
-        self.seed.setValue(1)
+        self.seed = whole("Seed", 0, 999_999, 1)
         self.outcome = label("", "note")
         self.into = IntoBox(session, "By chance", "new")
-        form = QFormLayout()
-        form.addRow("Percentages", self.percentages)
-        form.addRow("Shares", self.by)
-        form.addRow("", self.apart)
-        form.addRow("Seed", row(self.seed, button("Roll again", self._roll_again)))
-        if self.into.is_needed:
-            form.addRow("Put them", self.into)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        share = buttons.addButton("Share out", QDialogButtonBox.ButtonRole.ApplyRole)
-        assert share is not None
-        share.clicked.connect(lambda _=False: self.share())
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
-        layout.addLayout(form)
+        layout.addLayout(form(
+            ("Percentages", self.percentages), ("Shares", self.by), ("", self.apart),
+            ("Seed", row(self.seed, button("Roll again", self._roll_again))),
+            ("Put them", self.into) if self.into.is_needed else None,
+        ))  # fmt: skip
         layout.addWidget(self.outcome)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self, "Share out", self.share, stays=True)[0])
 
     def _roll_again(self) -> None:
         self.seed.setValue(random.randrange(1_000_000))

@@ -9,7 +9,7 @@ from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, choice, clear, label, row
 from evenpalette.app.widgets.color_field import ColorField
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import slider
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import regions as edit
 from evenpalette.core.regions.region_set import Region
@@ -44,24 +44,27 @@ class SourcePage(QWidget):
         self._locked.clicked.connect(lambda on: self._update("Lock" if on else "Unlock", locked=on))
         self._color = ColorField(views.start_pick)
         self._color.edited.connect(lambda c: self._update_source("Picked color", color=c))
-        self._edges = choice("How edges are read")
-        self._edges.addItem("exact shares", "shares")
-        self._edges.addItem("thresholds in RGB", "rgb")
-        self._edges.addItem("thresholds in CIEDE2000", "ciede2000")
-        self._edges.addItem("thresholds in OKLab", "oklab")
-        self._edges.setToolTip("Exact shares: edge texels are solved as mixtures of the flags beside them")
-        self._edges.activated.connect(lambda i: self._choose_edges(str(self._edges.itemData(i))))
+        self._edges = choice(
+            "How edges are read",
+            (
+                ("exact shares", "shares"), ("thresholds in RGB", "rgb"), ("thresholds in CIEDE2000", "ciede2000"),
+                ("thresholds in OKLab", "oklab"),
+            ),
+            tip="Exact shares: edge texels are solved as mixtures of the flags beside them",
+            taken=lambda key: self._choose_edges(str(key)),
+        )  # fmt: skip
         self._contiguous = QCheckBox("contiguous")
         self._contiguous.setToolTip("Only the connected piece around the texel that was picked")
         self._contiguous.clicked.connect(lambda on: self._update_source("Contiguous", contiguous=on))
         self._edges_row = row(self._edges, self._contiguous, None, spacing=6)
-        self._near, self._far = ValueSlider(0, 442), ValueSlider(0, 442)
-        self._near.setToolTip("Up to this distance the coverage is full (8-bit RGB, 0 to 442)")
-        self._far.setToolTip("From this distance on there is none")
-        self._near.edited.connect(lambda v: self._update_source("Near threshold", near=v, far=max(v, self._far.value)))
-        self._far.edited.connect(lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)))
-        for slider in (self._near, self._far):
-            slider.finished.connect(session.history.seal)
+        self._near = slider(
+            0, 442, 0, tip="Up to this distance the coverage is full (8-bit RGB, 0 to 442)", ended=session.history.seal,
+            taken=lambda v: self._update_source("Near threshold", near=v, far=max(v, self._far.value)),
+        )  # fmt: skip
+        self._far = slider(
+            0, 442, 0, tip="From this distance on there is none", ended=session.history.seal,
+            taken=lambda v: self._update_source("Far threshold", far=v, near=min(v, self._near.value)),
+        )  # fmt: skip
         self._form = QWidget()
         grid = QGridLayout(self._form)
         grid.setContentsMargins(0, 0, 0, 0)

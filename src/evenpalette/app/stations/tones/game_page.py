@@ -23,7 +23,7 @@ from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, choice, column, label, row
 from evenpalette.app.widgets.before_after import BeforeAfter, crop_of, image_of
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.delivery.index_art import WAYS, write_index_art
 from evenpalette.core.delivery.texture_loss import LOUDEST, Measured, Pictures, measure_texture, pictures_of
@@ -70,11 +70,10 @@ class GamePage(QWidget):
         self.picture = BeforeAfter("The truth and what the game sees")
         self.picture.looked.connect(self._look)
         self.picture.resized.connect(self._place)
-        self._distance = ValueSlider(-1, 5, decimals=1)
-        self._distance.set_value(0)
-        self._distance.setAccessibleName("Distance")
-        self._distance.setToolTip("0: a texel is a pixel; 1: twice as far; -1: twice as near")
-        self._distance.edited.connect(lambda _: self._ask())
+        self._distance = slider(
+            -1, 5, 0, name="Distance", decimals=1, taken=lambda _: self._ask(),
+            tip="0: a texel is a pixel; 1: twice as far; -1: twice as near",
+        )  # fmt: skip
         self._difference = QCheckBox("difference")
         self._difference.setToolTip(plain(f"The CIEDE2000 of the two, white from {LOUDEST:.0f} on"))
         self._difference.clicked.connect(lambda _: self._place())

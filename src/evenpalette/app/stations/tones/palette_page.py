@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QSpinBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QWidget
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import entry
@@ -14,6 +14,7 @@ from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, choice, column, label, row, tool
 from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.forms import whole
 from evenpalette.app.widgets.palette_field import PaletteField
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import Role
@@ -40,11 +41,21 @@ class PalettePage(QWidget):
         super().__init__()
         self._session, self._views = session, views
         self._shares = np.zeros(0)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(24)
+        layout.addWidget(self._reducing())
+        layout.addWidget(self._palette(), 1)
+        layout.addWidget(self._entries())
+        self._shown = WhenShown(self, self.refresh)
+        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
+        session.selection.changed.connect(self._shown.ask)
+        self.refresh()
+
+    def _reducing(self) -> QWidget:
+        """What is reduced, and how."""
         self._texture = choice("Texture to reduce")
-        self._colors = QSpinBox()
-        self._colors.setAccessibleName("Colors")
-        self._colors.setRange(FEWEST, MOST)
-        self._colors.setValue(32)
+        self._colors = whole("Colors", FEWEST, MOST, 32)
         self._dither = choice("Dithering", _DITHERS)
         self._decides = choice("What decides", tip="Which texels decide what the colors are")
         self._others = tool("plus", "Other textures by the same palette", self._choose_others)
@@ -52,11 +63,15 @@ class PalettePage(QWidget):
         self.reduce = button(
             "Reduce", self._reduce, "primary", "An index texture and a strip of its colors, both added to the asset"
         )
-        left = column(
+        made = column(
             label("Reduce", "heading"), row(self._texture, self._others, spacing=4), row(self._colors, label("colors", "note"), self._dither, None, spacing=6),
             self._decides, row(self.reduce, None), None, spacing=5,
         )  # fmt: skip
-        left.setFixedWidth(250)
+        made.setFixedWidth(250)
+        return made
+
+    def _palette(self) -> QWidget:
+        """The colors of an index texture, row by row."""
         self.index = choice("Index texture", taken=lambda _: self.refresh())
         self.field = PaletteField()
         self.field.chosen.connect(lambda *_: self._show_entry())
@@ -67,13 +82,14 @@ class PalettePage(QWidget):
         self._facts = label("", "note")
         self._facts.setWordWrap(True)
         self._facts.setAccessibleName("About the palette")
-        middle = column(
-            row(label("Palette", "heading"), self.index, None, spacing=8), self.field, self._facts, spacing=5
-        )
+        return column(row(label("Palette", "heading"), self.index, None, spacing=8), self.field, self._facts, spacing=5)
+
+    def _entries(self) -> QWidget:
+        """What is done with the chosen entry and with rows."""
         self._entry = label("", "note")
         self._color = ColorField()
         self._color.edited.connect(self._recolor)
-        self._color.finished.connect(session.history.seal)
+        self._color.finished.connect(self._session.history.seal)
         self._tools = [
             button("Add row ...", self._add_row, "", "Another palette for the same index: night, dusk, another picture's mood"),
             button("Remove row", lambda: self._do("Remove row", lambda s, i: edit.remove_row(s, i, self.field.row))),
@@ -90,21 +106,12 @@ class PalettePage(QWidget):
         self._where.setToolTip("The texels of the chosen entry light up in both views")
         self._where.clicked.connect(lambda _: self._show_where())
         self._pack = button("Pack ...", self._ask_pack, "", "Up to four gray or index textures in the channels of one")
-        right = column(
+        made = column(
             label("Entry and rows", "heading"), row(self._color, self._entry, None, spacing=8), row(self._lock_box, self._where, None, spacing=10),
             row(split, merge, sort, None, spacing=5), row(add, remove, None, spacing=5), row(lay, self._pack, None, spacing=5), None, spacing=4,
         )  # fmt: skip
-        right.setFixedWidth(286)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(24)
-        layout.addWidget(left)
-        layout.addWidget(middle, 1)
-        layout.addWidget(right)
-        self._shown = WhenShown(self, self.refresh)
-        session.changed.connect(lambda facets: self._shown.ask() if ASSET in facets else None)
-        session.selection.changed.connect(self._shown.ask)
-        self.refresh()
+        made.setFixedWidth(286)
+        return made
 
     @property
     def current(self) -> str:

@@ -4,15 +4,15 @@ mapping."""
 from collections.abc import Callable
 
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSpinBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from evenpalette.app.facets import ASSET
 from evenpalette.app.plain import entry
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, choice, column, label, row
 from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.forms import slider, whole
 from evenpalette.app.widgets.ramp_field import RampField
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
@@ -33,10 +33,7 @@ class RampPage(QWidget):
         super().__init__()
         self._session = session
         self.ramp = choice("Ramp texture", taken=lambda _: self.refresh())
-        self._stops = QSpinBox()
-        self._stops.setAccessibleName("Stops of a new ramp")
-        self._stops.setRange(2, MOST_STOPS)
-        self._stops.setValue(6)
+        self._stops = whole("Stops of a new ramp", 2, MOST_STOPS, 6)
         self._new = button(
             "New ramp ...",
             lambda: self._offer(self._add),
@@ -57,10 +54,9 @@ class RampPage(QWidget):
         self._color = ColorField()
         self._color.edited.connect(self.field.recolor)
         self._color.finished.connect(session.history.seal)
-        self._place = ValueSlider(0, 1, decimals=3)
-        self._place.setAccessibleName("Place of the stop")
-        self._place.edited.connect(self.field.move_to)
-        self._place.finished.connect(session.history.seal)
+        self._place = slider(
+            0, 1, 0, name="Place of the stop", decimals=3, taken=self.field.move_to, ended=session.history.seal
+        )
         self._between = choice("Between stops", [(words, between) for between, words in _WORDS])
         self._between.activated.connect(self._set_between)
         self._over = choice("Gray that the ramp colors")

@@ -23,8 +23,8 @@ from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, captions, choice, column, label, row, scrolled
+from evenpalette.app.widgets.forms import slider
 from evenpalette.app.widgets.histogram import Histogram
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
@@ -78,14 +78,11 @@ class TonePage(QWidget):
             "Painted texture",
             taken=lambda value: session.apply("Painted texture", lambda s: edit.set_painted(s, value)),
         )
-        self._white = ValueSlider(90, 100, "%", decimals=1)
-        self._white.setAccessibleName("White of the tone")
-        self._white.setToolTip(
-            "Which part of a region's brightness the tone holds. 100 loses nothing; less gives up the brightest texels for a lighter tone"
-        )
-        self._white.edited.connect(
-            lambda v: session.apply("White of the tone", lambda s: edit.set_white(s, v), "white")
-        )
+        self._white = slider(
+            90, 100, 90, name="White of the tone", unit="%", decimals=1,
+            tip="Which part of a region's brightness the tone holds. 100 loses nothing; less gives up the brightest texels for a lighter tone",
+            taken=lambda v: session.apply("White of the tone", lambda s: edit.set_white(s, v), "white"),
+        )  # fmt: skip
         self._fit = button(
             "Fit the tone",
             lambda: self.make("fit"),
@@ -154,17 +151,19 @@ class TonePage(QWidget):
         self._histogram = Histogram()
         self._histogram.setFixedWidth(136)
         self._title = label("", "")
-        self._sliders = {key: ValueSlider(*limits, decimals=2) for key, limits in _LEVELS.items()}
+        self._sliders = {
+            made.key: slider(
+                *_LEVELS[made.key], _LEVELS[made.key][0], tip=made.description, decimals=2,
+                taken=lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"),  # type: ignore[misc]
+                ended=self._session.history.seal,
+            )
+            for made in LEVELS_KIND.inputs
+        }  # fmt: skip
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(0)
         captions(grid, [(made.label, self._sliders[made.key]) for made in LEVELS_KIND.inputs])
-        for made in LEVELS_KIND.inputs:
-            slider = self._sliders[made.key]
-            slider.setToolTip(plain(made.description))
-            slider.edited.connect(lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"))
-            slider.finished.connect(self._session.history.seal)
         self._suggest = button(
             "Suggest",
             lambda: self._take(suggested_levels),

@@ -3,15 +3,15 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from evenpalette.app.facets import CROWD, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import button, caption, captions, choice, counted, label, row, scrolled
 from evenpalette.app.widgets.elided import Elided
+from evenpalette.app.widgets.forms import slider, whole
 from evenpalette.app.widgets.popup import show_above
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.crowd import LAID
 from evenpalette.core.document.crowd import MOST_COPIES, USUAL_SHARE
 from evenpalette.core.document.state import State
@@ -30,29 +30,22 @@ class CrowdLine(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session, self._crowd = session, views.crowd
-        self.count = QSpinBox()
-        self.count.setRange(1, MOST_COPIES)
+        self.count = whole("Copies", 1, MOST_COPIES, 1, suffix=" copies", taken=lambda n: self._set("Copies", count=n))
         self.count.setAccelerated(True)
-        self.count.setSuffix(" copies")
         self.count.setKeyboardTracking(False)
-        self.count.setAccessibleName("Copies")
-        self.count.valueChanged.connect(lambda n: self._set("Copies", count=n))
         self.laid = self._box("How copies are laid", tuple(LAID.items()), "laid")
         self.rule = self._box("Which variant each is", _RULES, "rule")
         self.numbered = self._box("How the game numbers copies", _NUMBERS, "numbered")
         self.numbered.setToolTip("In order, a copy that is moved keeps its look; by place, it gets that of the place")
-        self.spacing = ValueSlider(0.5, 6, decimals=2)
-        self.spacing.setAccessibleName("Spacing")
-        self.spacing.setToolTip(
-            "How far neighbors stand apart, in widths of the asset; scattered ones at least half of it"
-        )
-        self.spacing.edited.connect(lambda v: self._set("Spacing of the crowd", "crowd spacing", spacing=v))
-        self.spacing.finished.connect(session.history.seal)
-        self.hour = ValueSlider(0, 1, decimals=2)
-        self.hour.set_value(0.0)
-        self.hour.setAccessibleName("Day to night")
-        self.hour.setToolTip("Over all: day, evening, night")
-        self.hour.edited.connect(lambda v: self._crowd.set_light(hour=v))
+        self.spacing = slider(
+            0.5, 6, 0.5, name="Spacing", decimals=2, ended=session.history.seal,
+            tip="How far neighbors stand apart, in widths of the asset; scattered ones at least half of it",
+            taken=lambda v: self._set("Spacing of the crowd", "crowd spacing", spacing=v),
+        )  # fmt: skip
+        self.hour = slider(
+            0, 1, 0, name="Day to night", tip="Over all: day, evening, night", decimals=2,
+            taken=lambda v: self._crowd.set_light(hour=v),
+        )  # fmt: skip
         self.shares = button("Shares ...", self._ask_shares, tip="How often each variant comes")
         self.together = button("", self._put_back, icon="rotate-ccw", tip="Put moved copies back where they were laid")
         self.together.setAccessibleName("Put moved copies back")
@@ -64,8 +57,8 @@ class CrowdLine(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        for slider in (self.spacing, self.hour):
-            slider.setFixedWidth(140)
+        for wide in (self.spacing, self.hour):
+            wide.setFixedWidth(140)
         layout.addWidget(
             row(
                 label("Crowd", "heading"), self.count, self.laid, self.rule, self.shares, self.numbered, None,
@@ -165,12 +158,12 @@ class SharesPopup(QWidget):
         grid.setContentsMargins(12, 10, 12, 10)
         shown: list[tuple[str, QWidget]] = []
         for variant in state.project.variants[:_MOST_SHOWN]:
-            slider = ValueSlider(0, 100, decimals=0)
-            slider.set_value(state.project.crowd.shares.get(variant.id, USUAL_SHARE))
-            slider.setAccessibleName(f"Share of {variant.name}")
-            slider.edited.connect(self._tell(variant.id))
-            slider.finished.connect(self.finished)
-            shown.append((variant.name, slider))
+            share = state.project.crowd.shares.get(variant.id, USUAL_SHARE)
+            made = slider(
+                0, 100, share, name=f"Share of {variant.name}", decimals=0, taken=self._tell(variant.id),
+                ended=self.finished.emit,
+            )  # fmt: skip
+            shown.append((variant.name, made))
         captions(grid, shown)
         if len(state.project.variants) > _MOST_SHOWN:
             grid.addWidget(

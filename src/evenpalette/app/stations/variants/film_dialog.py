@@ -3,19 +3,16 @@
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFileDialog,
-    QFormLayout,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
-from evenpalette.app.widgets.basics import counted, label
+from evenpalette.app.widgets.basics import choice, counted, label
+from evenpalette.app.widgets.forms import ending, form, whole
 from evenpalette.core.delivery.contact_sheet import GROUNDS
 from evenpalette.core.delivery.film import INTO, WAYS, FilmWish, write_film
 
@@ -28,35 +25,21 @@ class FilmDialog(QDialog):
         self.setWindowTitle("Moving picture")
         self._session = session
         state = session.state
-        self.way, self.into, self.ground = QComboBox(), QComboBox(), QComboBox()
-        for key, words in WAYS.items():
-            self.way.addItem(words, key)
-        for variant in state.project.variants:
-            if variant.id != state.project.active_variant:
-                self.into.addItem(variant.name, variant.id)
-        for key in GROUNDS:
-            self.ground.addItem(key, key)
-        self.seconds, self.rate, self.size_box = QSpinBox(), QSpinBox(), QSpinBox()
-        for box, low, high, value, unit in (
-            (self.seconds, 1, 20, 4, " s"), (self.rate, 4, 30, 12, " a second"), (self.size_box, 64, 1024, 320, " pixels"),
-        ):  # fmt: skip
-            box.setRange(low, high)
-            box.setValue(value)
-            box.setSuffix(unit)
-        form = QFormLayout()
-        for words, widget in (
-            ("What moves", self.way), ("Into", self.into), ("Length", self.seconds), ("Pictures", self.rate),
-            ("Side", self.size_box), ("Ground", self.ground),
-        ):  # fmt: skip
-            widget.setAccessibleName(words)
-            form.addRow(words, widget)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self._save = buttons.addButton("Save ...", QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.accepted.connect(self._ask)
-        buttons.rejected.connect(self.reject)
+        self.way = choice("What moves", [(words, key) for key, words in WAYS.items()])
+        self.into = choice(
+            "Into", [(v.name, v.id) for v in state.project.variants if v.id != state.project.active_variant]
+        )
+        self.ground = choice("Ground", [(key, key) for key in GROUNDS])
+        self.seconds = whole("Length", 1, 20, 4, suffix=" s")
+        self.rate = whole("Pictures", 4, 30, 12, suffix=" a second")
+        self.size_box = whole("Side", 64, 1024, 320, suffix=" pixels")
+        buttons, self._save = ending(self, "Save ...", self._ask)
         layout = QVBoxLayout(self)
         layout.addWidget(label("The active variant, to be sent around: APNG or animated WebP.", "note"))
-        layout.addLayout(form)
+        layout.addLayout(form(
+            ("What moves", self.way), ("Into", self.into), ("Length", self.seconds), ("Pictures", self.rate),
+            ("Side", self.size_box), ("Ground", self.ground),
+        ))  # fmt: skip
         layout.addWidget(buttons)
         self.way.currentIndexChanged.connect(lambda _: self._fit())
         self._fit()
@@ -64,7 +47,6 @@ class FilmDialog(QDialog):
     def _fit(self) -> None:
         goes_into = self.way.currentData() == INTO
         self.into.setEnabled(goes_into)
-        assert self._save is not None
         self._save.setEnabled(not goes_into or self.into.count() > 0)
 
     @property

@@ -8,14 +8,10 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFileDialog,
-    QFormLayout,
     QListWidget,
     QListWidgetItem,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -26,8 +22,8 @@ from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
 from evenpalette.app.widgets.basics import choice, counted, label, row
+from evenpalette.app.widgets.forms import ending, form, slider, whole
 from evenpalette.app.widgets.pixels import pixels_of
-from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.vision import NORMAL, Vision, vision_rows
 from evenpalette.core.delivery.contact_sheet import GROUNDS, PAGES, SheetWish, named_variants, picture_size, write_sheet
 from evenpalette.core.document.state import State
@@ -54,11 +50,10 @@ class CompareDialog(QDialog):
         self.night = QCheckBox("by night")
         self.night.setToolTip("In the light of a faint sky, with what glows")
         self.vision = choice("Seen by", vision_rows())
-        self.strength = ValueSlider(0, 1)
-        self.strength.setAccessibleName("Strength")
-        self.strength.set_value(1.0)
-        self.pixels = choice("Pixels that the game shows it at", [(f"{size} pixels", size) for size in _SIZES])
-        self.pixels.setCurrentIndex(self.pixels.findData(USUAL_SIZE))
+        self.strength = slider(0, 1, 1, name="Strength")
+        self.pixels = choice(
+            "Pixels that the game shows it at", [(f"{size} pixels", size) for size in _SIZES], now=USUAL_SIZE
+        )
         self.list = QListWidget()
         self.list.setAccessibleName("Pairs of variants")
         self.list.setIconSize(QSize(*_BAR))
@@ -72,9 +67,7 @@ class CompareDialog(QDialog):
         layout.addWidget(row(self.vision, strength, self.pixels, self.night, None, spacing=12))
         layout.addWidget(self.list, 1)
         layout.addWidget(self._facts)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(self.reject)
-        layout.addWidget(buttons)
+        layout.addWidget(ending(self)[0])
         self.vision.currentIndexChanged.connect(lambda _: self._newest.ask())
         self.pixels.currentIndexChanged.connect(lambda _: self._newest.ask())
         self.strength.edited.connect(lambda _: self._newest.ask())
@@ -143,30 +136,19 @@ class SheetDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Contact sheet")
         self._session, self._views = session, views
-        self.sides, self.columns = QSpinBox(), QSpinBox()
-        self.sides.setRange(1, 4)
-        self.columns.setRange(0, 12)
+        self.sides = whole("Sides of each", 1, 4, 1)
+        self.columns = whole("Variants in a row", 0, 12, 0)
         self.columns.setSpecialValueText("as reads well")
-        self.page, self.ground = QComboBox(), QComboBox()
-        for key, words in (("a4", "A4"), ("letter", "Letter")):
-            self.page.addItem(words, key)
-        for key in GROUNDS:
-            self.ground.addItem(key, key)
+        self.page = choice("Page", (("A4", "a4"), ("Letter", "letter")))
+        self.ground = choice("Ground", [(key, key) for key in GROUNDS])
         assert set(PAGES) == {"a4", "letter"}
-        form = QFormLayout()
-        for words, widget in (
-            ("Sides of each", self.sides), ("Variants in a row", self.columns), ("Page", self.page), ("Ground", self.ground),
-        ):  # fmt: skip
-            widget.setAccessibleName(words)
-            form.addRow(words, widget)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        buttons.addButton("Save ...", QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.accepted.connect(self._ask)
-        buttons.rejected.connect(self.reject)
         layout = QVBoxLayout(self)
         layout.addWidget(label("Every variant in pictures with its values, to be sent around.", "note"))
-        layout.addLayout(form)
-        layout.addWidget(buttons)
+        layout.addLayout(form(
+            ("Sides of each", self.sides), ("Variants in a row", self.columns), ("Page", self.page),
+            ("Ground", self.ground),
+        ))  # fmt: skip
+        layout.addWidget(ending(self, "Save ...", self._ask)[0])
 
     @property
     def wish(self) -> SheetWish:

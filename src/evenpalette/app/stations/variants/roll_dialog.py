@@ -5,15 +5,10 @@ import random
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
-    QDialogButtonBox,
-    QFormLayout,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -24,9 +19,9 @@ from evenpalette.app.session import Session
 from evenpalette.app.stations.variants.limit_dialog import LimitDialog
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, counted, label, row, tool
+from evenpalette.app.widgets.basics import button, choice, counted, label, row, tool
 from evenpalette.app.widgets.check_list import keys_on
-from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.app.widgets.forms import ending, form, slider, whole
 from evenpalette.core.document.variant import DEFAULTS_NAME
 from evenpalette.core.edits.limits import limit_of, limit_text, set_limit
 from evenpalette.core.edits.roll import FROM_DISLIKED, MOST, Rolled, Taste, roll_one_again, roll_variants
@@ -68,33 +63,21 @@ class RollDialog(QDialog):
     def _make_fields(self) -> None:
         """What is rolled: how many, from what, how far, and which parameters."""
         state = self._session.state
-        self.count = QSpinBox()
-        self.count.setRange(1, MOST)
-        self.count.setValue(12)
-        self.base = QComboBox()
-        self.base.addItem(DEFAULTS_NAME, None)
-        for variant in state.project.variants:
-            self.base.addItem(variant.name, variant.id)
-        self.base.setCurrentIndex(max(0, self.base.findData(state.project.active_variant)))
-        self.way = QComboBox()
-        self.way.addItem("new ones near these", RollWay.VARY)
-        self.way.addItem("those of all variants, mixed", RollWay.MIX)
-        self.spread = ValueSlider(0, 100, "%", decimals=0)
-        self.spread.set_value(40)
-        self.apart = QSpinBox()
-        self.apart.setRange(0, 60)
-        self.apart.setValue(_APART)
-        self.apart.setToolTip(
-            "CIEDE2000 over the whole surface, root mean square: a large region counts for more than a small one"
+        self.count = whole("How many", 1, MOST, 12)
+        self.base = choice(
+            "They follow",
+            [(DEFAULTS_NAME, None), *((variant.name, variant.id) for variant in state.project.variants)],
+            now=state.project.active_variant,
         )
-        self.seed = QSpinBox()
-        self.seed.setRange(0, 999_999)
-        self.seed.setValue(1)
-        for widget, name in (
-            (self.count, "How many"), (self.base, "They follow"), (self.way, "Values"), (self.spread, "How far"),
-            (self.apart, "Apart by"), (self.seed, "Seed"),
-        ):  # fmt: skip
-            widget.setAccessibleName(name)
+        self.way = choice(
+            "Values", (("new ones near these", RollWay.VARY), ("those of all variants, mixed", RollWay.MIX))
+        )
+        self.spread = slider(0, 100, 40, name="How far", unit="%", decimals=0)
+        self.apart = whole(
+            "Apart by", 0, 60, _APART,
+            tip="CIEDE2000 over the whole surface, root mean square: a large region counts for more than a small one",
+        )  # fmt: skip
+        self.seed = whole("Seed", 0, 999_999, 1)
         self.free = QListWidget()
         self.free.setAccessibleName("What may change")
         for parameter in state.project.recipe.parameters:
@@ -108,27 +91,20 @@ class RollDialog(QDialog):
 
     def _form(self) -> QWidget:
         """The fields and what may change."""
-        form = QFormLayout()
-        form.setSpacing(8)
-        form.addRow("How many", self.count)
-        form.addRow("They follow", self.base)
-        form.addRow("Values", self.way)
-        form.addRow("How far", self.spread)
-        form.addRow("Apart by", row(self.apart, label("CIEDE2000", "note"), None))
-        form.addRow("Seed", row(self.seed, button("Roll again", self.roll_again, icon="dices"), None))
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        keep = buttons.addButton("Keep them", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert keep is not None
-        keep.setAccessibleName("Keep them")
-        self._keep: QPushButton = keep
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        fields = form(
+            ("How many", self.count), ("They follow", self.base), ("Values", self.way), ("How far", self.spread),
+            ("Apart by", row(self.apart, label("CIEDE2000", "note"), None)),
+            ("Seed", row(self.seed, button("Roll again", self.roll_again, icon="dices"), None)),
+        )  # fmt: skip
+        fields.setSpacing(8)
+        buttons, self._keep = ending(self, "Keep them")
+        self._keep.setAccessibleName("Keep them")
         self._said = label("", "note")
         self._said.setWordWrap(True)
         left = QWidget()
         inner = QVBoxLayout(left)
         inner.setContentsMargins(0, 0, 0, 0)
-        inner.addLayout(form)
+        inner.addLayout(fields)
         limits = button("Limits ...", self.ask_limit, tip="What values of the chosen parameter keep to (Enter)")
         inner.addWidget(row(label("What may change", "note"), None, limits))
         inner.addWidget(self.free, 1)
