@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from benchmarks.history import note
 from benchmarks.timing import once, ratio
-from evenpalette.core.baking.bake import BakeWish, bake
+from evenpalette.core.baking.bake import BakeWish, around_of, bake
 from evenpalette.core.baking.denoise import oidn_missing
 from evenpalette.core.baking.kinds import BAKES
 from evenpalette.core.baking.openness import cosine_way, openness, surface_at
@@ -117,6 +117,9 @@ def run() -> None:
         note(f"Off from 1,024 rays, {rays} rays, {denoiser}", off)
         wanted = ", wanted at most what 128 rays are off" if (rays, denoiser) == (16, "own") else ""
         print(f"Off from 1,024 rays at 256 texels (RMSE), {rays} rays, noise filter {denoiser}: {off:.4f}{wanted}")
+    estimate = list(kind.make(around_of(BakeWish(kind, values), texels), kind.values({"rays": 1024, "reach": 0})))[-1]
+    chance = float(np.sqrt((estimate.variance * 1024 / 128).mean()))
+    print(f"128 rays by chance would be off by {chance:.4f}, by the variance that 1,024 tell")
     sys.stdout.flush()
     subprocess.run([sys.executable, "-m", "benchmarks.light", "4096"], check=False)
 

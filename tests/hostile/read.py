@@ -19,11 +19,11 @@ def read_image_bytes(content: bytes, name: str) -> None:
 
 
 def read_mesh_bytes(content: bytes, name: str) -> None:
-    """Read it, and of a glTF take all that it brings along, and the GLB that a project keeps of it."""
+    """Read it, take all that it brings along, and read what a project keeps of it."""
     if Path(name).suffix in WITH_TEXTURES:
         file = parse_asset(content, name)
         take_asset(State(), file)
-        parse_mesh(file.mesh.source_bytes, "kept.glb")
+        parse_mesh(file.mesh.source_bytes, f"kept{file.mesh.source_ending}")
     MeshView(parse_mesh(content, name)).prepare()
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton, QSlider, QToolButton, QWidget
@@ -68,6 +69,26 @@ def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: 
     assert session.state.sheet.name == "Case"
     empty.keys("Ctrl+Z")
     assert session.state.mesh is None
+
+
+def test_an_obj_is_offered_with_what_its_library_names_and_a_picture_dropped_beside_it_is_there_once(
+    empty: Hand, tmp_path: Path
+) -> None:
+    Image.fromarray(np.full((16, 16, 3), (90, 140, 200), np.uint8)).save(tmp_path / "paper.png")
+    (tmp_path / "lamp.mtl").write_text("newmtl Paper\nmap_Kd paper.png\n")
+    (tmp_path / "lamp.obj").write_text(
+        "mtllib lamp.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl Paper\nf 1/1 2/2 3/3\n"
+    )
+    when_open(BringInDialog, lambda dialog: dialog.accept())
+    empty.window.take_files([tmp_path / "lamp.obj", tmp_path / "paper.png"])
+    empty.wait(lambda: empty.session.state.mesh is not None)
+    (texture,) = empty.session.state.project.asset.textures
+    assert (texture.name, texture.role, texture.source_path) == (
+        "paper.png", Role.PAINTED, str(tmp_path / "paper.png")
+    )  # fmt: skip
+    # It is looked after like one that was brought in by itself.
+    Image.fromarray(np.full((16, 16, 3), (200, 40, 40), np.uint8)).save(tmp_path / "paper.png")
+    empty.wait(lambda: empty.session.state.textures[texture.id].pixels[0, 0, 0] == 200)
 
 
 def test_what_is_not_accepted_is_not_taken(empty: Hand, tmp_path: Path) -> None:

@@ -419,7 +419,7 @@ def new(
     """Make a project of a mesh and save it into a folder that has nothing in it.
 
     textures: files with what each holds, in the window's words in lower case with '-' for spaces ('painted-color',
-    'normal', 'id-map' ...), None to have it guessed; those of a GLB or glTF come along by themselves. regions:
+    'normal', 'id-map' ...), None to have it guessed; those that the mesh brings come along by themselves. regions:
     'material', 'shell', 'island', 'vertex-color', 'id:FILE', 'channels:FILE' or ''. fit: make a tone of the painted
     color. tile: the UV tile to work on. layout: by which packed textures are taken apart. Raises Error.
     """

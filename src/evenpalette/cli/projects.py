@@ -106,7 +106,7 @@ def add_verbs(verb: Verb) -> None:
         "project", type=Path, metavar="DIR", help="folder of the new project; must not have anything in it"
     )
     new.add_argument(
-        "--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures of the last two come along"
+        "--mesh", type=Path, required=True, help="OBJ, PLY, GLB or glTF; textures that it names come along"
     )
     new.add_argument(
         "--texture", type=_texture, action="append", default=[], metavar="FILE[=ROLE]", help="guessed without a role"

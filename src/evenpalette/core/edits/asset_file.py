@@ -100,7 +100,7 @@ def _filled(state: State, sheet: FileSheet, textures: list[FileTexture], picture
     for texture in textures:
         raster = pictures.raster(texture)
         channels = texture.channels if Role(texture.role) is Role.PACKED else ()
-        state = add_texture(state, raster, texture.name, Role(texture.role), channels=channels)
+        state = add_texture(state, raster, texture.name, Role(texture.role), texture.source, channels)
         if Role(texture.role) is Role.EMISSIVE and texture.factor and any(f != 1 for f in texture.factor):
             factors["emissive"] = texture.factor[:3]
     kept = {key: values for key, values in factors.items() if all(0 <= v <= 65504 for v in values)}

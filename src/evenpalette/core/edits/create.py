@@ -8,7 +8,7 @@ from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.layout_model import Layout
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
-from evenpalette.core.edits.asset import add_texture, rename_project, set_tile
+from evenpalette.core.edits.asset import add_texture, rename_project, set_role, set_tile
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.edits.face_sets import regions_from_mesh
 from evenpalette.core.edits.layouts import taken_apart
@@ -60,7 +60,17 @@ def create_project(
     first = state.sheet.id
     if tile or _repeats(state, textures):
         state = set_tile(state, tile or WRAP)
+    brought = {
+        (sheet.id, held.id): Path(held.source_path).resolve()
+        for sheet in state.project.sheets for held in sheet.textures if held.source_path
+    }  # fmt: skip
     for texture in textures:
+        known = [place for place, path in brought.items() if path == texture.path.resolve()]
+        for sheet_id, held_id in known:
+            if texture.role is not None:
+                state = set_role(state.on(sheet_id), held_id, texture.role).on(first)
+        if known:
+            continue
         raster = read_image(texture.path)
         parts = taken_apart(layout, texture.path.name, raster) if layout is not None and texture.role is None else []
         for part in parts:

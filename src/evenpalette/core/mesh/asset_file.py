@@ -11,11 +11,12 @@ from evenpalette.core.limits import limits
 from evenpalette.core.mesh.gltf_file import Beside, nothing_beside, open_gltf
 from evenpalette.core.mesh.gltf_materials import FileSheet, sheets_of
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.read import guarded, read_mesh
+from evenpalette.core.mesh.mtl_materials import sheets_of as sheets_of_obj
+from evenpalette.core.mesh.read import guarded, parse_mesh, read_mesh
 from evenpalette.core.mesh.readers.gltf import mesh_of
 
 #: Endings of files that bring textures along.
-WITH_TEXTURES = (".glb", ".gltf")
+WITH_TEXTURES = (".glb", ".gltf", ".obj")
 
 
 @dataclass(frozen=True)
@@ -28,9 +29,10 @@ class AssetFile:
 
 
 def read_asset(path: Path | str) -> AssetFile:
-    """Read a mesh file with its textures: those of a GLB, of a .gltf and the files beside it. Raises MeshFileError.
+    """Read a mesh file with its textures: those of a GLB, of a .gltf and the files beside it, and those that the
+    materials of an OBJ name. Raises MeshFileError.
 
-    Files beside a .gltf are read only from its own folder and below.
+    Files beside it are read only from its own folder and below.
     """
     path = Path(path)
     if path.suffix.lower() not in WITH_TEXTURES:
@@ -47,13 +49,24 @@ def read_asset(path: Path | str) -> AssetFile:
             )
         return _content(path.parent / name)
 
-    return parse_asset(content, path.name, beside)
+    file = parse_asset(content, path.name, beside)
+    return replace(file, sheets=tuple(_found_in(sheet, path.parent) for sheet in file.sheets))
+
+
+def _found_in(sheet: FileSheet, folder: Path) -> FileSheet:
+    """A sheet whose textures say where their files are."""
+    textures = (replace(t, source=str(folder / t.source)) if t.source else t for t in sheet.textures)
+    return replace(sheet, textures=tuple(textures))
 
 
 def parse_asset(content: bytes, name: str, beside: Beside = nothing_beside) -> AssetFile:
-    """A GLB or .gltf from its bytes. beside: reads the files that it names. Raises MeshFileError."""
+    """A GLB, .gltf or OBJ from its bytes. beside: reads the files that it names. Raises MeshFileError."""
 
     def read() -> AssetFile:
+        if Path(name).suffix.lower() == ".obj":
+            mesh = parse_mesh(content, name)
+            sheets, notes = sheets_of_obj(content, mesh.group_names, beside)
+            return AssetFile(mesh, tuple(sheets), tuple(notes))
         gltf = open_gltf(content, name, beside)
         mesh = mesh_of(gltf)
         sheets, notes = sheets_of(gltf, mesh.group_names)

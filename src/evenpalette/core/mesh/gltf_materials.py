@@ -32,14 +32,16 @@ _SLOTS = (
 
 @dataclass(frozen=True)
 class FileTexture:
-    """A picture that a mesh file brings along. content: of a PNG, JPEG or WebP file. channels: what each channel of
-    packed data holds, '' for nothing. factor: what its values are multiplied by, for each channel."""
+    """A picture that a mesh file brings along. content: of a picture's file. channels: what each channel of packed
+    data holds, '' for nothing. factor: what its values are multiplied by, for each channel. source: the file that it
+    is, '' where it lies in the mesh's."""
 
     name: str
     role: str
     content: bytes = field(repr=False)
     channels: tuple[str, ...] = ()
     factor: tuple[float, ...] = ()
+    source: str = ""
 
 
 @dataclass(frozen=True)

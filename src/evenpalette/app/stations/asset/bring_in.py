@@ -88,7 +88,7 @@ class BringInDialog(QDialog):
 
 def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None) -> None:
     """Read meshes and images off the interface thread and add them as one change; what cannot be read is left out, and
-    said. What a GLB or glTF brings along is offered first."""
+    said. What a mesh file brings along is offered first."""
     if not paths:
         return
     rich = [path for path in paths if path.suffix.lower() in WITH_TEXTURES]
@@ -134,11 +134,19 @@ def _bring(
     refused: dict[Path, EvenPaletteError] | None = None,
 ) -> None:  # fmt: skip
     left = dict(refused or {})
+    brought = {
+        texture.source
+        for file, chosen in taken.values()
+        for place, number in chosen
+        if (texture := file.sheets[place].textures[number]).source
+    }
 
     def bring(state: State, progress: Progress) -> State:
         for index, path in enumerate(paths):
             try:
-                state = _with_file(state, path, taken, sheets=sheets) if path not in left else state
+                # What a mesh brings along and was dropped beside it is there.
+                if path not in left and str(path) not in brought:
+                    state = _with_file(state, path, taken, sheets=sheets)
             except EvenPaletteError as error:
                 left[path] = error
             progress((index + 1) / len(paths))
@@ -147,7 +155,7 @@ def _bring(
         return state
 
     def done() -> None:
-        session.sources.trust([str(path) for path in paths if path not in left])
+        session.sources.trust([*(str(path) for path in paths if path not in left), *sorted(brought)])
         if left:
             first, error = next(iter(left.items()))
             others = f" {counted(len(left) - 1, 'more file')} could not be read either." if len(left) > 1 else ""
