@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
+    QLabel,
     QMenu,
     QScrollArea,
     QVBoxLayout,
@@ -238,14 +239,21 @@ class RecipeBench(QWidget):
         picture = CardPicture()
         layout.addWidget(picture)
         layout.addWidget(label(self._start.currentText()))
-        method = self.session.state.project.tone.method
-        note = "fitted" if method == "fit" else method
-        layout.addWidget(
-            label(f"the start, {note}" if self.session.state.project.recipe.base == TONE else "the start", "note")
-        )
+        layout.addWidget(self._start_note())
         layout.addStretch(1)
         self._pictures.add(0, START, picture)
         return frame
+
+    def _start_note(self) -> QLabel:
+        """What is said of the start: how its tone was made, or what stands for one that is not made yet."""
+        state, tone = self.session.state, self.session.state.project.tone
+        if state.project.recipe.base != TONE:
+            return label("the start", "note")
+        if state.tone is not None:
+            return label(f"the start, {'fitted' if tone.method == 'fit' else tone.method}", "note")
+        said = label("the start, as painted" if tone.painted else "the start, plain gray", "note")
+        said.setToolTip("There is no tone yet: it is made at Tones")
+        return said
 
     def _fill_start(self) -> None:
         state = self.session.state
