@@ -12,7 +12,8 @@ from pathlib import Path
 
 import evenpalette
 from benchmarks.history import note
-from evenpalette.core.batch.deliver import Asset, AssetReport, deliver_all
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import Asset, AssetReport
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.delivery.layouts.named import layout_named

@@ -11,7 +11,8 @@ from concurrent.futures import Future
 from pathlib import Path
 
 from benchmarks.many import cluster
-from evenpalette.core.batch.deliver import Asset, Batch, Delivery
+from evenpalette.core.batch.deliver import Batch
+from evenpalette.core.batch.delivery import Asset, Delivery
 from evenpalette.core.batch.parts import CHECK, PLAN, Made, Part
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.batch.work import Job

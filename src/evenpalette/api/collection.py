@@ -5,7 +5,8 @@ from pathlib import Path
 
 from evenpalette.api.project import Delivery, Project
 from evenpalette.api.project import open as open_project
-from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import FAILED, Asset
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.collection import across

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from evenpalette.api.places import Finding, Pair, Parameter, Region, Step, Value
 from evenpalette.api.variants import Variant, Variants, stored_value
-from evenpalette.core.batch.deliver import FAILED, Asset, deliver_all
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import FAILED, Asset
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.collection import shared as shared_edits

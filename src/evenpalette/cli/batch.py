@@ -14,7 +14,8 @@ from evenpalette.cli.arguments import Verb, size
 from evenpalette.cli.named import named_projects
 from evenpalette.cli.projects import maps_named
 from evenpalette.cli.saying import bar_of, note, write_report
-from evenpalette.core.batch.deliver import FAILED, UNCHANGED, Asset, AssetReport, deliver_all
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import FAILED, UNCHANGED, Asset, AssetReport
 from evenpalette.core.batch.executor import Executor
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish

@@ -20,7 +20,8 @@ import pytest
 
 import evenpalette
 from evenpalette.cli import main
-from evenpalette.core.batch.deliver import FAILED, PARTS_FOLDER, RECORD_FILE, UNCHANGED, Asset, AssetReport, deliver_all
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import FAILED, PARTS_FOLDER, RECORD_FILE, UNCHANGED, Asset, AssetReport
 from evenpalette.core.batch.executors import EXECUTORS, executor_named
 from evenpalette.core.batch.executors.local import Local
 from evenpalette.core.batch.parts import Made

@@ -12,7 +12,7 @@ from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
-from evenpalette.core.batch.deliver import is_delivered
+from evenpalette.core.batch.delivery import is_delivered
 from evenpalette.core.collection.across import changes_in, values_with
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.collection.model import CollectedProject, Collection

@@ -26,8 +26,9 @@ from evenpalette.app.session import Session
 from evenpalette.app.settings import delivered_to, remember_delivery
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, choice, counted, label, row, tool
-from evenpalette.core.batch.deliver import FAILED, AssetReport, deliver_all
-from evenpalette.core.batch.deliver import Asset as Delivered
+from evenpalette.core.batch.deliver import deliver_all
+from evenpalette.core.batch.delivery import FAILED, AssetReport
+from evenpalette.core.batch.delivery import Asset as Delivered
 from evenpalette.core.batch.executors import executor_named
 from evenpalette.core.batch.wish import Wish
 from evenpalette.core.collection import ENDING

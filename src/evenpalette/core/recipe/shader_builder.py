@@ -21,12 +21,11 @@ from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.plan import Plan
 from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, coverage_slot
+from evenpalette.core.recipe.shader_frame import ENTRIES, SIDE_GLSL, TABLE_ENTRIES, coverage_text, struct_text
 from evenpalette.core.recipe.shader_text import SampledTexture, ShaderReads, ShaderText, ShaderUniform
 from evenpalette.core.recipe.shared import SHARED
 from evenpalette.core.recipe.steps import kind_of
-from evenpalette.core.recipe.table import DEFINE, ROW, TAKE, TAKE_BETWEEN, TableLayout, table_text
-from evenpalette.core.regions.overlap import GLSL as OVERLAP_GLSL
-from evenpalette.core.regions.overlap import overlap_glsl
+from evenpalette.core.recipe.table import TableLayout, table_text
 from evenpalette.core.values import Input, ValueType
 
 #: Step index, row index (-1: shared), input, binding -> an expression.
@@ -96,9 +95,9 @@ class ShaderBuilder:
         told, taking = (plain, "") if table is None else table_text(table, plain, has_oklab="oklab" in shared)
         head = "\n".join(lines) + "\n" + told
         places = [self._coverage(region) for region in range(len(self._ids))]
-        coverages = _coverage_text(self._reads, places, taken)
+        coverages = coverage_text(self._reads, places, taken)
         wanted = tuple(key for key in ATTRIBUTES if key in self._plan.wanted)
-        text = head + "".join(self._functions) + taking + coverages + _struct(wanted)
+        text = head + "".join(self._functions) + taking + coverages + struct_text(wanted)
         inner = "evenpalette_surface_grad" if table is None and not is_given else "ep_surface_at"
         text += f"\nEpSurface {inner}(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy{taken}) {{\n"
         text += "".join(f"    {line}\n" for line in self._lines.values())
@@ -109,7 +108,7 @@ class ShaderBuilder:
         text += "".join(f"    surface.{key} = a_{key};\n" for key in wanted)
         text += "    return surface;\n}\n"
         if not is_given:
-            text += _ENTRIES if table is None else _TABLE_ENTRIES
+            text += ENTRIES if table is None else TABLE_ENTRIES
         if BASE_COLOR in wanted and not is_given:
             text += "\nvec3 evenpalette_recipe(vec2 uv) { return evenpalette_surface(uv, 0.0, 0u).base_color; }\n"
         costs = tuple(self._costs)
@@ -347,77 +346,8 @@ class ShaderBuilder:
         return text + "    }\n"
 
 
-def _struct(wanted: Sequence[str]) -> str:
-    lines = "".join(f"    {ATTRIBUTES[key].glsl} {key};  // {ATTRIBUTES[key].description}\n" for key in wanted)
-    return f"\n// What the recipe makes of a texel.\nstruct EpSurface {{\n{lines}}};\n"
-
-
-#: Set by whoever draws faces from behind, before the surface is asked for.
-SIDE_GLSL = (
-    "\n// 0 where the front of a face is seen, 1 where its back is: set it from gl_FrontFacing.\nfloat ep_side = 0.0;\n"
-)
-
-_ENTRIES = """
-EpSurface evenpalette_surface(vec2 uv, float seconds, uint copy) {
-    return evenpalette_surface_grad(uv, dFdx(uv), dFdy(uv), seconds, copy);
-}
-"""
-
-#: The functions of a text whose parameters may come from a table.
-_TABLE_ENTRIES = f"""
-EpSurface evenpalette_surface_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy) {{
-#ifdef {DEFINE}
-    {TAKE}({ROW});
-#endif
-    return ep_surface_at(uv, dx, dy, seconds, copy);
-}}
-{_ENTRIES}
-#ifdef {DEFINE}
-EpSurface evenpalette_surface_row_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy, int row) {{
-    {TAKE}(row);
-    return ep_surface_at(uv, dx, dy, seconds, copy);
-}}
-EpSurface evenpalette_surface_row(vec2 uv, float seconds, uint copy, int row) {{
-    return evenpalette_surface_row_grad(uv, dFdx(uv), dFdy(uv), seconds, copy, row);
-}}
-EpSurface evenpalette_surface_between_grad(vec2 uv, vec2 dx, vec2 dy, float seconds, uint copy, int row_a, int row_b, float t) {{
-    if (t <= 0.0) {TAKE}(row_a);
-    else if (t >= 1.0) {TAKE}(row_b);
-    else {TAKE_BETWEEN}(row_a, row_b, t);
-    return ep_surface_at(uv, dx, dy, seconds, copy);
-}}
-EpSurface evenpalette_surface_between(vec2 uv, float seconds, uint copy, int row_a, int row_b, float t) {{
-    return evenpalette_surface_between_grad(uv, dFdx(uv), dFdy(uv), seconds, copy, row_a, row_b, t);
-}}
-#endif
-"""
-
-
 def _coverage_sum(row: Row, ids: Mapping[str, int], named: Sequence[int]) -> str:
     if row.regions is None:
         return "clamp(1.0 - ({}), 0.0, 1.0)".format(" + ".join(f"ep_k{i}" for i in named)) if named else "1.0"
     used = [f"ep_k{ids[region]}" for region in row.regions if region in ids]
     return used[0] if len(used) == 1 else "min(1.0, {})".format(" + ".join(used))
-
-
-def _coverage_text(reads: ShaderReads, places: Sequence[tuple[str, str]], taken: str) -> str:
-    """A function that puts the resolved coverages of a texel into `ep_k0`, `ep_k1` ...; no function returns an
-    array. places: of each region's coverage, its sampler and channel. taken: more that the function takes."""
-    count = len(reads.region_ids)
-    if not count:
-        return ""
-    names = [f"ep_k{i}" for i in range(count)]
-    samplers = list(dict.fromkeys(sampler for sampler, _ in places))
-    lines = [f"vec4 t{k} = textureGrad({sampler}, uv, dx, dy);" for k, sampler in enumerate(samplers)]
-    lines += [f"{name} = t{samplers.index(at)}.{letter};" for name, (at, letter) in zip(names, places, strict=True)]
-    start = 0
-    for sharing in reads.sharings:
-        lines += overlap_glsl(names[start : start + sharing.count], sharing.overlap)
-        start += sharing.count
-    policies = ", ".join(sharing.overlap.value for sharing in reads.sharings)
-    declared = "".join(f"float {name};\n" for name in names)
-    inner = "".join(f"    {line}\n" for line in lines)
-    return (
-        f"\n// The coverage of each region; overlaps of each division: {policies}\n{declared}{OVERLAP_GLSL}"
-        f"void ep_resolve(vec2 uv, vec2 dx, vec2 dy{taken}) {{\n{inner}}}\n"
-    )

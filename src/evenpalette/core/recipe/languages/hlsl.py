@@ -4,12 +4,12 @@ Microsoft, "High-level shader language (HLSL) reference"; names that mean the sa
 written as they are in GLSL, a row for each of its columns, and multiplied the other way round, which is the same.
 """
 
+from evenpalette.core.recipe.languages.reader import Reader
 from evenpalette.core.recipe.languages.tree import (
     Declared,
     Expr,
     Function,
     Param,
-    Reader,
     Stmt,
     Struct,
     Top,

@@ -10,7 +10,8 @@ from dataclasses import field, replace
 
 from evenpalette.core.dataclass import dataclass
 from evenpalette.core.recipe.languages.node_values import LETTERS, NodeValues, UnsayableError, Val
-from evenpalette.core.recipe.languages.tree import Declared, Expr, Function, Reader, Stmt, scalar_of, size_of, vector_of
+from evenpalette.core.recipe.languages.reader import Reader
+from evenpalette.core.recipe.languages.tree import Declared, Expr, Function, Stmt, scalar_of, size_of, vector_of
 
 
 @dataclass
