@@ -8,6 +8,7 @@ exponent and two steps of Halley's method. Off by a few units in the last place 
 import numpy as np
 from numpy.typing import NDArray
 
+from evenpalette.core.color.encoding import encoded_unit
 from evenpalette.core.kernels import njit
 
 _THIRD, _FIFTH = np.float32(1 / 3), np.float32(1 / 5)
@@ -16,11 +17,7 @@ _THIRD_OF, _FIFTH_OF = np.int32(709921077), np.int32(851981000)
 #: Brighter light is taken as this, so that no power overflows, and dimmer as that, so that none is denormal, which is
 #: slow.
 _MOST, _LEAST = np.float32(1e6), np.float32(1e-12)
-#: Of 0..1, fitted at Chebyshev's places: the encoded value by the fourth root, and a^2.4 from where its curve bends.
-_E0, _E1, _E2, _E3, _E4, _E5, _E6, _E7 = (
-    np.float32(k)
-    for k in (-0.05844659, 0.12357590, 1.46152579, -1.15589601, 1.20915105, -0.89841388, 0.39471384, -0.07621042)
-)
+#: a^2.4 of 0..1 from where its curve bends, fitted at Chebyshev's places.
 _D0, _D1, _D2, _D3, _D4, _D5, _D6, _D7, _D8, _D9 = (
     np.float32(k)
     for k in (
@@ -34,10 +31,7 @@ _D0, _D1, _D2, _D3, _D4, _D5, _D6, _D7, _D8, _D9 = (
 def encode_units(values):  # type: ignore[no-untyped-def]
     """Encode linear values in place, clamped to 0..1: off by at most 0.000001."""
     for i in range(values.size):
-        value = min(max(values[i], np.float32(0)), np.float32(1))
-        t = np.sqrt(np.sqrt(value))
-        bent = _E0 + t * (_E1 + t * (_E2 + t * (_E3 + t * (_E4 + t * (_E5 + t * (_E6 + t * _E7))))))
-        values[i] = np.float32(12.92) * value if value <= np.float32(0.0031308) else bent
+        values[i] = encoded_unit(values[i])
 
 
 def encoded_units(linear: NDArray[np.float32]) -> NDArray[np.float32]:
