@@ -18,7 +18,7 @@ from evenpalette.cli import main
 from evenpalette.core.crowd import BY_PLACE, Laid, by_place, by_share, copies
 from evenpalette.core.delivery.crowd_kit import crowd_kit
 from evenpalette.core.delivery.deliver import deliver
-from evenpalette.core.delivery.kit_files import read_kit
+from evenpalette.core.delivery.kit_files import KitFiles, read_kit
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.mesh.camera import OrbitCamera
@@ -177,6 +177,37 @@ def test_a_kit_of_version_2_is_still_shown(tin: Path, tmp_path: Path) -> None:
     assert np.abs(pictures[0] - pictures[1]).max() > 20
 
 
+def test_what_is_written_while_the_kit_is_read_is_not_missed(
+    tmp_path: Path, tin: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The file list is known after the first reading only; later on what was there when a reading began counts."""
+    app = make_application()
+    assert app is not None
+    shutil.copytree(tin, tmp_path / "out")
+    recipe = tmp_path / "out" / "kit" / "recipe.glsl"
+    good, reads = recipe.read_text(), []
+
+    def read_and_written(folder: Path) -> KitFiles:
+        files = read_kit(folder)
+        reads.append(len(reads))
+        if len(reads) in (1, 3):
+            recipe.write_text(good.replace("return surface;", f"return nothing_{len(reads)};"))
+        return files
+
+    monkeypatch.setattr("evenpalette.player.window.read_kit", read_and_written)
+    window = PlayerWindow(tmp_path / "out")
+    window.show()
+    end = time.monotonic() + 90
+    while "nothing_1" not in window.message.text():
+        assert time.monotonic() < end, reads
+        QTest.qWait(20)
+    recipe.write_text(good + "\n")
+    while "nothing_3" not in window.message.text():
+        assert time.monotonic() < end, reads
+        QTest.qWait(20)
+    window.close()
+
+
 def test_the_window_plays_follows_its_files_and_says_what_is_broken(tmp_path: Path) -> None:
     """A real window: copies, a value, a copy chosen and moved by hand; a new delivery is shown, a broken one is said
     while the old picture stands."""
@@ -189,8 +220,8 @@ def test_the_window_plays_follows_its_files_and_says_what_is_broken(tmp_path: Pa
     window.show()
     QTest.qWaitForWindowExposed(window)
 
-    def wait(until, seconds: float = 90.0) -> None:  # type: ignore[no-untyped-def]
-        end = time.monotonic() + seconds
+    def wait(until) -> None:  # type: ignore[no-untyped-def]
+        end = time.monotonic() + 90
         while not until():
             assert time.monotonic() < end, "the player did not get there in time"
             QTest.qWait(20)
@@ -218,15 +249,15 @@ def test_the_window_plays_follows_its_files_and_says_what_is_broken(tmp_path: Pa
         "#00ff00",
     )
     deliver(changed, tmp_path / "out", kit_longest=128, targets=["kit"])
-    wait(lambda: stage.scene is not old, 6)
+    wait(lambda: stage.scene is not old)
     assert window.facts.text().startswith("24 copies")
     new = stage.scene
     recipe = tmp_path / "out" / "kit" / "recipe.glsl"
     good = recipe.read_text()
     recipe.write_text(good.replace("return surface;", "return nothing_of_the_kind;"))
-    wait(lambda: window.message.isVisible(), 6)
+    wait(lambda: window.message.isVisible())
     assert "nothing_of_the_kind" in window.message.text()
     assert stage.scene is new
     recipe.write_text(good + "\n")
-    wait(lambda: not window.message.isVisible(), 6)
+    wait(lambda: not window.message.isVisible())
     window.close()

@@ -20,6 +20,8 @@ from evenpalette.player.stage import Stage
 
 #: Milliseconds between looks at the files, and between pictures while time runs.
 _LOOK, _FRAME = 700, 33
+#: File systems tell when something was written by a clock that may be so much behind (nanoseconds).
+_COARSE_NS = 20_000_000
 
 
 def _read(folder: Path) -> tuple[KitFiles, CrowdKit]:
@@ -38,6 +40,7 @@ class PlayerWindow(QMainWindow):
         self._threads = ThreadPoolExecutor(1)
         self._reading: Future[tuple[KitFiles, CrowdKit]] | None = None
         self._seen: tuple[object, ...] = ()
+        self._began = 0
         self._ready: CrowdKit | None = None
         self._files: tuple[Path, ...] = ()
         self.stage = Stage()
@@ -250,7 +253,7 @@ class PlayerWindow(QMainWindow):
             return
         now = self._signature()
         if now != self._seen or not self._files:
-            self._seen = now
+            self._seen, self._began = now, time.time_ns()
             self._reading = self._threads.submit(_read, self._folder)
             QTimer.singleShot(50, self._look)
 
@@ -260,9 +263,21 @@ class PlayerWindow(QMainWindow):
         except EvenPaletteError as error:
             self._say(str(error))
             return
-        self._files = files.files
-        self._seen = self._signature()
+        if self._files != files.files:
+            # What was seen before the reading was of other files: what came or changed since may not have been read.
+            self._files = files.files
+            self._seen = self._signature() if not self._changed_since(self._began - _COARSE_NS) else ()
         self.stage.take(kit)
+
+    def _changed_since(self, moment: int) -> bool:
+        """Whether a file was written or put in its place since then (nanoseconds)."""
+        for file in self._files:
+            try:
+                if file.stat().st_ctime_ns >= moment:
+                    return True
+            except OSError:
+                return True
+        return False
 
     def _show_controls(self) -> None:
         if self._beside.widget() is not self._controls:
