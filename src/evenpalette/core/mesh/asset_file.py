@@ -8,8 +8,9 @@ from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
+from evenpalette.core.mesh.file_sheets import FileSheet
 from evenpalette.core.mesh.gltf_file import Beside, nothing_beside, open_gltf
-from evenpalette.core.mesh.gltf_materials import FileSheet, sheets_of
+from evenpalette.core.mesh.gltf_materials import sheets_of
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.mtl_materials import sheets_of as sheets_of_obj
 from evenpalette.core.mesh.read import guarded, parse_mesh, read_mesh
@@ -51,6 +52,12 @@ def read_asset(path: Path | str) -> AssetFile:
 
     file = parse_asset(content, path.name, beside)
     return replace(file, sheets=tuple(_found_in(sheet, path.parent) for sheet in file.sheets))
+
+
+def read_asset_mesh(path: Path | str) -> Mesh:
+    """The mesh of a file alone, as a project keeps it; pictures are read only where they lie in the same file. Raises
+    MeshFileError."""
+    return read_mesh(path) if Path(path).suffix.lower() == ".obj" else read_asset(path).mesh
 
 
 def _found_in(sheet: FileSheet, folder: Path) -> FileSheet:

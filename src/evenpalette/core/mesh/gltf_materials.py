@@ -4,14 +4,13 @@ Source: glTF 2.0 specification, section 3.9; KHR_texture_transform; KHR_material
 KHR_materials_pbrSpecularGlossiness (its diffuse texture); EXT_texture_webp.
 """
 
-from dataclasses import field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.file_sheets import FileSheet, FileTexture, keep_plain
 from evenpalette.core.mesh.gltf_file import GltfFile
 
 _TRANSFORM = "KHR_texture_transform"
@@ -28,30 +27,6 @@ _SLOTS = (
     (("occlusionTexture",), "occlusion"),
     (("emissiveTexture",), "emissive"),
 )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class FileTexture:
-    """A picture that a mesh file brings along. content: of a picture's file. channels: what each channel of packed
-    data holds, '' for nothing. factor: what its values are multiplied by, for each channel. source: the file that it
-    is, '' where it lies in the mesh's."""
-
-    name: str
-    role: str
-    content: bytes = field(repr=False)
-    channels: tuple[str, ...] = ()
-    factor: tuple[float, ...] = ()
-    source: str = ""
-
-
-@dataclass(frozen=True)
-class FileSheet:
-    """Material groups that share their textures. factors: of attributes without a texture, by attribute key."""
-
-    name: str
-    groups: tuple[str, ...]
-    textures: tuple[FileTexture, ...]
-    factors: dict[str, tuple[float, ...]]
 
 
 def material_name(gltf: GltfFile, index: int | None, fallback: str) -> str:
@@ -113,10 +88,7 @@ def sheets_of(gltf: GltfFile, used: tuple[str, ...]) -> tuple[list[FileSheet], l
         notes += said
         by_textures[key] = FileSheet(name, (name,), tuple(textures), _factors(material, textures))
     sheets = list(by_textures.values())
-    if plain and sheets:
-        first = sheets[0]
-        notes.append(f"{', '.join(plain[:4])}: no textures of their own, kept with {first.name}")
-        sheets[0] = FileSheet(first.name, (*first.groups, *plain), first.textures, first.factors)
+    keep_plain(sheets, plain, notes)
     return sheets, notes
 
 

@@ -12,8 +12,9 @@ from functools import cache
 from pathlib import PurePosixPath
 
 from evenpalette.core.errors import MeshFileError
+from evenpalette.core.mesh.file_sheets import FileSheet, FileTexture, keep_plain
 from evenpalette.core.mesh.gltf_file import Beside
-from evenpalette.core.mesh.gltf_materials import FileSheet, FileTexture
+from evenpalette.core.mesh.reader import text_of
 
 #: What each statement names, in the order in which it is taken: names of the texture roles of a project.
 _SLOTS = {
@@ -43,7 +44,7 @@ def sheets_of(content: bytes, used: tuple[str, ...], beside: Beside) -> tuple[li
         except MeshFileError:
             # An OBJ is often handed on without it.
             continue
-        materials |= _materials(_text(text[:_MOST_BYTES]))
+        materials |= _materials(text_of(text[:_MOST_BYTES]))
     beside = cache(beside)
     notes: list[str] = []
     by_textures: dict[tuple, FileSheet] = {}
@@ -62,25 +63,15 @@ def sheets_of(content: bytes, used: tuple[str, ...], beside: Beside) -> tuple[li
     sheets = list(by_textures.values())
     if not sheets:
         return [], []
-    if plain:
-        first = sheets[0]
-        notes.append(f"{', '.join(plain[:4])}: no textures of their own, kept with {first.name}")
-        sheets[0] = FileSheet(first.name, (*first.groups, *plain), first.textures, first.factors)
+    keep_plain(sheets, plain, notes)
     return sheets, list(dict.fromkeys(notes))
-
-
-def _text(content: bytes) -> str:
-    try:
-        return content.decode("utf-8")
-    except UnicodeDecodeError:
-        return content.decode("latin-1")
 
 
 def _libraries(content: bytes) -> list[str]:
     """The libraries that an OBJ names; a name may have spaces, or the line several names."""
     lines = [line[7:].strip() for line in content.splitlines() if line[:7].lower() in (b"mtllib ", b"mtllib\t")]
     found: list[str] = []
-    for line in map(_text, lines):
+    for line in map(text_of, lines):
         names = re.findall(r".+?\.mtl(?=\s|$)", line, re.IGNORECASE)
         found += [name.strip() for name in names] or [line]
     return list(dict.fromkeys(found))[:_MOST_LIBRARIES]

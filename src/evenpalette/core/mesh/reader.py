@@ -18,3 +18,11 @@ class MeshReader:
     endings: tuple[str, ...]
     parse: Callable[[bytes, str, int | None], Mesh]
     order: int = 100
+
+
+def text_of(content: bytes) -> str:
+    """The text of a file that does not say how its letters are stored."""
+    try:
+        return content.decode("utf-8")
+    except UnicodeDecodeError:
+        return content.decode("latin-1")

@@ -14,8 +14,7 @@ from evenpalette.core.edits import asset as edit
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.edits.mending import with_made_anew
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset
-from evenpalette.core.mesh.read import read_mesh
+from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset, read_asset_mesh
 from evenpalette.core.mesh.readers import mesh_endings
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_read import read_image
@@ -203,10 +202,8 @@ def _with_file(
     if path in taken:
         file, chosen = taken[path]
         state = take_asset(state, file, str(path), chosen, sheets=sheets)
-    elif path.suffix.lower() in WITH_TEXTURES:
-        state = edit.set_mesh(state, read_asset(path).mesh, str(path))
     elif path.suffix.lower() in mesh_endings():
-        state = edit.set_mesh(state, read_mesh(path), str(path))
+        state = edit.set_mesh(state, read_asset_mesh(path), str(path))
     elif held is not None:
         state = with_made_anew(edit.replace_texture(state, held, read_image(path)), {held})
     else:

@@ -18,7 +18,7 @@ from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces, triangulate
-from evenpalette.core.mesh.reader import MeshReader
+from evenpalette.core.mesh.reader import MeshReader, text_of
 
 #: An index that names nothing, and that no table is long enough for.
 _NOTHING = 1 << 40
@@ -111,11 +111,7 @@ def parse_obj(content: bytes, name: str) -> Mesh:
     most = limits()
     if content.count(b"\n") + content.count(b"\r") > 2 * most.obj_lines:
         raise MeshFileError(f"{name} has more than {most.obj_lines:,} lines. {RAISE}")
-    try:
-        text = content.decode("utf-8", errors="strict")
-    except UnicodeDecodeError:
-        text = content.decode("latin-1")
-    lines = text.replace("\\\n", " ").splitlines()
+    lines = text_of(content).replace("\\\n", " ").splitlines()
     if len(lines) > most.obj_lines:
         raise MeshFileError(f"{name} has {len(lines):,} lines; the limit is {most.obj_lines:,}. {RAISE}")
     if not any(line.startswith(("v ", "v\t")) for line in lines):
@@ -125,7 +121,7 @@ def parse_obj(content: bytes, name: str) -> Mesh:
         run = list(alike)
         read.take(run, number)
         number += len(run)
-    del lines, text
+    del lines
     places, layout, directions = (
         _table(name, read.tables["v"], 3, 6), _uv_table(name, read.tables["vt"]), _table(name, read.tables["vn"], 3, 3),
     )  # fmt: skip
