@@ -67,7 +67,7 @@ class Hand:
     def picture(self) -> np.ndarray:
         """What the twin views show, RGB, with the pointer away."""
         self.window.views.set_pointer(None)
-        image = self.window.views.grabFramebuffer().convertToFormat(QImage.Format.Format_RGB888)
+        image = self.window.views.picture().convertToFormat(QImage.Format.Format_RGB888)
         data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
         return (
             data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3]

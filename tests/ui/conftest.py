@@ -44,7 +44,8 @@ def nothing_goes_wrong_inside(went_wrong: list[str]) -> Iterator[None]:
     assert not found, found
 
 
-def _opened() -> Hand:
+def opened() -> Hand:
+    """A new window, empty."""
     window = MainWindow()
     window.views.is_smoothed = False  # Tests look at the plain picture.
     window.show()
@@ -55,7 +56,8 @@ def _opened() -> Hand:
     return hand
 
 
-def _closed(hand: Hand) -> None:
+def closed(hand: Hand) -> None:
+    """Close a window, whatever is unsaved in it."""
     hand.wait()
     hand.window.project.may_leave = lambda: True  # type: ignore[method-assign]
     hand.window.close()
@@ -66,16 +68,16 @@ def _closed(hand: Hand) -> None:
 @pytest.fixture
 def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
     """A window of the test's own, as it starts."""
-    hand = _opened()
+    hand = opened()
     yield hand
-    _closed(hand)
+    closed(hand)
 
 
 @pytest.fixture(scope="module")
 def window_of_the_module(qapp: object) -> Iterator[Hand]:
-    hand = _opened()
+    hand = opened()
     yield hand
-    _closed(hand)
+    closed(hand)
 
 
 @pytest.fixture

@@ -2,14 +2,29 @@
 
 import os
 import sys
+from collections.abc import Callable
 from importlib.resources import files
+from typing import TypeVar
 
 from PyQt6.QtGui import QIcon, QImage, QPixmap, QSurfaceFormat
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from evenpalette.app import theme
 from evenpalette.app.garbage import Garbage
+from evenpalette.core.errors import NoDrawing
 from evenpalette.gpu.software import compile_quickly
+
+W = TypeVar("W", bound=QWidget)
+
+
+def opened(make: Callable[[], W]) -> W | None:
+    """A new window; None, and said why, where nothing can be drawn."""
+    try:
+        return make()
+    except NoDrawing as error:
+        print(f"evenpalette: {error}", file=sys.stderr, flush=True)
+        QMessageBox.critical(None, QApplication.applicationName(), str(error))
+        return None
 
 
 def dressed_application(name: str) -> QApplication:

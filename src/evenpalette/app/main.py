@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from evenpalette.app.dress import dressed_application
+from evenpalette.app.dress import dressed_application, opened
 from evenpalette.app.mishaps import Mishaps
 from evenpalette.app.preparing import Preparing
 from evenpalette.app.settings import apply_limits
@@ -39,7 +39,9 @@ def run(
     app = make_application()
     apply_limits()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
-    window = MainWindow()
+    window = opened(MainWindow)
+    if window is None:
+        return 2
     _watch(window)
     window.show()
     shot = os.environ.get("EVENPALETTE_SCREENSHOT")

@@ -1,5 +1,7 @@
 """The variant rail: live pictures of the variants; the active one is what the views show."""
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import (
@@ -11,7 +13,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from evenpalette.app import theme
-from evenpalette.app.facets import ACTIVE, DELIVERY, NAME, VARIANTS
+from evenpalette.app.facets import ACTIVE, CROWD, DELIVERY, NAME, REVIEW, VALUES, VARIANTS
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import label, row, tool
 from evenpalette.app.widgets.named_list import NamedDelegate, NamedList, NamedModel
@@ -105,7 +107,8 @@ class VariantDelegate(NamedDelegate):
 class VariantRail(QWidget):
     """The list of variants, with what can be done to them."""
 
-    pictures_wanted = pyqtSignal()
+    #: Pictures of these variants are no longer what they look like; a list of ids, None among them are the defaults.
+    pictures_wanted = pyqtSignal(list)
     #: All variants are to be seen side by side, or no longer.
     sheet_wanted = pyqtSignal()
     #: All values of all variants are to be seen over the window, or no longer.
@@ -142,7 +145,10 @@ class VariantRail(QWidget):
         layout.addWidget(row(label("VARIANTS", "section"), None, every, add, spacing=0, margins=(8, 0, 2, 0)))
         layout.addWidget(self.list, 1)
         session.changed.connect(self._on_change)
+        #: What variants had when their pictures were asked for.
+        self._pictured: tuple[object, Mapping[str | None, object]] = (None, {})
         self.refresh()
+        self._want_pictures()
 
     @property
     def current(self) -> str | None:
@@ -187,8 +193,16 @@ class VariantRail(QWidget):
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {VARIANTS, ACTIVE}:
             self.refresh()
-        if facets - {ACTIVE, DELIVERY, NAME}:
-            self.pictures_wanted.emit()
+        if seen := facets - {ACTIVE, CROWD, DELIVERY, NAME, REVIEW}:
+            self._want_pictures(changed_only=seen <= {VALUES, VARIANTS})
+
+    def _want_pictures(self, *, changed_only: bool = False) -> None:
+        """Have pictures drawn. changed_only: of variants alone whose values differ, unless the recipe does too."""
+        state, (steps, before) = self._session.state, self._pictured
+        now = {key: state.values(key) for key in self.model.ids()}
+        same = changed_only and steps is state.project.sheets
+        self._pictured = state.project.sheets, now
+        self.pictures_wanted.emit([key for key, values in now.items() if not same or before.get(key) != values])
 
     def refresh(self) -> None:
         """Show the variants as they are now."""
@@ -202,7 +216,6 @@ class VariantRail(QWidget):
         self.list.setCurrentIndex(index)
         selection.blockSignals(False)
         self.list.scrollTo(index)
-        self.pictures_wanted.emit()
 
     def move_on(self, offset: int) -> None:
         """Make another variant of the list the current one."""

@@ -1,6 +1,6 @@
 """The window: the path above, the ledger left, the twin views, the bench below, the variants right, the probe."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -95,7 +95,7 @@ class MainWindow(QMainWindow):
         self.views.hovered.connect(self.probe.set_texel)
         self.ledger.hovered.connect(self.views.shown.set_focus_region)
         self.rail.pictures_wanted.connect(self._draw_variants)
-        self.views.shown.eyes_changed.connect(self._draw_variants)
+        self.views.shown.eyes_changed.connect(lambda: self._draw_variants(self.rail.model.ids()))
         self.rail.sheet_wanted.connect(self._show_sheet)
         self.rail.matrix_wanted.connect(lambda: self.matrix.toggle())
         self.session.station_changed.connect(self._show_station)
@@ -250,8 +250,8 @@ class MainWindow(QMainWindow):
             self._sheet = SideBySide(self.session, self.views)
         self._sheet.toggle()
 
-    def _draw_variants(self) -> None:
-        for variant_id in self.rail.model.ids():
+    def _draw_variants(self, ids: Sequence[str | None]) -> None:
+        for variant_id in ids:
             self.views.pictures.request(
                 ("variant", variant_id), Look(variant=variant_id, eyes=self.views.shown.eyes), PICTURE,
                 lambda image, v=variant_id: self.rail.set_picture(v, image),  # type: ignore[misc]

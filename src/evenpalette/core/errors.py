@@ -50,6 +50,10 @@ class RecipeError(EvenPaletteError):
     """A recipe, step, parameter or variant does not fit together."""
 
 
+class NoDrawing(EvenPaletteError):  # noqa: N818 - it is what a machine lacks
+    """This machine offers nothing that pictures can be drawn with."""
+
+
 class ShaderRefused(EvenPaletteError):  # noqa: N818 - it is an outcome of a driver, not a fault of ours
     """A graphics driver does not take a shader: what it says, and the line that it says it of."""
 

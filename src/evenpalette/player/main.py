@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QApplication
 
-from evenpalette.app.dress import dressed_application
+from evenpalette.app.dress import dressed_application, opened
 from evenpalette.player.window import PlayerWindow
 
 
@@ -24,7 +24,9 @@ def run(kit: Path) -> int:
         return 2
     app = make_application()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
-    window = PlayerWindow(kit)
+    window = opened(lambda: PlayerWindow(kit))
+    if window is None:
+        return 2
     window.show()
     code = app.exec()
     window.deleteLater()

@@ -5,9 +5,9 @@ import time
 import moderngl
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
-from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
+from evenpalette.app.widgets.gl_widget import GlWidget
 from evenpalette.core.crowd import Laid
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.errors import KitError
@@ -17,7 +17,7 @@ from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
 from evenpalette.gpu.pace import AT_REST_MS, Pace
 
 
-class Stage(QOpenGLWidget):
+class Stage(GlWidget):
     """Copies of a kit. Drag turns, with Shift it moves the chosen copy over the ground; a click chooses one. While it
     moves, and at first, as few pixels are drawn as it takes to follow; all of them a moment later."""
 
@@ -61,15 +61,13 @@ class Stage(QOpenGLWidget):
             self.camera = self.scene.camera(self.laid.copies(), (self.width(), self.height()))
             self.update()
 
-    def initializeGL(self) -> None:
-        self._ctx = moderngl.create_context()
-        self.crowd = CrowdStage(self._ctx)
+    def initialize_gl(self, ctx: moderngl.Context) -> None:
+        self._ctx = ctx
+        self.crowd = CrowdStage(ctx)
 
-    def paintGL(self) -> None:
+    def paint_gl(self, target: moderngl.Framebuffer) -> None:
         assert self._ctx is not None
         begin = time.perf_counter()
-        target = self._ctx.detect_framebuffer(self.defaultFramebufferObject())
-        size = round(self.width() * self.devicePixelRatioF()), round(self.height() * self.devicePixelRatioF())
         if self._wanted is not None:
             self._load(self._wanted)
             self._wanted = None
@@ -79,7 +77,7 @@ class Stage(QOpenGLWidget):
             return
         coarser = self._pace.coarser if self._moving.isActive() else 1
         self.crowd.draw(
-            target, (0, 0, *size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
+            target, (0, 0, *target.size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
             coarser=coarser,
         )  # fmt: skip
         self._ctx.finish()
@@ -115,12 +113,12 @@ class Stage(QOpenGLWidget):
     def end(self) -> None:
         """Give the memory of the graphics card back."""
         if self.scene is not None:
-            self.makeCurrent()
+            self.make_current()
             self.scene.release()
             self.scene = None
             if self.crowd is not None:
                 self.crowd.release()
-            self.doneCurrent()
+            self.done_current()
 
     # --- hands -----------------------------------------------------------------------------------------------------
 
@@ -198,7 +196,7 @@ class Stage(QOpenGLWidget):
         if self.scene is None or self.laid is None or self.crowd is None:
             return -1
         ratio = self.devicePixelRatioF()
-        self.makeCurrent()
+        self.make_current()
         found = self.crowd.copy_at(int(place.x() * ratio), round(self.height() * ratio) - 1 - int(place.y() * ratio))
-        self.doneCurrent()
+        self.done_current()
         return self.laid.indices()[found[1]] if found is not None else -1

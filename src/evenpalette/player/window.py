@@ -192,14 +192,14 @@ class PlayerWindow(QMainWindow):
         scene = self.stage.scene
         if scene is None:
             return
-        self.stage.makeCurrent()
+        self.stage.make_current()
         for sheet in scene.sheets:
             for place in sheet.sheet.said.table.places:
                 if place.uniform == uniform and sheet.sheet.rows is not None:
                     begin = "rgba".index(place.components[0])
                     sheet.rows[row_, place.texel, begin : begin + len(numbers)] = numbers
                     sheet.tell()
-        self.stage.doneCurrent()
+        self.stage.done_current()
         self.stage.update()
 
     def _show_values(self) -> None:

@@ -8,13 +8,13 @@ import moderngl
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
-from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, caption, counted, label, row
 from evenpalette.app.widgets.forms import slider, whole
+from evenpalette.app.widgets.gl_widget import GlWidget
 from evenpalette.core.crowd import COPY, Copies
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.delivery.live_kit import live_kit
@@ -61,7 +61,7 @@ def laid_out(kits: Sequence[CrowdKit], times: int) -> list[Copies]:
     return made
 
 
-class SetStage(QOpenGLWidget):
+class SetStage(GlWidget):
     """Assets in a scene. Drag turns, the wheel comes nearer."""
 
     #: What could not be drawn.
@@ -94,16 +94,13 @@ class SetStage(QOpenGLWidget):
             self.camera = camera_around(parts, (self.width(), self.height()), from_above=self.times > 1)
         self.update()
 
-    def initializeGL(self) -> None:
-        self._ctx = moderngl.create_context()
-        self._stage = CrowdStage(self._ctx)
+    def initialize_gl(self, ctx: moderngl.Context) -> None:
+        self._ctx = ctx
+        self._stage = CrowdStage(ctx)
 
-    def paintGL(self) -> None:
+    def paint_gl(self, target: moderngl.Framebuffer) -> None:
         assert self._ctx is not None
         assert self._stage is not None
-        target = self._ctx.detect_framebuffer(self.defaultFramebufferObject())
-        ratio = self.devicePixelRatioF()
-        size = round(self.width() * ratio), round(self.height() * ratio)
         if self._made_of is not self.kits:
             self._release_assets()
             try:
@@ -119,7 +116,7 @@ class SetStage(QOpenGLWidget):
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
         parts = list(zip(self._assets, laid_out(self.kits, self.times), strict=True))
-        self._stage.draw(target, (0, 0, *size), self.camera, parts, self.light, CrowdMoment())
+        self._stage.draw(target, (0, 0, *target.size), self.camera, parts, self.light, CrowdMoment())
 
     def _release_assets(self) -> None:
         for asset in self._assets:
@@ -129,11 +126,11 @@ class SetStage(QOpenGLWidget):
     def end(self) -> None:
         """Give the memory of the graphics card back."""
         if self._stage is not None:
-            self.makeCurrent()
+            self.make_current()
             self._release_assets()
             self._stage.release()
             self._stage = None
-            self.doneCurrent()
+            self.done_current()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -13,9 +13,8 @@ from typing import TYPE_CHECKING
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QResizeEvent
-from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.facets import EVERYTHING
@@ -33,6 +32,7 @@ from evenpalette.app.views.pictures import Wanted
 from evenpalette.app.views.redraw import Picture, Redraw
 from evenpalette.app.views.shown import Shown
 from evenpalette.app.views.stages import StationLook
+from evenpalette.app.widgets.gl_widget import GlWidget
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import KitError, ShaderOnItsWay, ShaderRefused
@@ -50,7 +50,7 @@ if TYPE_CHECKING:
 _TURN_SECONDS = 0.02
 
 
-class Canvas(QOpenGLWidget):
+class Canvas(GlWidget):
     """Form on the left, Flat on the right, a movable line between."""
 
     painted = pyqtSignal()
@@ -60,8 +60,6 @@ class Canvas(QOpenGLWidget):
     ) -> None:
         super().__init__(parent)
         self.session = session
-        # What is not drawn again stays: Flat, while the camera of Form moves.
-        self.setUpdateBehavior(QOpenGLWidget.UpdateBehavior.PartialUpdate)
         self.setMinimumSize(480, 260)
         self.setAccessibleName("Form and Flat")
         self._frame = Frame()
@@ -72,6 +70,9 @@ class Canvas(QOpenGLWidget):
         #: The texel that both views mark, and the circle at the pointer.
         self.spot: tuple[float, float] | None = None
         self.circle: tuple[QPointF, float] | None = None
+        self._spot_on_form: QPointF | None = None
+        #: Where they are painted.
+        self._marked: list[QRect] = []
         self._scene: SceneRenderer | None = None
         self._live = Live(session, self.shown)
         self._chosen_stale = True
@@ -197,16 +198,16 @@ class Canvas(QOpenGLWidget):
         if self._scene is None:
             yield None
             return
-        self.makeCurrent()
+        self.make_current()
         try:
             yield self._scene
         finally:
-            self.doneCurrent()
+            self.done_current()
 
-    def initializeGL(self) -> None:
+    def initialize_gl(self, ctx: moderngl.Context) -> None:
         shared = self.context()
         self._elsewhere = OtherContexts(shared) if shared is not None else None
-        self._scene = SceneRenderer(moderngl.create_context(), elsewhere=self._elsewhere)
+        self._scene = SceneRenderer(ctx, elsewhere=self._elsewhere)
         self._live.anew()
 
     def _continue_uploads(self) -> None:
@@ -310,57 +311,57 @@ class Canvas(QOpenGLWidget):
         """The color that the views show at a position, '#rrggbb'."""
         marked = self.spot, self.circle
         self.spot = self.circle = None
-        image = self.grabFramebuffer()
+        image = self.picture()
         self.spot, self.circle = marked
         ratio = self.devicePixelRatioF()
         return image.pixelColor(int(place.x() * ratio), int(place.y() * ratio)).name()
 
-    def grabFramebuffer(self) -> QImage:  # type: ignore[override]
+    def picture(self) -> QImage:
         """What the views show of the document as it is now."""
         self._waited_for = True
         # What stands there may be older, while a shader is awaited.
         if self._awaited.is_any:
             self._live.anew()
         try:
-            return super().grabFramebuffer()
+            return super().picture()
         finally:
             self._waited_for = False
 
-    def paintGL(self) -> None:
+    def paint_gl(self, target: moderngl.Framebuffer) -> list[QRect] | None:
         scene = self._scene
-        if scene is None:
-            return
+        assert scene is not None
         self._live.hand_on(scene, may_wait=not self._waited_for)
         if self._chosen_stale:
             scene.set_selection(np.flatnonzero(self.session.selection.faces))
             self._chosen_stale = False
-        frame, live = self.frame, self._live
+        live = self._live
         looks = self.shown.form(), self.shown.flat()
         try:
-            self._draw(scene, looks)
+            self._draw(scene, target, looks)
             live.went_well(looks)
         except ShaderOnItsWay:
             scene.drop_unwanted()
             self._awaited.take([*scene.compiling, *self.crowd.compiling])
             self._live.go_back(scene)
             scene.patient = False
-            self._draw(scene, live.looks, crowd=False)
+            self._draw(scene, target, live.looks, crowd=False)
         except KitError as error:
             words = f"The crowd cannot be drawn: {error}"
             QTimer.singleShot(0, lambda: self.session.said.emit(words, True))
             QTimer.singleShot(0, lambda: self.crowd.switch(False))
-            self._draw(scene, looks, crowd=False)
+            self._draw(scene, target, looks, crowd=False)
         except ShaderRefused as refused:
             if self._refused != str(refused):
                 # Once for each shader; said from the event loop, since painting is no place to change other widgets.
                 self._refused = str(refused)
                 QTimer.singleShot(0, lambda: self.session.said.emit(self._refused, True))
             self._live.go_back(scene)
-            self._draw(scene, looks)
-        self._paint_over(scene, frame)
+            self._draw(scene, target, looks)
+        self._place_marks(scene)
         if scene.is_waiting and not self._upload_timer.isActive():
             self._upload_timer.start()
         self.painted.emit()
+        return self._redraw.drawn
 
     @property
     def is_smoothed(self) -> bool:
@@ -377,9 +378,11 @@ class Canvas(QOpenGLWidget):
         self._live.anew()
         self.update()
 
-    def _draw(self, scene: SceneRenderer, looks: tuple[Looks, Looks], *, crowd: bool = True) -> None:
+    def _draw(
+        self, scene: SceneRenderer, target: moderngl.Framebuffer, looks: tuple[Looks, Looks], *, crowd: bool = True
+    ) -> None:
         """Both views of the state that the scene has. crowd: Form may show the crowd."""
-        frame, target = self.frame, scene.ctx.detect_framebuffer(self.defaultFramebufferObject())
+        frame = self.frame
 
         def draw_crowd(coarser: int) -> None:
             self.crowd.draw(
@@ -389,16 +392,29 @@ class Canvas(QOpenGLWidget):
 
         picture = Picture(
             frame, (self.place_of_crowd.alone or frame).camera, looks,
-            (self.spot, self.circle, self.shown.against, self.shown.wipe),
+            (*(() if self.is_painted_apart else (self.spot, self.circle)), self.shown.against, self.shown.wipe),
             draw_crowd if crowd and self.crowd.is_shown else None,
         )  # fmt: skip
         self._redraw.draw(scene, target, picture, waited_for=self._waited_for)
 
-    def _paint_over(self, scene: SceneRenderer, frame: Frame) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._redraw.clip is not None:
-            painter.setClipRegion(self._redraw.clip)
+    def _place_marks(self, scene: SceneRenderer) -> None:
+        spot, circle = self.spot, self.circle
+        self._spot_on_form = self._place_on_form(scene, *spot) if spot is not None else None
+        spots = [self.frame.place_on_flat(*spot), self._spot_on_form] if spot is not None else []
+        self._marked = [marks.around(place) for place in spots if place is not None]
+        if circle is not None:
+            self._marked.append(marks.around(*circle))
+
+    def mark(self) -> None:
+        """The spot or the circle has moved; what is drawn stays."""
+        before = self._marked
+        with self._current() as scene:
+            if scene is not None:
+                self._place_marks(scene)
+        self.update_over([*before, *self._marked])
+
+    def paint_over(self, painter: QPainter) -> None:
+        frame = self.frame
         form, flat = frame.form, frame.flat
         marks.draw_divide(painter, form.right() + 1, frame.height)
         if self.shown.against:
@@ -408,9 +424,7 @@ class Canvas(QOpenGLWidget):
             marks.draw_circle(painter, *self.circle)
         if self.spot is not None:
             marks.draw_spot(painter, flat, frame.place_on_flat(*self.spot))
-            place = self._place_on_form(scene, *self.spot)
-            if place is not None:
-                marks.draw_spot(painter, form, place)
+            if self._spot_on_form is not None:
+                marks.draw_spot(painter, form, self._spot_on_form)
         if self.crowd.is_shown and 0 <= self.crowd.chosen < len(self.crowd.copies()):
             marks.draw_spot(painter, form, frame.place_on_form(np.array(self.crowd.place_of(self.crowd.chosen))))
-        painter.end()

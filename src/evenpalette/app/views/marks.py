@@ -29,6 +29,12 @@ def draw_circle(painter: QPainter, place: QPointF, radius: float) -> None:
             painter.drawEllipse(place, radius, radius)
 
 
+def around(place: QPointF, radius: float = 12) -> QRect:
+    """What a spot, or a circle of this radius, may touch."""
+    side = radius + 4
+    return QRectF(place.x() - side, place.y() - side, 2 * side, 2 * side).toAlignedRect()
+
+
 def draw_spot(painter: QPainter, rect: QRect, place: QPointF) -> None:
     """The spot under the pointer, where it lies within a view."""
     if not QRectF(rect).contains(place):

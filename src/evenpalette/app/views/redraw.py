@@ -5,8 +5,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import moderngl
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QRegion
+from PyQt6.QtCore import QObject, QRect, pyqtSignal
 
 from evenpalette.app.facets import VALUES
 from evenpalette.app.timers import timer
@@ -47,7 +46,7 @@ class Redraw(QObject):
         super().__init__(parent)
         self._live, self._shown = live, shown
         #: What was drawn, None for all.
-        self.clip: QRegion | None = None
+        self.drawn: list[QRect] | None = None
         self._flat_as_drawn: object = None
         self._drawn_as: object = None
         #: Runs while a hand moves the camera, and a little longer; then all is drawn as fine as it can be.
@@ -113,7 +112,7 @@ class Redraw(QObject):
         scene.settle_form(target, picture.frame.device(form), picture.camera, picture.looks[0], self._at_rest.count)
         scene.ctx.finish()
         self._at_rest.took(time.perf_counter() - began)
-        self.clip = QRegion(form)
+        self.drawn = [form]
         return True
 
     def _follow(self, scene: SceneRenderer, target: moderngl.Framebuffer, picture: Picture) -> bool:
@@ -142,9 +141,7 @@ class Redraw(QObject):
             coarser=coarser,
             partly=True,
         )
-        self.clip = QRegion()
-        for part in drawn:
-            self.clip += QRegion(frame.logical(part).toAlignedRect())
+        self.drawn = [frame.logical(part).toAlignedRect() for part in drawn]
         self._flat_as_drawn = None
         if changed:
             self._sliding.start()
@@ -180,7 +177,7 @@ class Redraw(QObject):
             # Until it is drawn: only so is it known whether it is fast enough to follow the hand.
             scene.ctx.finish()
             self._pace.took(time.perf_counter() - began)
-        self.clip = QRegion(frame.form) if only_form else None
+        self.drawn = [frame.form] if only_form else None
         self._flat_as_drawn = flat
         state = self._live.held
         if not only_form and (state.project.asset.textures or state.coverages or scene.has_model):

@@ -93,7 +93,7 @@ class TwinViews(Canvas):
         if uv != self.spot:
             self.spot = uv
             self.hovered.emit(uv)
-            self.update()
+            self.mark()
 
     def _region_text(self, uv: tuple[float, float]) -> str:
         """Number and name of the region that is strongest at a texel."""
@@ -197,7 +197,7 @@ class TwinViews(Canvas):
         circle = (place, tool.radius_at(place)) if tool is not None else None
         if circle != self.circle:
             self.circle = circle
-            self.update()
+            self.mark()
         if self._drag is None and self._pick is not None:
             self._hover_pick(self._pick, place)
             return
@@ -272,6 +272,7 @@ class TwinViews(Canvas):
             event.ignore()
             return
         self.circle = place, self.stroke_tool.radius_at(place)
+        self.mark()
         if kind is QEvent.Type.TabletPress:
             self.stroke_tool.press(place, event.modifiers(), event.pressure())
         elif kind is QEvent.Type.TabletMove:
@@ -331,4 +332,5 @@ class TwinViews(Canvas):
         self.circle = None
         self.loupe.hide()
         self.set_pointer(None)
+        self.mark()
         super().leaveEvent(event)
