@@ -23,7 +23,10 @@ class Bloom:
         small = tuple(max(1, side // _COARSER) for side in picture.size)
         self._small = [ctx.texture(small, 4, dtype="f2") for _ in range(3)]
         self._rooms = [ctx.framebuffer([texture]) for texture in self._small]
-        for texture in (self._glow, *self._small):
+        #: The picture with what it scatters, where it is made larger afterwards.
+        self.mixed = ctx.texture(picture.size, 4)
+        self.mix = ctx.framebuffer([self.mixed])
+        for texture in (self._glow, self.mixed, *self._small):
             texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
             texture.repeat_x = texture.repeat_y = False
 
@@ -77,6 +80,6 @@ class Bloom:
 
     def release(self) -> None:
         """Give the memory back."""
-        rooms: list[moderngl.Framebuffer | moderngl.Texture] = [self.target, self._alone, *self._rooms]
-        for part in (*rooms, self._glow, *self._small):
+        rooms: list[moderngl.Framebuffer | moderngl.Texture] = [self.target, self._alone, self.mix, *self._rooms]
+        for part in (*rooms, self._glow, self.mixed, *self._small):
             part.release()

@@ -92,8 +92,15 @@ class Form:
                 return []
             seen = common(viewport, _around(shown.box, buffer.size, viewport))
         coarse = buffer.size != (viewport[2], viewport[3])
+        picture = buffer.picture
+        if coarse and blooms:
+            # What is scattered is added to few pixels, and not to the many that they become.
+            whole: Viewport = (0, 0, *buffer.size)
+            begin(self._ctx, buffer.bloom.mix, whole, whole)
+            self._show(buffer, picture, whole, blooms, smoothing(between=True, blooms=True))
+            picture, blooms = buffer.bloom.mixed, 0.0
         begin(self._ctx, target, viewport, seen)
-        self._show(buffer, viewport, blooms, smoothing(between=coarse, blooms=bool(blooms)))
+        self._show(buffer, picture, viewport, blooms, smoothing(between=coarse, blooms=bool(blooms)))
         return [seen]
 
     def _drawn_of(self, called: str) -> Drawn:
@@ -113,7 +120,7 @@ class Form:
         self._settling.begin(size, anew=number == 0)
         self._ctx.enable(moderngl.BLEND)
         self._ctx.blend_func = moderngl.ONE, moderngl.ONE
-        self._show(buffer, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
+        self._show(buffer, buffer.picture, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
         self._ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._ctx.disable(moderngl.BLEND)
         self.show_settled(target, viewport)
@@ -160,10 +167,12 @@ class Form:
             self._overlays.draw_selection(camera.matrix(*size), flat=False)
             self._ctx.depth_func = "<"
 
-    def _show(self, buffer: SurfaceBuffer, viewport: Viewport, blooms: float, text: str) -> None:
-        """Put the picture, with what it scatters, into what is drawn to."""
+    def _show(
+        self, buffer: SurfaceBuffer, picture: moderngl.Texture, viewport: Viewport, blooms: float, text: str
+    ) -> None:
+        """Put a picture of the buffer, with what it scatters, into what is drawn to."""
         program, quad = self._shading.programs.plain(text)
-        buffer.picture.use(0)
+        picture.use(0)
         tell(program, "u_picture", 0)
         tell(program, "u_scale", (buffer.size[0] / viewport[2], buffer.size[1] / viewport[3]))
         tell(program, "u_blooms", blooms)
