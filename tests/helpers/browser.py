@@ -1,6 +1,7 @@
 """A browser that is not ours, without a window: Debian's chromium, WebGL 2 drawn by software, driven by selenium."""
 
 import base64
+import os
 import shutil
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,9 @@ CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
 class Browser:
     """One page after the other, as somebody opens them from disk."""
 
-    def __init__(self) -> None:
+    def __init__(self, drawn_by: str = "swiftshader") -> None:
+        """drawn_by: *swiftshader*, which it brings along, or *gl*, Mesa's driver, which compiles a page in half the time;
+        it wants a display."""
         if CHROMIUM is None or DRIVER is None:
             pytest.skip("chromium and chromium-driver are not installed")
         from selenium import webdriver
@@ -24,7 +27,7 @@ class Browser:
         options = Options()
         options.binary_location = CHROMIUM
         for word in (
-            "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+            "--headless=new", "--no-sandbox", f"--use-angle={drawn_by if os.environ.get('DISPLAY') else 'swiftshader'}", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
             "--window-size=1280,887", "--hide-scrollbars", "--disable-dev-shm-usage", "--disable-background-networking",
         ):  # fmt: skip
             options.add_argument(word)

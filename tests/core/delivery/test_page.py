@@ -24,7 +24,7 @@ from evenpalette.core.storage.storage import Storage
 
 @pytest.fixture(scope="module")
 def browser() -> Iterator[Browser]:
-    made = Browser()
+    made = Browser("gl")
     yield made
     made.close()
 
