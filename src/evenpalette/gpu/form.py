@@ -120,7 +120,9 @@ class Form:
         self._settling.begin(size, anew=number == 0)
         self._ctx.enable(moderngl.BLEND)
         self._ctx.blend_func = moderngl.ONE, moderngl.ONE
-        self._show(buffer, buffer.picture, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True))
+        self._show(
+            buffer, buffer.picture, (0, 0, *size), blooms, smoothing(between=True, blooms=bool(blooms), linear=True)
+        )
         self._ctx.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         self._ctx.disable(moderngl.BLEND)
         self.show_settled(target, viewport)

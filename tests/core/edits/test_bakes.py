@@ -143,6 +143,33 @@ def test_gathered_glow_follows_the_color_of_its_lamp_without_a_new_bake() -> Non
     np.testing.assert_allclose(emissive(mixed)[floor], 0.5 * seen, rtol=0.02, atol=1e-4)
 
 
+def test_a_lamp_that_shines_through_a_colored_texture_is_gathered_in_its_colors() -> None:
+    """Light is linear: each channel of it is what a gray texture of that channel alone gives."""
+    rng = np.random.default_rng(4)
+    colors = rng.integers(0, 256, (8, 8, 3), np.uint8).repeat(8, 0).repeat(8, 1)
+    colors[:, :48, 2] = 0  # Blue comes from one side alone.
+
+    def gathered(pixels: np.ndarray) -> tuple[State, np.ndarray]:
+        state = asset.add_texture(yard(), Raster(pixels, Encoding.SRGB), "window.png", Role.MASK)
+        state = recipe.bind_input(state, "glow", "picture", Binding(value=state.project.asset.textures[-1].id))
+        state = bakes.with_all_made(bakes.gather_glow(state, size=64, rays=64, bounces=1, denoiser="none"))
+        baked = state.project.recipe.steps[-1].inputs["first_map"].value
+        texture = state.project.asset.texture(str(baked))
+        assert texture is not None
+        assert texture.bake is not None
+        return state, state.textures[str(baked)].as_linear() * texture.bake.scale
+
+    state, found = gathered(colors)
+    assert not list(bakes.outdated(state))
+    for channel in range(3):
+        _, alone = gathered(np.repeat(colors[..., channel : channel + 1], 3, 2))
+        # Both are stored in 16 bits of their own range.
+        np.testing.assert_allclose(found[..., channel], alone[..., channel], atol=2e-4)
+    left, right = found[4:60, 4:8], found[4:60, 24:28]
+    assert right[..., 2].mean() > 1.3 * left[..., 2].mean()
+    assert abs(right[..., 0].mean() / left[..., 0].mean() - 1) < 0.3
+
+
 def test_the_lanterns_frame_catches_the_flame_in_the_color_that_a_variant_has_it(lantern: State) -> None:
     assert not list(bakes.outdated(lantern))
     names = {v.name: v.id for v in lantern.project.variants}

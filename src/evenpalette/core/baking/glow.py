@@ -1,7 +1,7 @@
 """Glow that reaches its surroundings: light that a surface sends out, gathered over it.
 
 Light is linear in the lamps, so it is gathered for each lamp apart and in white; what a lamp's color is, is multiplied
-later. Diffuse surfaces: what arrives is the mean of the light over the cosine-weighted half space (radiosity, C. Goral
+later; one that shines through a picture is gathered in the picture's colors. Diffuse surfaces: what arrives is the mean of the light over the cosine-weighted half space (radiosity, C. Goral
 et al. 1984), a share of it by the base color is sent on.
 """
 
@@ -92,20 +92,22 @@ def bounced(
 ) -> Iterator[tuple[int, Gathered]]:  # fmt: skip
     """The light of lamps that arrives at each place, of each lamp apart: straight, then with one bounce, two ...
 
-    lamps: float32 (h, w, L), how bright each texel is in the light of each lamp, in white. albedo: float32 (h, w, 3),
+    lamps: float32 (h, w, L), how bright each texel is in the light of each lamp, in white; or (h, w, L, 3), with colors
+    of its own. albedo: float32 (h, w, 3),
     the linear base color, 0..1. gutter: for each texel the flat index of the one whose value it takes. Yields how many
     bounces are in it, and the sum so far, light (n, 3 L): red, green and blue of one lamp after the other.
     """
     count = lamps.shape[2]
     passes = bounces + 1
-    sent = np.ascontiguousarray(lamps)
+    is_plain = lamps.ndim == 3
+    sent = np.ascontiguousarray(lamps.reshape(*lamps.shape[:2], -1))
     total: NDArray[np.float32] | None = None
     spread: NDArray[np.float32] | None = None
     for bounce in range(passes):
         part = part_of(progress, bounce / passes, 1 / passes)
         last: Gathered | None = None
         for last in gathered(points, traced, sent, rays=rays, reach=reach, progress=part):
-            light = np.repeat(last.light, 3, 1) if bounce == 0 else last.light
+            light = np.repeat(last.light, 3, 1) if is_plain and bounce == 0 else last.light
             made = light if total is None else total + light
             variance = last.variance if spread is None else spread + last.variance
             yield bounce, Gathered(last.rays, made, variance)

@@ -93,14 +93,20 @@ def lamp_words(state: State, lamp: tuple[str, str]) -> str:
     own = ids if row.regions is None else [ids[k] for k in row.regions]
     planes = [digest(state.coverages[region]).hex() for region in own if region in state.coverages]
     numbers = {key: value for key, value in row.values.items() if isinstance(value, int | float)}
-    return json.dumps([numbers, {k: str(v) for k, v in row.maps.items()}, pixels, planes], sort_keys=True)
+    said: list[object] = [numbers, {k: str(v) for k, v in row.maps.items()}, pixels, planes]
+    if "picture" in row.maps:
+        # Bakes of before 0.10.2 took its mean for white.
+        said.append("in its colors")
+    return json.dumps(said, sort_keys=True)
 
 
-def lamp_plane(state: State, lamp: tuple[str, str], size: int, variant: str | None) -> NDArray[np.float32]:
-    """How bright each texel is in a lamp's light, in white, float32 (size, size)."""
+def lamp_light(state: State, lamp: tuple[str, str], size: int, variant: str | None) -> NDArray[np.float32]:
+    """How bright each texel is in a lamp's light, in white, float32 (size, size, 1); (size, size, 3) where it shines
+    through a texture that has colors."""
     sources = replace(state.sources, starts={k: v for k, v in state.sources.starts.items() if k != EMISSIVE})
     made = evaluate_surface([_white(state, lamp, variant)], sources, (EMISSIVE,), size=(size, size), float_output=True)
-    return np.ascontiguousarray(np.maximum(made[EMISSIVE].pixels.mean(2), 0), np.float32)
+    light = np.maximum(made[EMISSIVE].pixels[..., :3], 0)
+    return np.ascontiguousarray(light if np.ptp(light, axis=2).any() else light[..., :1], np.float32)
 
 
 def gather(
@@ -116,7 +122,8 @@ def gather(
     variant = wish.variant or state.project.active_variant
     points = surface_points(texels)
     gutter, whole = gutter_of(points, wish.padding), gutter_of(points, -1)
-    lamp = np.take(lamp_plane(state, wish.lamp, wish.size, variant), whole)
+    light = lamp_light(state, wish.lamp, wish.size, variant)
+    lamp = light.reshape(-1, light.shape[2])[whole]
     steps, size = state.bound_steps(variant), (wish.size, wish.size)
     base = evaluate_surface(steps, state.sources, (BASE_COLOR,), size=size, float_output=True)[BASE_COLOR]
     albedo = np.clip(base.pixels, 0, 1)
@@ -126,14 +133,14 @@ def gather(
     rays = int(RAYS.accept(wish.settings.get("rays", RAYS.default)))
     found = None
     for bounce, found in bounced(
-        points, traced, lamp[..., None], albedo, whole, bounces=bounces, rays=rays,
+        points, traced, lamp if lamp.shape[2] == 1 else lamp[:, :, None], albedo, whole, bounces=bounces, rays=rays,
         progress=part_of(progress, 0, RAYS_SHARE),
     ):  # fmt: skip
         if seen is not None and (bounce, found.rays) != (bounces, rays):
             seen(points.laid(found.light, gutter), found.rays)
     assert found is not None
-    light = without_noise(points, texels, found.light, found.variance, DENOISERS[wish.denoiser], progress)
-    return BakedMap(points.laid(light, gutter), found.rays, time.monotonic() - begun, tuple(notes_on(texels)))
+    clean = without_noise(points, texels, found.light, found.variance, DENOISERS[wish.denoiser], progress)
+    return BakedMap(points.laid(clean, gutter), found.rays, time.monotonic() - begun, tuple(notes_on(texels)))
 
 
 def _bindings(step: Step, row_id: str, lamp: str) -> dict[str, Binding]:
@@ -188,7 +195,7 @@ def brighter(state: State, lamps: list[Lamp], textures: list[str], size: int = 2
     base = evaluate_surface(state.bound_steps(variant), state.sources, (BASE_COLOR,), size=shape, float_output=True)
     before = after = 0.0
     for lamp, texture in zip(lamps, textures, strict=True):
-        plane = lamp_plane(state, (lamp.step, lamp.row), size, variant)
+        plane = lamp_light(state, (lamp.step, lamp.row), size, variant).mean(2)
         bake, raster = state.project.asset.texture(texture), state.textures[texture].resized(size, size)
         scale = bake.bake.scale if bake is not None and bake.bake is not None else 1.0
         source = plane > 0.1 * plane.max()
