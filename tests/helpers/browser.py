@@ -16,8 +16,8 @@ class Browser:
     """One page after the other, as somebody opens them from disk."""
 
     def __init__(self, drawn_by: str = "swiftshader") -> None:
-        """drawn_by: *swiftshader*, which it brings along, or *gl*, Mesa's driver, which compiles a page in half the time;
-        it wants a display."""
+        """drawn_by: *swiftshader*, which it brings along, or *gl*, Mesa's driver, which compiles a page in half the
+        time; it wants a display."""
         if CHROMIUM is None or DRIVER is None:
             pytest.skip("chromium and chromium-driver are not installed")
         from selenium import webdriver

@@ -1,8 +1,9 @@
 """Glow that reaches its surroundings: light that a surface sends out, gathered over it.
 
 Light is linear in the lamps, so it is gathered for each lamp apart and in white; what a lamp's color is, is multiplied
-later; one that shines through a picture is gathered in the picture's colors. Diffuse surfaces: what arrives is the mean of the light over the cosine-weighted half space (radiosity, C. Goral
-et al. 1984), a share of it by the base color is sent on.
+later; one that shines through a picture is gathered in the picture's colors. Diffuse surfaces: what arrives is the mean
+of the light over the cosine-weighted half space (radiosity, C. Goral et al. 1984), a share of it by the base color is
+sent on.
 """
 
 from collections.abc import Iterator
