@@ -17,7 +17,9 @@ from evenpalette.app.widgets.basics import label, tool
 from evenpalette.app.widgets.popup import show_above
 from evenpalette.core.color.hexcode import linear_to_hex
 from evenpalette.core.dataclass import dataclass
+from evenpalette.core.document.state import State
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR
+from evenpalette.core.recipe.binding import BoundStep
 from evenpalette.core.recipe.evaluate import trace, weight_at
 
 _SAY_MS = 7000
@@ -100,6 +102,7 @@ class ProbeBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 2, 12, 2)
         self._read_last: tuple[Part, ...] = ()
+        self._steps: tuple[State, list[BoundStep]] | None = None
         self._all = tool("chevron-up", "All that is known of the texel (I)", self.show_all)
         self._all.setFixedSize(20, 20)
         self._all.hide()
@@ -184,7 +187,10 @@ class ProbeBar(QWidget):
         parts.append(Part(shares or ("no region",)))
         if state.tone is not None and state.base is state.tone:
             parts.append(Part((f"tone {texel.base.channel(0)[0, 0]:.3f}",)))
-        steps = state.bound_steps(state.project.active_variant)
+        if self._steps is None or self._steps[0] is not state:
+            # A pointer asks of the same document again and again.
+            self._steps = state, state.bound_steps(state.project.active_variant)
+        steps = self._steps[1]
         made = state.attributes
         found = trace(steps, texel, 0, 0, made)
         colors = [attributes[BASE_COLOR] for attributes in found]
