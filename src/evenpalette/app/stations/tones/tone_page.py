@@ -153,7 +153,7 @@ class TonePage(QWidget):
         self._title = label("", "")
         self._sliders = {
             made.key: slider(
-                *_LEVELS[made.key], _LEVELS[made.key][0], tip=made.description, decimals=2,
+                *_LEVELS[made.key], DEFAULTS[made.key], tip=made.description, decimals=2,
                 taken=lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"),  # type: ignore[misc]
                 ended=self._session.history.seal,
             )
