@@ -7,7 +7,7 @@ from evenpalette.core.delivery.render import render_map
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.findings.findings import find_all
-from evenpalette.core.mesh.asset_file import WITH_TEXTURES, parse_asset
+from evenpalette.core.mesh.asset_file import brings_textures, parse_asset
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.view import MeshView
 from evenpalette.core.raster.image_read import decode_image
@@ -20,7 +20,7 @@ def read_image_bytes(content: bytes, name: str) -> None:
 
 def read_mesh_bytes(content: bytes, name: str) -> None:
     """Read it, take all that it brings along, and read what a project keeps of it."""
-    if Path(name).suffix in WITH_TEXTURES:
+    if brings_textures(Path(name)):
         file = parse_asset(content, name)
         take_asset(State(), file)
         parse_mesh(file.mesh.source_bytes, f"kept{file.mesh.source_ending}")

@@ -8,8 +8,8 @@ import numpy as np
 from evenpalette.core.document.project import Role, Sheet
 from evenpalette.core.document.state import State, new_id
 from evenpalette.core.edits.asset import add_texture, set_mesh
-from evenpalette.core.mesh.asset_file import AssetFile
 from evenpalette.core.mesh.file_sheets import FileSheet, FileTexture
+from evenpalette.core.mesh.reader import AssetFile
 from evenpalette.core.names import free_name, plain_name
 from evenpalette.core.raster.image_read import decode_image
 from evenpalette.core.raster.raster import Raster

@@ -4,29 +4,20 @@ from dataclasses import replace
 from pathlib import Path
 
 from evenpalette.core.consent import inside
-from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.files import read_regular, reason
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.file_sheets import FileSheet
-from evenpalette.core.mesh.gltf_file import Beside, nothing_beside, open_gltf
-from evenpalette.core.mesh.gltf_materials import sheets_of
 from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.mtl_materials import sheets_of as sheets_of_obj
 from evenpalette.core.mesh.read import guarded, parse_mesh, read_mesh
-from evenpalette.core.mesh.readers.gltf import mesh_of
-
-#: Endings of files that bring textures along.
-WITH_TEXTURES = (".glb", ".gltf", ".obj")
+from evenpalette.core.mesh.reader import AssetFile, Beside, nothing_beside
+from evenpalette.core.mesh.readers import reader_of
 
 
-@dataclass(frozen=True)
-class AssetFile:
-    """A mesh, its sheets with their textures, and what was left out, in words."""
-
-    mesh: Mesh
-    sheets: tuple[FileSheet, ...] = ()
-    notes: tuple[str, ...] = ()
+def brings_textures(path: Path) -> bool:
+    """Whether files of this format can bring textures along."""
+    reader = reader_of(path.suffix.lower())
+    return reader is not None and reader.bring is not None
 
 
 def read_asset(path: Path | str) -> AssetFile:
@@ -36,7 +27,7 @@ def read_asset(path: Path | str) -> AssetFile:
     Files beside it are read only from its own folder and below.
     """
     path = Path(path)
-    if path.suffix.lower() not in WITH_TEXTURES:
+    if not brings_textures(path):
         return AssetFile(read_mesh(path))
     content = _content(path)
 
@@ -57,7 +48,8 @@ def read_asset(path: Path | str) -> AssetFile:
 def read_asset_mesh(path: Path | str) -> Mesh:
     """The mesh of a file alone, as a project keeps it; pictures are read only where they lie in the same file. Raises
     MeshFileError."""
-    return read_mesh(path) if Path(path).suffix.lower() == ".obj" else read_asset(path).mesh
+    reader = reader_of(Path(path).suffix.lower())
+    return read_asset(path).mesh if reader is not None and reader.is_spread else read_mesh(path)
 
 
 def _found_in(sheet: FileSheet, folder: Path) -> FileSheet:
@@ -67,21 +59,13 @@ def _found_in(sheet: FileSheet, folder: Path) -> FileSheet:
 
 
 def parse_asset(content: bytes, name: str, beside: Beside = nothing_beside) -> AssetFile:
-    """A GLB, .gltf or OBJ from its bytes. beside: reads the files that it names. Raises MeshFileError."""
-
-    def read() -> AssetFile:
-        if Path(name).suffix.lower() == ".obj":
-            mesh = parse_mesh(content, name)
-            sheets, notes = sheets_of_obj(content, mesh.group_names, beside)
-            return AssetFile(mesh, tuple(sheets), tuple(notes))
-        gltf = open_gltf(content, name, beside)
-        mesh = mesh_of(gltf)
-        sheets, notes = sheets_of(gltf, mesh.group_names)
-        # A project keeps the mesh in one file, without the pictures, which are textures of it.
-        kept = content if content[:4] == b"glTF" and not sheets else gltf.as_glb()
-        return AssetFile(replace(mesh, source_bytes=kept, source_ending=".glb"), tuple(sheets), tuple(notes))
-
-    return guarded(read, name)
+    """A mesh file with what it brings along, from its bytes. beside: reads the files that it names. Raises
+    MeshFileError."""
+    reader = reader_of(Path(name).suffix.lower())
+    if reader is None or reader.bring is None or not content:
+        return AssetFile(parse_mesh(content, name))
+    bring = reader.bring
+    return guarded(lambda: bring(content, name, beside), name)
 
 
 def _content(path: Path) -> bytes:

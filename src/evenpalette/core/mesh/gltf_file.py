@@ -7,7 +7,7 @@ import base64
 import binascii
 import json
 import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import field
 from typing import Any
 from urllib.parse import unquote
@@ -20,21 +20,13 @@ from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits, readable_bytes
 from evenpalette.core.mesh import compression
 from evenpalette.core.mesh.mesh import too_many_faces
+from evenpalette.core.mesh.reader import Beside, nothing_beside
 
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
 _DTYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
-#: Reads a file that lies beside the .gltf, by its relative name. Raises MeshFileError.
-Beside = Callable[[str], bytes]
 #: How many times the largest mesh file all that a mesh names may be, pictures included.
 _FOLD = 2
-
-
-def nothing_beside(name: str) -> bytes:
-    """For files that come alone."""
-    raise MeshFileError(
-        f"It needs the file {name[:80]}, which is not beside it. Bring in the .gltf from its folder, or a GLB."
-    )
 
 
 @dataclass

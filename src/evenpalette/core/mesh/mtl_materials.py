@@ -13,8 +13,7 @@ from pathlib import PurePosixPath
 
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.mesh.file_sheets import FileSheet, FileTexture, keep_plain
-from evenpalette.core.mesh.gltf_file import Beside
-from evenpalette.core.mesh.reader import text_of
+from evenpalette.core.mesh.reader import Beside, text_of
 
 #: What each statement names, in the order in which it is taken: names of the texture roles of a project.
 _SLOTS = {

@@ -14,7 +14,8 @@ from evenpalette.core.edits import asset as edit
 from evenpalette.core.edits.asset_file import take_asset
 from evenpalette.core.edits.mending import with_made_anew
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.mesh.asset_file import WITH_TEXTURES, AssetFile, read_asset, read_asset_mesh
+from evenpalette.core.mesh.asset_file import brings_textures, read_asset, read_asset_mesh
+from evenpalette.core.mesh.reader import AssetFile
 from evenpalette.core.mesh.readers import mesh_endings
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.image_read import read_image
@@ -90,7 +91,7 @@ def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None)
     said. What a mesh file brings along is offered first."""
     if not paths:
         return
-    rich = [path for path in paths if path.suffix.lower() in WITH_TEXTURES]
+    rich = [path for path in paths if brings_textures(path)]
     if not rich or any(mesh_source(session.state) == str(path) for path in rich):
         _bring(session, paths, {}, sheets=True)
         return

@@ -13,9 +13,9 @@ from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.compression import DRACO, decompress_draco
 from evenpalette.core.mesh.gltf_file import GltfFile, open_gltf
-from evenpalette.core.mesh.gltf_materials import laid_by, material_name
+from evenpalette.core.mesh.gltf_materials import laid_by, material_name, sheets_of
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces
-from evenpalette.core.mesh.reader import MeshReader
+from evenpalette.core.mesh.reader import AssetFile, Beside, MeshReader
 
 _MOST_PARTS = 20_000
 #: What the indices of a primitive make, by the numbers of its "mode".
@@ -28,6 +28,15 @@ def parse_glb(content: bytes, name: str, uv_set: int | None = None) -> Mesh:
     if name.lower().endswith(".glb") and content[:4] != b"glTF":
         raise MeshFileError(f"{name} is not a GLB mesh.")
     return mesh_of(open_gltf(content, name), uv_set)
+
+
+def _brought(content: bytes, name: str, beside: Beside) -> AssetFile:
+    gltf = open_gltf(content, name, beside)
+    mesh = mesh_of(gltf)
+    sheets, notes = sheets_of(gltf, mesh.group_names)
+    # A project keeps the mesh in one file, without the pictures, which are textures of it.
+    kept = content if content[:4] == b"glTF" and not sheets else gltf.as_glb()
+    return AssetFile(replace(mesh, source_bytes=kept, source_ending=".glb"), tuple(sheets), tuple(notes))
 
 
 def mesh_of(gltf: GltfFile, uv_set: int | None = None) -> Mesh:
@@ -205,4 +214,4 @@ def _join(parts: list, name: str) -> Mesh:
     )
 
 
-READER = MeshReader("gltf", (".glb", ".gltf"), parse_glb, 30)
+READER = MeshReader("gltf", (".glb", ".gltf"), parse_glb, 30, _brought, is_spread=True)

@@ -7,7 +7,7 @@ where the file uses none, groups and objects do. Lines of one shape are turned i
 
 import warnings
 from collections.abc import Iterable, Sequence
-from dataclasses import field
+from dataclasses import field, replace
 from itertools import groupby
 from operator import itemgetter
 
@@ -18,7 +18,7 @@ from evenpalette.core.dataclass import dataclass
 from evenpalette.core.errors import MeshFileError
 from evenpalette.core.limits import RAISE, limits
 from evenpalette.core.mesh.mesh import Mesh, build_mesh, too_many_faces, triangulate
-from evenpalette.core.mesh.reader import MeshReader, text_of
+from evenpalette.core.mesh.reader import AssetFile, Beside, MeshReader, text_of
 
 #: An index that names nothing, and that no table is long enough for.
 _NOTHING = 1 << 40
@@ -267,4 +267,12 @@ def _gather(name: str, what: str, table: NDArray | None, indices: NDArray) -> ND
     return np.asarray(table.astype(np.float32)[indices])
 
 
-READER = MeshReader("obj", (".obj",), lambda content, name, _: parse_obj(content, name), 10)
+def _brought(content: bytes, name: str, beside: Beside) -> AssetFile:
+    from evenpalette.core.mesh.mtl_materials import sheets_of  # not for a mesh alone
+
+    mesh = parse_obj(content, name)
+    sheets, notes = sheets_of(content, mesh.group_names, beside)
+    return AssetFile(replace(mesh, source_bytes=content, source_ending=".obj"), tuple(sheets), tuple(notes))
+
+
+READER = MeshReader("obj", (".obj",), lambda content, name, _: parse_obj(content, name), 10, _brought)
