@@ -1,5 +1,6 @@
 """The station Regions, driven as an artist drives it."""
 
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -456,6 +457,26 @@ def test_a_file_that_changes_on_disk_is_read_again_with_what_was_made_on_it(hand
     assert "stall-id.png changed on disk" in window.probe.text
     session.undo()
     assert session.state.coverages[green.id][0, 20] == 255
+
+
+def test_a_file_that_is_written_while_it_comes_in_is_read_again(hand: Hand, tmp_path: Path) -> None:
+    session, window = hand.session, hand.window
+    path = tmp_path / "stall-sketch.png"
+    write_image(Raster(np.full((64, 64, 3), 40, np.uint8), Encoding.SRGB), path)
+    window.project.new_project()
+    hand.wait()
+    window.take_files([path])
+    reading = next(thread for thread in threading.enumerate() if thread.name.startswith("Bring in"))
+    reading.join()
+    # It is read, and the window has not taken it yet.
+    write_image(Raster(np.full((64, 64, 3), 200, np.uint8), Encoding.SRGB), path)
+
+    def gray() -> int:
+        textures = session.state.project.asset.textures
+        return int(session.state.textures[textures[0].id].pixels[0, 0, 0]) if textures else -1
+
+    hand.wait(lambda: gray() == 200, seconds=20)
+    assert "stall-sketch.png changed on disk" in window.probe.text
 
 
 @pytest.mark.own_window

@@ -48,7 +48,12 @@ class SourceWatch(QObject):
             self._watcher.removePaths(list(gone))
         if new := (wanted | folders) - watched:
             self._watcher.addPaths(list(new))
-        self._stamps = {path: self._stamps.get(path) or _stamp(path) for path in wanted}
+        stamps = {path: self._stamps.get(path) or _stamp(path) for path in wanted}
+        for path in wanted:
+            if self._session.sources.has_changed_since_read(path):
+                stamps[path] = 0, 0
+                self._note(path)
+        self._stamps = stamps
 
     def _note(self, path: str) -> None:
         self._changed.add(path)

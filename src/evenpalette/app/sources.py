@@ -1,5 +1,7 @@
 """Files beside the project that a document names, and whether they may be read."""
 
+from collections.abc import Iterable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from evenpalette.app.facets import ASSET
@@ -15,6 +17,19 @@ class Sources:
 
     def __init__(self, session: "Session") -> None:
         self._session = session
+        self._read_from: dict[str, int] = {}
+
+    def read_from(self, paths: Iterable[Path | str], moment: int) -> None:
+        """These come in, as they were at a moment, in nanoseconds of the clock that files are stamped by."""
+        self._read_from = {str(path): moment for path in paths}
+
+    def has_changed_since_read(self, path: str) -> bool:
+        """Whether a file that has just come in became another one meanwhile; asked once."""
+        moment = self._read_from.pop(path, None)
+        try:
+            return moment is not None and Path(path).stat().st_ctime_ns > moment
+        except OSError:
+            return False
 
     def may_read(self, path: str) -> bool:
         """Whether a file that the document names may be read: it lies in the project, or the artist said so."""

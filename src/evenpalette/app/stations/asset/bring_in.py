@@ -1,5 +1,6 @@
 """Bringing in files: meshes with what they bring along, textures, and files that changed on disk."""
 
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -91,9 +92,10 @@ def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None)
     said. What a mesh file brings along is offered first."""
     if not paths:
         return
+    now = time.time_ns()
     rich = [path for path in paths if brings_textures(path)]
     if not rich or any(mesh_source(session.state) == str(path) for path in rich):
-        _bring(session, paths, {}, sheets=True)
+        _bring(session, paths, {}, now, sheets=True)
         return
     files: dict[Path, AssetFile] = {}
     refused: dict[Path, EvenPaletteError] = {}
@@ -119,7 +121,7 @@ def bring_in(session: Session, paths: list[Path], parent: QWidget | None = None)
                 return
             taken[path] = file, dialog.taken
             sheets = dialog.sheets
-        _bring(session, paths, taken, sheets=sheets, refused=refused)
+        _bring(session, paths, taken, now, sheets=sheets, refused=refused)
 
     session.tasks.start(Task(f"Reading {_names(rich)}", read, offer, session.failed))
 
@@ -130,8 +132,8 @@ def mesh_source(state: State) -> str:
 
 
 def _bring(
-    session: Session, paths: list[Path], taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], *, sheets: bool,
-    refused: dict[Path, EvenPaletteError] | None = None,
+    session: Session, paths: list[Path], taken: dict[Path, tuple[AssetFile, set[tuple[int, int]]]], read_from: int, *,
+    sheets: bool, refused: dict[Path, EvenPaletteError] | None = None,
 ) -> None:  # fmt: skip
     left = dict(refused or {})
     brought = {
@@ -140,6 +142,8 @@ def _bring(
         for place, number in chosen
         if (texture := file.sheets[place].textures[number]).source
     }
+
+    session.sources.read_from([*paths, *brought], read_from)
 
     def bring(state: State, progress: Progress) -> State:
         for index, path in enumerate(paths):
