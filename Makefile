@@ -26,7 +26,7 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-batch test-work test-kits fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-batch test-work test-kits test-played fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.prepared
 
@@ -73,9 +73,9 @@ endif
 prepare:
 	@$(MAKE) --no-print-directory -j2 setup strangers
 
-# Eight parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
+# Nine parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
 # its own, and what it says is printed when it is done. The longest come first, so that none is left alone at the end.
-PARTS_OF_TEST := test-kits test-core test-window-2 test-window-1 test-window-4 test-batch test-window-3 test-work
+PARTS_OF_TEST := test-core test-window-2 test-played test-kits test-window-1 test-window-4 test-batch test-window-3 test-work
 
 test: prepare
 	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST)
@@ -111,9 +111,14 @@ test-work:
 test-core:
 	$(subst -a ,-a -n 180 ,$(UNDER)) $(PYTEST) $(addprefix --ignore=,tests/ui tests/core/delivery tests/player $(BATCH) $(WORK))
 
-# What leaves the house, by strangers' programs too.
+# What leaves the house, by strangers' programs too: in browsers and in the player, and all else.
+PLAYED := tests/player $(addprefix tests/core/delivery/,test_page.py test_everywhere.py test_gltf_out.py)
+
 test-kits:
-	$(subst -a ,-a -n 220 ,$(UNDER)) $(PYTEST) tests/core/delivery tests/player
+	$(subst -a ,-a -n 220 ,$(UNDER)) $(PYTEST) $(addprefix --ignore=,$(PLAYED)) tests/core/delivery
+
+test-played:
+	$(subst -a ,-a -n 240 ,$(UNDER)) $(PYTEST) $(PLAYED)
 
 # Ten thousand spoiled files of every format, each read under a cap of time and memory.
 fuzz: setup

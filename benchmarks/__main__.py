@@ -17,6 +17,7 @@ PARTS = {
     "palettes": ("palettes",),
     "delivery": ("delivery",),
     "slider": ("window", "slider"),
+    "pictures": ("window", "pictures"),
     "saving": ("window", "saving"),
     "textures": ("window", "textures"),
     "start": ("window", "start"),

@@ -2,12 +2,14 @@
 
 import itertools
 import os
+import statistics
 import sys
 import tempfile
 import time
 from pathlib import Path
 
-from benchmarks.starts import against_empty
+from benchmarks.history import note
+from benchmarks.starts import against_empty, seconds
 from benchmarks.timing import spread
 
 SLIDES = 60
@@ -152,5 +154,42 @@ def start() -> None:
     against_empty("Warm start of the demo to a painted window", _DEMO, [], 4.0)
 
 
+_CHANGES = """
+import sys, tempfile, time
+from pathlib import Path
+from PyQt6.QtTest import QTest
+from evenpalette.app.main import make_application; app = make_application()
+from evenpalette.app.window import MainWindow; from evenpalette.core.edits.variants import set_value
+w = MainWindow(); w.show(); w.project.open_demo(into=Path(tempfile.mkdtemp()))
+s = w.session
+while not (s.state.region_ids and s.is_calm and w.views.pictures.is_empty and not w.views.is_waiting): QTest.qWait(30)
+QTest.qWait(800)
+parameter, spent = s.state.project.recipe.parameters[0].id, time.process_time()
+for n in range(40):
+    if sys.argv[1] == "slider": s.apply("slide", lambda st: set_value(st, None, parameter, f"#{100 + n:02x}60a0"), "slide")
+    else: w.rail.update(0, 0, 60, 20)
+    QTest.qWait(40)
+print((time.process_time() - spent) / 40, flush=True); __import__('os')._exit(0)
+"""
+
+
+def pictures() -> None:
+    """Processor time of a moved slider and of a label that changes, where pictures are read back, against a window that
+    OpenGL puts together."""
+    for what in ("slider", "label"):
+        pairs = []
+        for _ in range(3):
+            for way in ("read", "composed"):
+                os.environ["EVENPALETTE_PICTURES"] = way
+                pairs.append(seconds(_CHANGES, what))
+        ours, other = statistics.median(pairs[::2]), statistics.median(pairs[1::2])
+        print(
+            f"Processor time of a {what} that changes: {ours / other:.2f} of a window that OpenGL puts together ({ours * 1000:.1f} to {other * 1000:.1f} ms)"
+        )
+        note(f"Pictures read back, a {what} that changes", ours / other)
+
+
 if __name__ == "__main__":
-    {"slider": slider, "saving": saving, "textures": textures}.get((sys.argv[1:] or [""])[0], start)()
+    {"slider": slider, "saving": saving, "textures": textures, "pictures": pictures}.get(
+        (sys.argv[1:] or [""])[0], start
+    )()

@@ -336,9 +336,9 @@ def test_a_large_texture_is_drawn_coarsely_first_and_then_in_full(hand: Hand) ->
     views.headers.flat_stage.setCurrentIndex(views.headers.flat_stage.findData(Show.PAINTED))
     small = hand.form_and_flat()[1]
     waited: list[bool] = []
-    views.frameSwapped.connect(lambda: waited.append(views.is_waiting))
+    views.painted.connect(lambda: waited.append(views.is_waiting))
     session.apply("large", lambda s: replace_texture(s, painted, Raster(large, Encoding.SRGB)))
-    # Every frame that was shown is in the list, however fast they followed each other.
+    # Every picture that was drawn is in the list, however fast they followed each other.
     hand.wait(lambda: waited and not views.is_waiting)
     assert waited[0]
     assert np.abs(hand.form_and_flat()[1] - small).mean() < 3

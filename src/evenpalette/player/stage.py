@@ -1,30 +1,24 @@
 """Where the player draws: a widget that turns, picks and moves copies."""
 
-import time
-
 import moderngl
-from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
-from evenpalette.app.widgets.gl_widget import GlWidget
+from evenpalette.app.widgets.orbit_stage import OrbitStage
 from evenpalette.core.crowd import Laid
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.errors import KitError
-from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
 from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage
-from evenpalette.gpu.pace import AT_REST_MS, Pace
 
 
-class Stage(GlWidget):
-    """Copies of a kit. Drag turns, with Shift it moves the chosen copy over the ground; a click chooses one. While it
-    moves, and at first, as few pixels are drawn as it takes to follow; all of them a moment later."""
+class Stage(OrbitStage):
+    """Copies of a kit. With Shift a drag moves the chosen copy over the ground; a click chooses one."""
 
     #: A kit is drawn for the first time, or one that does not compile was refused.
     loaded = pyqtSignal()
     refused = pyqtSignal(str)
-    painted = pyqtSignal(float)
     chosen = pyqtSignal(int)
     moved = pyqtSignal(int, float, float)
     deleted = pyqtSignal(int)
@@ -32,23 +26,14 @@ class Stage(GlWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setMinimumSize(480, 320)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The kit at work")
         self.scene: CrowdAsset | None = None
         self.crowd: CrowdStage | None = None
-        self.camera = OrbitCamera()
         self.laid: Laid | None = None
         self.light, self.moment = CrowdLight(), CrowdMoment()
         self.selected = -1
         self._ctx: moderngl.Context | None = None
         self._wanted: CrowdKit | None = None
-        self._pressed: QPointF | None = None
-        self._carried = False
-        self._pace = Pace()
-        self._moving = QTimer(self)
-        self._moving.setSingleShot(True)
-        self._moving.setInterval(AT_REST_MS)
-        self._moving.timeout.connect(self._come_to_rest)
 
     def take(self, kit: CrowdKit) -> None:
         """Draw this kit from now on; what is drawn stays where it does not compile."""
@@ -67,7 +52,6 @@ class Stage(GlWidget):
 
     def paint_gl(self, target: moderngl.Framebuffer) -> None:
         assert self._ctx is not None
-        begin = time.perf_counter()
         if self._wanted is not None:
             self._load(self._wanted)
             self._wanted = None
@@ -75,24 +59,11 @@ class Stage(GlWidget):
         if self.scene is None or self.laid is None or self.crowd is None:
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
-        coarser = self._pace.coarser if self._moving.isActive() else 1
-        self.crowd.draw(
-            target, (0, 0, *target.size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
-            coarser=coarser,
-        )  # fmt: skip
-        self._ctx.finish()
-        took = time.perf_counter() - begin
-        if self._moving.isActive():
-            self._pace.took(took)
-        self.painted.emit(took)
-
-    def _move(self) -> None:
-        self._moving.start()
-        self.update()
-
-    def _come_to_rest(self) -> None:
-        self._pace.rest()
-        self.update()
+        with self.measured(self._ctx):
+            self.crowd.draw(
+                target, (0, 0, *target.size), self.camera, [(self.scene, self.laid.copies())], self.light, self.moment,
+                coarser=self.coarser,
+            )  # fmt: skip
 
     def _load(self, kit: CrowdKit) -> None:
         assert self._ctx is not None
@@ -106,8 +77,7 @@ class Stage(GlWidget):
         if self.scene is not None:
             self.scene.release()
         self.scene = made
-        self._pace.hurry()
-        self._moving.start()
+        self.hurry()
         self.loaded.emit()
 
     def end(self) -> None:
@@ -122,53 +92,23 @@ class Stage(GlWidget):
 
     # --- hands -----------------------------------------------------------------------------------------------------
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._pressed, self._carried = event.position(), False
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._pressed is None:
-            return
-        delta = event.position() - self._pressed
-        if not self._carried and delta.manhattanLength() < 4:
-            return
-        self._carried, self._pressed = True, event.position()
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.selected >= 0:
-            self._carry(delta.x(), delta.y())
+    def dragged(self, dx: float, dy: float, *, shift: bool) -> None:
+        if shift and self.selected >= 0:
+            self._carry(dx, dy)
         else:
-            self.camera = self.camera.turned(delta.x(), delta.y())
-            self._move()
+            super().dragged(dx, dy, shift=shift)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._pressed is not None and not self._carried:
-            self.selected = self.copy_at(event.position())
-            self.chosen.emit(self.selected)
-        self._pressed = None
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        self.camera = self.camera.zoomed(1.0015 ** event.angleDelta().y())
-        self._move()
+    def clicked(self, place: QPointF) -> None:
+        self.selected = self.copy_at(place)
+        self.chosen.emit(self.selected)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         key = Qt.Key(event.key())
-        if key in moves:
-            dx, dy = moves[key]
-            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.selected >= 0:
-                self._carry(dx * 12, dy * 12)
-            else:
-                self.camera = self.camera.turned(dx * 12, dy * 12)
-                self._move()
-        elif key is Qt.Key.Key_Delete and self.selected >= 0:
+        if key is Qt.Key.Key_Delete and self.selected >= 0:
             self.deleted.emit(self.selected)
         elif key is Qt.Key.Key_PageDown or key is Qt.Key.Key_PageUp:
             self._step(1 if key is Qt.Key.Key_PageDown else -1)
-        elif key is Qt.Key.Key_Home:
-            self.frame_all()
         else:
             super().keyPressEvent(event)
 
@@ -188,7 +128,7 @@ class Stage(GlWidget):
             return
         x, z = (float(v) for v in self.laid.copies()["place"][known.index(self.selected)])
         right, ahead = self.camera.along_ground(dx, dy, min(self.width(), self.height()))
-        self._moving.start()
+        self.follow()
         self.moved.emit(self.selected, x + right, z + ahead)
 
     def copy_at(self, place: QPointF) -> int:

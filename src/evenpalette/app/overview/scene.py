@@ -6,21 +6,19 @@ from typing import NamedTuple
 
 import moderngl
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from evenpalette.app.session import Session
 from evenpalette.app.tasks import Task
 from evenpalette.app.widgets.basics import button, caption, counted, label, row
 from evenpalette.app.widgets.forms import slider, whole
-from evenpalette.app.widgets.gl_widget import GlWidget
+from evenpalette.app.widgets.orbit_stage import OrbitStage
 from evenpalette.core.crowd import COPY, Copies
 from evenpalette.core.delivery.crowd_kit import CrowdKit
 from evenpalette.core.delivery.live_kit import live_kit
 from evenpalette.core.document.state import State
 from evenpalette.core.errors import EvenPaletteError, KitError
-from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.core.parallel import Progress
 from evenpalette.core.storage.storage import Storage
 from evenpalette.gpu.crowd.light import CrowdLight, CrowdMoment
@@ -30,7 +28,6 @@ from evenpalette.gpu.crowd.scene import CrowdAsset, CrowdStage, camera_around
 _BETWEEN = 0.45
 #: Texels a side of textures.
 _LONGEST = 512
-_KEYS = {Qt.Key.Key_Left: (-12, 0), Qt.Key.Key_Right: (12, 0), Qt.Key.Key_Up: (0, -12), Qt.Key.Key_Down: (0, 12)}
 
 
 class Member(NamedTuple):
@@ -61,8 +58,8 @@ def laid_out(kits: Sequence[CrowdKit], times: int) -> list[Copies]:
     return made
 
 
-class SetStage(GlWidget):
-    """Assets in a scene. Drag turns, the wheel comes nearer."""
+class SetStage(OrbitStage):
+    """Assets in a scene."""
 
     #: What could not be drawn.
     refused = pyqtSignal(str)
@@ -70,9 +67,7 @@ class SetStage(GlWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setMinimumSize(640, 360)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The set in one scene")
-        self.camera = OrbitCamera()
         self.light = CrowdLight()
         self.kits: tuple[CrowdKit, ...] = ()
         self.times = 1
@@ -80,7 +75,6 @@ class SetStage(GlWidget):
         self._stage: CrowdStage | None = None
         self._assets: list[CrowdAsset] = []
         self._made_of: tuple[CrowdKit, ...] = ()
-        self._pressed: QPointF | None = None
 
     def take(self, kits: Sequence[CrowdKit]) -> None:
         """Show these assets."""
@@ -111,12 +105,16 @@ class SetStage(GlWidget):
                 self._release_assets()
                 self.refused.emit(str(error))
             self._made_of = self.kits
+            self.hurry()
         if not self._assets:
             target.use()
             self._ctx.clear(0.4667, 0.4667, 0.4667, 1.0)
             return
         parts = list(zip(self._assets, laid_out(self.kits, self.times), strict=True))
-        self._stage.draw(target, (0, 0, *target.size), self.camera, parts, self.light, CrowdMoment())
+        with self.measured(self._ctx):
+            self._stage.draw(
+                target, (0, 0, *target.size), self.camera, parts, self.light, CrowdMoment(), coarser=self.coarser
+            )
 
     def _release_assets(self) -> None:
         for asset in self._assets:
@@ -131,38 +129,6 @@ class SetStage(GlWidget):
             self._stage.release()
             self._stage = None
             self.done_current()
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self._pressed = event.position()
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._pressed is not None:
-            delta, self._pressed = event.position() - self._pressed, event.position()
-            self.camera = self.camera.turned(delta.x(), delta.y())
-            self.update()
-
-    def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
-        self._pressed = None
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        self.camera = self.camera.zoomed(1.0015 ** event.angleDelta().y())
-        self.update()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        key = Qt.Key(event.key())
-        if key in _KEYS:
-            self.camera = self.camera.turned(*_KEYS[key])
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
-            self.camera = self.camera.zoomed(1 / 1.15 if key is Qt.Key.Key_Minus else 1.15)
-        elif key is Qt.Key.Key_Home:
-            self.frame_all()
-        else:
-            super().keyPressEvent(event)
-        self.update()
 
 
 class SceneDialog(QDialog):
