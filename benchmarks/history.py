@@ -62,8 +62,10 @@ def last() -> tuple[str, dict[str, float]]:
     for path in FOLDER.glob("*.json"):
         held = json.loads(path.read_text())
         if held["kind"] == kind() and held["version"] != __version__:
-            found.append((held["date"], path.stem, held["ratios"]))
-    return max(found)[1:] if found else ("", {})
+            # On one day 0.10 came after 0.9.
+            numbers = tuple(int(part) for part in held["version"].split(".") if part.isdigit())
+            found.append((held["date"], numbers, path.stem, held["ratios"]))
+    return max(found)[2:] if found else ("", {})
 
 
 def finish() -> None:

@@ -34,6 +34,12 @@ def test_figures_are_held_against_the_last_version_on_the_same_kind_of_machine(
     held = [json.loads(path.read_text()) for path in tmp_path.glob("*.json")]
     assert {h["version"]: len(h["ratios"]) for h in held} == {evenpalette.__version__: 2, "99": 1}
     assert all(h["kind"] == history.kind() for h in held)
+    # Of several versions of one day the last one counts.
+    for version, took in (("99.9", 5.0), ("99.10", 6.0)):
+        monkeypatch.setattr(history, "__version__", version)
+        history.note("reading", took)
+    monkeypatch.setattr(history, "__version__", "99.11")
+    assert history.last()[1] == {"reading": 6.0}
     # Another kind of machine says nothing about this one.
     monkeypatch.setattr(history, "kind", lambda: "another")
     assert history.last() == ("", {})

@@ -109,7 +109,8 @@ class ReadBack:
         self._pixels[top:low, left:right] = np.frombuffer(read, np.uint8).reshape(low - top, right - left, 4)[::-1]
 
     def paint(self, region: QRegion) -> None:
-        if self._is_stale:
+        # A screen with other pixels has another size without being resized.
+        if self._is_stale or self._target is None or self._target.size != self._owner.device_size:
             besides = self._drawn() - region
             if not besides.isEmpty():
                 QWidget.update(self._owner, besides)
@@ -127,6 +128,10 @@ class ReadBack:
 
     def _compose(self, painter: QPainter) -> None:
         self._image.setDevicePixelRatio(self._owner.devicePixelRatioF())
+        covered = self._image.deviceIndependentSize()
+        if covered.width() < self._owner.width() or covered.height() < self._owner.height():
+            # A part of a pixel is left at the edge where a pixel of the window is one and a half of the screen.
+            painter.fillRect(self._owner.rect(), self._owner.palette().window())
         painter.drawImage(0, 0, self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._owner.paint_over(painter)
