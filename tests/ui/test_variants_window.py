@@ -3,15 +3,19 @@
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget, QPushButton, QSpinBox
 
 from evenpalette.app.picture_grid import PictureGrid
 from evenpalette.app.side_by_side import COPIES, MIXED, SideBySide
 from evenpalette.app.stations.variants.roll_dialog import RollDialog
+from evenpalette.core.edits import variants as edit
 from evenpalette.core.edits.variants import duplicate_variant
 from evenpalette.core.raster.image_read import read_image
+from evenpalette.core.values import ValueType
 from tests.helpers.hand import Hand, choose
 
 
@@ -133,3 +137,45 @@ def test_a_copy_is_found_and_a_click_on_the_finding_shows_it(hand: Hand) -> None
     hand.wait()
     assert hand.session.station == "variants"
     assert hand.session.state.project.active_variant == copy
+
+
+def test_after_a_value_only_those_pictures_are_drawn_that_look_different(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """And what stands there is what all would be, drawn anew."""
+    session, window = hand.session, hand.window
+    pictures, rail = window.views.pictures, window.rail
+    hand.wait(lambda: pictures.is_empty)
+    asked: list[tuple[str, object]] = []
+    ask = pictures.request
+    monkeypatch.setattr(
+        pictures, "request", lambda key, *given, **named: (asked.append(key), ask(key, *given, **named))
+    )
+    project = session.state.project
+    child = next(v for v in project.variants if v.parent is not None)
+    parent = next(v for v in project.variants if v.id == child.parent)
+    session.apply("Show variant", lambda s: edit.activate(s, parent.id))
+    hand.wait(lambda: pictures.is_empty)
+    # Another variant is looked at: the cards are of it, the pictures of variants stay.
+    assert {key[0] for key in asked} == {"step"}
+    asked.clear()
+    steps = project.recipe.steps
+
+    def first_of(parameter: str) -> int:
+        return next(n for n, step in enumerate(steps) if any(b.follows == parameter for b in step.bindings))
+
+    at = next(
+        p.id
+        for p in project.parameters
+        if p.type is ValueType.COLOR and p.id not in child.values and first_of(p.id) > 1
+    )
+    before = {key: QImage(image) for key, image in rail.model.pictures.items()}
+    session.apply("value", lambda s: edit.set_value(s, parent.id, at, "#13f0a2"))
+    hand.wait(lambda: pictures.is_empty)
+    assert {key[1] for key in asked if key[0] == "variant"} == {parent.id, child.id}
+    assert {key[1] for key in asked if key[0] == "step"} == set(range(first_of(at) + 1, len(steps) + 1))
+    found = {key: QImage(image) for key, image in rail.model.pictures.items()}
+    assert found[parent.id] != before[parent.id]
+    window.views.shown.eyes_changed.emit()
+    hand.wait(lambda: pictures.is_empty)
+    assert rail.model.pictures == found

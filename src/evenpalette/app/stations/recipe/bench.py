@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from evenpalette.app.facets import ACTIVE, ASSET, DELIVERY, NAME, RECIPE, REGIONS, VALUES, VARIANTS
+from evenpalette.app.facets import ACTIVE, ASSET, CROWD, DELIVERY, NAME, RECIPE, REGIONS, REVIEW, VALUES, VARIANTS
 from evenpalette.app.plain import entry
 from evenpalette.app.reach_line import ReachLine
 from evenpalette.app.session import Session
@@ -152,7 +152,8 @@ class RecipeBench(QWidget):
         if facets & {VALUES, ACTIVE}:
             for card in self._shown_cards:
                 card.refresh()
-        self._request_pictures()
+        if self.isVisible() and facets - {CROWD, REVIEW}:
+            self._pictures.draw(values_only=facets <= {VALUES, ACTIVE, CROWD, REVIEW, NAME, DELIVERY})
 
     def _on_copy(self) -> None:
         if not self.isVisible():

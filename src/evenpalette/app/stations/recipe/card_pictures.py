@@ -8,6 +8,7 @@ from PyQt6.QtGui import QImage
 from evenpalette.app.session import Session
 from evenpalette.app.stations.recipe.card_parts import PICTURE, CardPicture
 from evenpalette.app.views import TwinViews
+from evenpalette.core.recipe.binding import NOTHING, BoundStep, Moment, change_of
 from evenpalette.gpu.look import Look
 
 #: What the start of the recipe, before its first step, is called.
@@ -21,6 +22,8 @@ class CardPictures:
         self._session, self._views = session, views
         self._cards: list[tuple[int, str, CardPicture]] = []
         self._drawn: dict[str, QImage] = {}
+        #: What they were drawn of: the copy, and the recipe with its values.
+        self._bound: tuple[int, list[BoundStep]] = (0, [])
 
     def clear(self) -> None:
         """The cards are laid anew; pictures of steps that are gone are forgotten."""
@@ -34,13 +37,23 @@ class CardPictures:
             picture.show_image(self._drawn[step])
         self._cards.append((count, step, picture))
 
-    def draw(self) -> None:
-        """Have all of them drawn as the document is now."""
-        variant = self._session.state.project.active_variant
-        self._views.pictures.drop("step")
+    def draw(self, *, values_only: bool = False) -> None:
+        """Have them drawn as the document is now. values_only: nothing but values may have changed, so that those
+        before the first step that is another are as they were."""
+        state, copy = self._session.state, self._views.shown.copy
+        variant, (copy_before, before) = state.project.active_variant, self._bound
+        now = state.bound_steps(variant, Moment(copy, 0.0))
+        self._bound = copy, now
+        first = 0
+        if values_only and copy == copy_before and len(now) == len(before):
+            pairs = enumerate(zip(before, now, strict=True))
+            first = next((n for n, (old, new) in pairs if change_of([old], [new]) != NOTHING), len(now)) + 1
+        else:
+            self._views.pictures.drop("step")
         for count, step, picture in self._cards:
-            look = Look(variant=variant, steps=count, copy=self._views.shown.copy)
-            self._views.pictures.request(("step", count), look, PICTURE, self._taker(step, picture))
+            if count >= first:
+                look = Look(variant=variant, steps=count, copy=copy)
+                self._views.pictures.request(("step", count), look, PICTURE, self._taker(step, picture))
 
     def _taker(self, step: str, picture: CardPicture) -> Callable[[QImage], None]:
         """Takes the picture of a step; harmless after its card is gone."""
