@@ -20,7 +20,7 @@ def opened(hand: Hand) -> Matrix:
     hand.keys("X")
     matrix = hand.window.matrix
     assert matrix.isVisible()
-    assert matrix.table.hasFocus()
+    hand.wait(matrix.table.hasFocus)
     return matrix
 
 
