@@ -61,14 +61,18 @@ def _equal_steps(first: str, last: str, count: int) -> list[str]:
         beside = np.linalg.norm(labs - ideal, axis=1)
         near = beside <= max(float(beside.min()), _BESIDE)
         codes, labs, beside = codes[near], labs[near], beside[near]
+        # What the steps that are left have to make good, each its share.
+        left = count + 1 - k
+        owed = np.abs(np.linalg.norm(end - labs, axis=1) - left * step) / left
         grown = []
         for worst, path, at in paths:
-            errors = np.maximum(np.abs(np.linalg.norm(labs - at, axis=1) - step), worst) + 0.05 * beside
+            errors = np.maximum(np.abs(np.linalg.norm(labs - at, axis=1) - step), worst)
+            errors = np.maximum(errors, owed) + 0.05 * beside
             for place in np.argsort(errors)[:_MOST_PATHS]:
                 error = max(worst, abs(float(np.linalg.norm(labs[place] - at)) - step))
                 r, g, b = (int(code) for code in codes[place])
-                grown.append((error, float(beside[place]), (*path, (r, g, b)), labs[place]))
-        grown.sort(key=lambda found: found[0] + 0.05 * found[1])
-        paths = [(error, path, at) for error, _, path, at in grown[:_MOST_PATHS]]
+                grown.append((float(errors[place]), error, (*path, (r, g, b)), labs[place]))
+        grown.sort(key=lambda found: found[0])
+        paths = [(error, path, at) for _, error, path, at in grown[:_MOST_PATHS]]
     best = min(paths, key=lambda path: max(path[0], abs(float(np.linalg.norm(end - path[2])) - step)))
     return [format_hex(codes) for codes in best[1]]
