@@ -148,7 +148,6 @@ class VariantRail(QWidget):
         #: What variants had when their pictures were asked for.
         self._pictured: tuple[object, Mapping[str | None, object]] = (None, {})
         self.refresh()
-        self._want_pictures()
 
     @property
     def current(self) -> str | None:

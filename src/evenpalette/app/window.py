@@ -94,6 +94,7 @@ class MainWindow(QMainWindow):
         self._sources = SourceWatch(self.session)
         self.views.hovered.connect(self.probe.set_texel)
         self.ledger.hovered.connect(self.views.shown.set_focus_region)
+        self._pictured_from = self.views.seen_from
         self.rail.pictures_wanted.connect(self._draw_variants)
         self.views.shown.eyes_changed.connect(lambda: self._draw_variants(self.rail.model.ids()))
         self.rail.sheet_wanted.connect(self._show_sheet)
@@ -251,6 +252,9 @@ class MainWindow(QMainWindow):
         self._sheet.toggle()
 
     def _draw_variants(self, ids: Sequence[str | None]) -> None:
+        if self._pictured_from != self.views.seen_from:
+            # All of them from where the model is seen now.
+            ids, self._pictured_from = self.rail.model.ids(), self.views.seen_from
         for variant_id in ids:
             self.views.pictures.request(
                 ("variant", variant_id), Look(variant=variant_id, eyes=self.views.shown.eyes), PICTURE,

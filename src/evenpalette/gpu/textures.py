@@ -15,6 +15,7 @@ from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.gpu.elsewhere import Elsewhere
 from evenpalette.gpu.mip_levels import Space, free, make_room, read_level, texture_in, write_level
+from evenpalette.gpu.software import draws_by
 
 #: Bilinear within the nearest mip level: half the reads of trilinear, which counts where the CPU draws.
 SMOOTH = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -111,8 +112,7 @@ def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN)
 
 def _decodes_exactly(ctx: moderngl.Context) -> bool:
     """Software drivers approximate the sRGB decoding by up to a code; they get linear half floats instead."""
-    renderer = str(ctx.info.get("GL_RENDERER", "")).lower()
-    return not any(name in renderer for name in ("llvmpipe", "softpipe", "swrast"))
+    return not draws_by(ctx)
 
 
 class TextureCache:

@@ -278,14 +278,20 @@ class Canvas(GlWidget):
         shown = scene.uv_at(*self.frame.form_pixel(place))
         return None if shown is None or abs(shown[0] - u) + abs(shown[1] - v) > 0.03 else place
 
+    @property
+    def seen_from(self) -> tuple[float, float]:
+        """Yaw and pitch that small pictures are seen from."""
+        camera = (self.place_of_crowd.alone or self.frame).camera
+        return camera.yaw, camera.pitch
+
     def draw_small(self, wanted: Sequence[Wanted]) -> list[QImage] | None:
         """Pictures of the model seen from where Form is seen, the whole of it; None while nothing can be drawn."""
         if not self.isVisible() or self._awaited.is_any:
             return None
         view, frame = self.session.state.mesh, self.frame
         camera = OrbitCamera.around(*view.mesh.bounds) if view is not None else OrbitCamera()
-        seen_from = (self.place_of_crowd.alone or frame).camera
-        camera = replace(camera, yaw=seen_from.yaw, pitch=seen_from.pitch)
+        yaw, pitch = self.seen_from
+        camera = replace(camera, yaw=yaw, pitch=pitch)
         made = []
         with self._current() as scene:
             if scene is None:

@@ -22,8 +22,8 @@ class CardPictures:
         self._session, self._views = session, views
         self._cards: list[tuple[int, str, CardPicture]] = []
         self._drawn: dict[str, QImage] = {}
-        #: What they were drawn of: the copy, and the recipe with its values.
-        self._bound: tuple[int, list[BoundStep]] = (0, [])
+        #: What they were drawn of: the copy and where it was seen from, and the recipe with its values.
+        self._bound: tuple[object, list[BoundStep]] = (None, [])
 
     def clear(self) -> None:
         """The cards are laid anew; pictures of steps that are gone are forgotten."""
@@ -40,12 +40,12 @@ class CardPictures:
     def draw(self, *, values_only: bool = False) -> None:
         """Have them drawn as the document is now. values_only: nothing but values may have changed, so that those
         before the first step that is another are as they were."""
-        state, copy = self._session.state, self._views.shown.copy
-        variant, (copy_before, before) = state.project.active_variant, self._bound
+        state, copy, seen_from = self._session.state, self._views.shown.copy, self._views.seen_from
+        variant, (shown_before, before) = state.project.active_variant, self._bound
         now = state.bound_steps(variant, Moment(copy, 0.0))
-        self._bound = copy, now
+        self._bound = (copy, seen_from), now
         first = 0
-        if values_only and copy == copy_before and len(now) == len(before):
+        if values_only and (copy, seen_from) == shown_before and len(now) == len(before):
             pairs = enumerate(zip(before, now, strict=True))
             first = next((n for n, (old, new) in pairs if change_of([old], [new]) != NOTHING), len(now)) + 1
         else:
