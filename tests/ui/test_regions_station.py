@@ -466,8 +466,8 @@ def test_a_file_that_is_written_while_it_comes_in_is_read_again(hand: Hand, tmp_
     window.project.new_project()
     hand.wait()
     window.take_files([path])
-    reading = next(thread for thread in threading.enumerate() if thread.name.startswith("Bring in"))
-    reading.join()
+    for reading in [thread for thread in threading.enumerate() if thread.name.startswith("Bring in")]:
+        reading.join()
     # It is read, and the window has not taken it yet.
     write_image(Raster(np.full((64, 64, 3), 200, np.uint8), Encoding.SRGB), path)
 
