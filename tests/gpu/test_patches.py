@@ -55,8 +55,7 @@ def test_patched_coverages_are_drawn_as_if_they_had_been_uploaded_whole(lantern:
         patched = Screen(lantern)
         before = [patched.flat(look, view) for look in LOOKS]
         patched.scene.set_state(after)
-        for key in regions:
-            patched.scene.adopt(lantern.coverages[key], changed[key])
+        patched.scene.adopt({key: (lantern.coverages[key], changed[key]) for key in regions})
         patched.scene.patch_coverages(set(regions), boxes)
         patches = [patched.flat(look, view) for look in LOOKS]
         # A second context takes the first one's place on this thread.

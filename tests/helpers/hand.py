@@ -38,14 +38,21 @@ class Hand:
         self.session = window.session
 
     def wait(self, until: Callable[[], object] | None = None, seconds: float = 120.0) -> None:
+        """Until nothing is under way that an artist waits for, and something is so."""
         end = time.monotonic() + seconds
+        was_so = False
         while time.monotonic() < end:
             QTest.qWait(20)
-            session = self.session
-            calm = session.is_calm
-            if calm and (until is None or until()):
+            # Twice, for what was made with the last event is shown with the next.
+            is_so = self.session.is_calm and (until is None or bool(until()))
+            if is_so and was_so:
                 return
+            was_so = is_so
         raise AssertionError("the window did not get there in time")
+
+    def wait_judged(self) -> None:
+        """Until what is wrong with the document is known, and how much its regions cover."""
+        self.wait(lambda: not self.session.watch.is_looking)
 
     def wait_busy(self, until: Callable[[], object], seconds: float = 120.0) -> None:
         """Wait for something that comes while work goes on."""
@@ -107,5 +114,7 @@ class Hand:
         QTest.keyClick(field, Qt.Key.Key_Return)
 
     def keys(self, text: str) -> None:
+        # The window has the keys again a while after a dialog was closed.
+        QTest.qWaitForWindowActive(self.window)
         QTest.keySequence(self.window, text)
         QTest.qWait(20)

@@ -48,6 +48,7 @@ def opened() -> Hand:
     """A new window, empty."""
     window = MainWindow()
     window.views.is_smoothed = False  # Tests look at the plain picture.
+    window.bakes.least_rest_ms = 3_600_000  # What is baked again while nobody looks is a tenth of their time.
     window.show()
     QTest.qWaitForWindowExposed(window)
     window.activateWindow()

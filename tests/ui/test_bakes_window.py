@@ -20,6 +20,11 @@ from evenpalette.core.mesh.read import read_mesh
 from tests.helpers.hand import Hand
 
 
+@pytest.fixture(autouse=True)
+def bakes_follow(hand: Hand) -> None:
+    hand.window.bakes.least_rest_ms = 0
+
+
 def asset(hand: Hand) -> AssetBench:
     hand.session.set_station("asset")
     bench = hand.window.bench("asset")

@@ -101,6 +101,7 @@ def test_a_color_is_picked_from_the_paint_in_either_view_with_a_loupe_and_a_prev
     pick.click()
     QTest.keyClick(window.views, Qt.Key.Key_Escape)
     assert not loupe.isVisible()
+    can.wait_judged()
     assert "impure-flag" not in {f.code for f in session.watch.findings}
 
 

@@ -2,6 +2,7 @@
 
 import ast
 import re
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -17,6 +18,7 @@ from evenpalette.cli import VERBS
 from tests.helpers.hand import Hand
 
 
+@cache
 def words_of_the_source() -> str:
     """All text that the application can say."""
     found = []

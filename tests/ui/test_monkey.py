@@ -9,7 +9,7 @@ def test_hands_that_know_nothing_break_nothing() -> None:
     for seed in ("11", "14"):
         # One after the other: on one display they would take each other's focus and clipboard.
         done = subprocess.run(
-            [sys.executable, "-m", "tests.hostile.monkey", "--one", seed, "80"],
+            [sys.executable, "-m", "tests.hostile.monkey", "--one", seed, "50"],
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False, timeout=320,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout[-4000:]

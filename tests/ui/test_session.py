@@ -158,6 +158,7 @@ def test_a_bake_that_ends_beside_long_work_loses_neither(hand: Hand) -> None:
 
 def test_what_was_not_looked_for_yet_is_not_said_to_be_nothing(hand: Hand) -> None:
     session = hand.session
+    hand.wait_judged()
     hand.find("No findings")
     region = session.state.region_ids[0]
     assert session.watch.shares[region] > 0.3
@@ -165,6 +166,6 @@ def test_what_was_not_looked_for_yet_is_not_said_to_be_nothing(hand: Hand) -> No
     # Nothing comes in before the event loop goes on.
     hand.find("Looking for findings ...")
     assert region not in session.watch.shares
-    hand.wait()
+    hand.wait_judged()
     hand.find("No findings")
     assert session.watch.shares[region] > 0.3

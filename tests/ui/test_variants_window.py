@@ -119,6 +119,7 @@ def test_variants_are_rolled_seen_kept_as_one_change_and_undone(hand: Hand) -> N
     assert len({round(value) for value in sums}) >= 8
     after = hand.session.state
     assert len(after.project.variants) == len(before.project.variants) + 9
+    hand.wait_judged()
     assert not [finding for finding in hand.session.watch.findings if finding.station == "variants"]
     assert hand.session.history.undo_label == "Roll 9 variants"
     hand.session.undo()

@@ -1,6 +1,5 @@
 """A project, opened by a script."""
 
-import tempfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from threading import RLock
@@ -43,6 +42,7 @@ from evenpalette.core.regions.checks.gaps import shares
 from evenpalette.core.storage.description import check_new, project_folder
 from evenpalette.core.storage.held import check_free
 from evenpalette.core.storage.storage import Storage
+from evenpalette.core.temp_folder import temp_folder
 from evenpalette.core.variants.compare import USUAL_SIZE, compared
 from evenpalette.core.variants.portrait import Sitting
 from evenpalette.core.variants.random_values import Chance, RollWay
@@ -323,8 +323,8 @@ class Project:
             targets=tuple(targets or ()), layout=files, maps=keys, size=size,
             variants=tuple(variants) if variants is not None else None,
         )  # fmt: skip
-        with tempfile.TemporaryDirectory(prefix="evenpalette-script-") as place:
-            frozen = Path(place) / "project"
+        with temp_folder("script") as place:
+            frozen = place / "project"
             Storage(frozen).save(state)
             running = executor_named(executor)
             try:

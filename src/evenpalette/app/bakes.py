@@ -50,6 +50,8 @@ class BakeKeeper(QObject):
         super().__init__(session)
         self._session = session
         self.under_way: Baking | None = None
+        #: How long a bake that follows strokes and steps rests at least, in ms.
+        self.least_rest_ms = 0
         self._stop = threading.Event()
         self._history = session.history
         #: What was given up, by texture: a hash of what it would have read.
@@ -83,7 +85,7 @@ class BakeKeeper(QObject):
             texture = self._session.state.project.asset.texture(now.texture)
             if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
                 self._stop.set()
-        rest = 0 if ASSET in facets else min(int(max(baked) * 1000), _LONGEST_REST_MS)
+        rest = 0 if ASSET in facets else max(min(int(max(baked) * 1000), _LONGEST_REST_MS), self.least_rest_ms)
         self._timer.start(max(_PAUSE_MS, rest))
 
     def _begin(self) -> None:
@@ -132,7 +134,7 @@ class BakeKeeper(QObject):
                 self.progressed.emit()
                 self._timer.start(_PAUSE_MS)
 
-        self._session.tasks.start(Task("Baking", work, done, self._failed, exclusive=False, aside=True))
+        self._session.tasks.start(Task("Baking", work, done, self._failed, exclusive=False, aside=True, yields=True))
 
     def _move(self, share: float) -> None:
         if self.under_way is not None:

@@ -32,6 +32,7 @@ class FindingsWatch(QObject):
         self.shares: dict[str, float] = {}
         #: Whether findings of this document have been looked for since it was opened.
         self.has_looked = False
+        self._is_under_way = self._is_outdated = False
         self._timer = timer(self, 250)
         self._timer.timeout.connect(self._find)
 
@@ -40,9 +41,9 @@ class FindingsWatch(QObject):
         self.findings, self.left, self.shares, self.has_looked = [], [], {}, False
 
     @property
-    def is_waiting(self) -> bool:
-        """Whether there is something to look for that nobody has begun with."""
-        return self._timer.isActive()
+    def is_looking(self) -> bool:
+        """Whether findings are looked for, or will be in a moment."""
+        return self._timer.isActive() or self._is_under_way
 
     def stop(self) -> None:
         """Look for nothing more."""
@@ -58,6 +59,10 @@ class FindingsWatch(QObject):
         self._timer.start()
 
     def _find(self) -> None:
+        if self._is_under_way:
+            # One look at a time: what it is of is passed already.
+            self._is_outdated = True
+            return
         session, state, known = self._session, self._session.state, self._known
         followed = {path for path in session.sources.links() if session.sources.may_read(path)}
 
@@ -72,13 +77,26 @@ class FindingsWatch(QObject):
             covered = shares(dict(state.coverages), state.used) if state.coverages else {}
             return regions, ranked(everything(state, regions, followed.__contains__)), covered
 
+        def ended() -> None:
+            self._is_under_way = False
+            if self._is_outdated:
+                self.again()
+
         def done(found: "tuple[RegionFindings, list[Finding], dict[str, float]]") -> None:
+            ended()
+            self._known = found[0]
             if session.state.project is state.project and session.state.coverages is state.coverages:
-                self._known, every, self.shares = found
+                _, every, self.shares = found
                 self.findings, self.left = without(every, state.project.ignored)
                 self.has_looked = True
                 self.changed.emit()
             else:
-                self._timer.start()
+                self.again()
 
-        session.tasks.start(Task("Findings", lambda _: look(), done, session.failed, exclusive=False))
+        def failed(error: Exception) -> None:
+            ended()
+            session.failed(error)
+
+        self._is_outdated = False
+        task = Task("Findings", lambda _: look(), done, failed, exclusive=False, aside=True)
+        self._is_under_way = session.tasks.start(task)

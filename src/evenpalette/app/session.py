@@ -110,9 +110,9 @@ class Session(QObject):
 
     @property
     def is_calm(self) -> bool:
-        """Whether nothing is under way that is waited for: no task, no edit that follows the pointer, no findings to
-        look for. Bakes go on beside it."""
-        return self.tasks.is_idle and not self._latest_running and not self.watch.is_waiting
+        """Whether nothing is under way that is waited for: no task, no edit that follows the pointer. Bakes go on
+        beside it, and findings are looked for."""
+        return self.tasks.is_idle and not self._latest_running
 
     def apply(self, label: str, edit: Callable[[State], State], key: str = "") -> bool:
         """Change the document; an error is shown and changes nothing. Equal keys join into one undo step."""

@@ -18,7 +18,7 @@ from evenpalette.core.parallel import Progress
 
 #: Work that is not done so long after it was asked to stop is left behind.
 _LONGEST_STOP_SECONDS = 60.0
-#: How far work that is aside steps back, of 19.
+#: How far work that yields steps back, of 19.
 _NICE = 10
 
 
@@ -31,7 +31,7 @@ def _yield_to_all_else() -> None:
 @dataclass
 class Task:
     """Work to do. exclusive: shown with a bar, one at a time; all others run silently beside it. aside: takes as long
-    as it takes, yields the processor to all else, and nothing waits for it.
+    as it takes, and nothing waits for it. yields: leaves the processor to all else.
 
     done and failed are called on the interface thread, or not at all where what they hold is gone by then.
     """
@@ -42,6 +42,7 @@ class Task:
     failed: Callable[[Exception], None]
     exclusive: bool = True
     aside: bool = False
+    yields: bool = False
 
 
 class TaskRunner(QObject):
@@ -103,7 +104,7 @@ class TaskRunner(QObject):
         def body() -> None:
             result: Any = None
             error: Exception | None = None
-            if task.aside:
+            if task.yields:
                 _yield_to_all_else()
             try:
                 result = task.work(progress)

@@ -38,8 +38,6 @@ VERBS = tuple(verb for verbs in _FILES.values() for verb in verbs)
 def main(arguments: list[str] | None = None) -> int:
     """Run the command line; returns the exit code."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    # Packages that would observe pydantic are looked for in every package that is installed: a tenth of our own start.
-    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     if not words or (words[0] not in VERBS and not words[0].startswith("-")):
         return _open_window(words)
     options = _parser(words[0]).parse_args(words)

@@ -132,6 +132,30 @@ def reason(error: OSError) -> str:
     return str(error.strerror or error)
 
 
+#: What an interpreter says of a program that was given what it did not expect.
+_TO_PROGRAMMERS = (
+    AttributeError,
+    TypeError,
+    LookupError,
+    AssertionError,
+    ArithmeticError,
+    RecursionError,
+    UnicodeError,
+)
+_OF_VALUES = re.compile(
+    r"invalid literal|could not convert|cannot reshape|unpack|broadcast|mismatch|buffer size|object at 0x"
+)
+
+
+def told_by(error: Exception) -> str:
+    """What a library says of a file that it cannot read, in brackets after a space; '' where it speaks to those who
+    wrote it and not to those whose file it is."""
+    text = (str(error).strip().splitlines() or [""])[0][:120]
+    if not text or isinstance(error, _TO_PROGRAMMERS) or _OF_VALUES.search(text):
+        return ""
+    return f" ({text})"
+
+
 def plain_text(text: str) -> str:
     """Any text in printable ASCII on one line, letters of other scripts transliterated, without a backslash or the
     marks of a comment's end: safe inside a comment of shader code.

@@ -1,6 +1,6 @@
 """Draws a document: the model, the texture plane, and thumbnails of the model, all through the recipe's own GLSL."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
 
 import moderngl
@@ -105,9 +105,10 @@ class SceneRenderer:
             self._form.outdate()
         return arrived
 
-    def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
-        """A coverage plane is drawn from now on as `new`, which so far differs from `old` only where patches say."""
-        self._shading.textures.adopt(old, new)
+    def adopt(self, copies: Mapping[str, tuple[NDArray[np.uint8], NDArray[np.uint8]]]) -> None:
+        """Coverages of these regions are drawn from now on as copies of theirs, (old, new), which so far differ only
+        where patches say."""
+        self._shading.textures.adopt(copies)
 
     def patch_coverages(self, regions: set[str], boxes: Sequence[Box]) -> None:
         """Texels of these regions' coverages changed in place, in boxes."""
@@ -115,7 +116,7 @@ class SceneRenderer:
         named = by_sampler(list(zip(state.region_ids, state.sources.coverages, strict=True)))
         for group in named.values():
             if any(region in regions for region, _ in group):
-                self._shading.textures.patch([plane for _, plane in group], boxes)
+                self._shading.textures.patch(group, boxes)
 
     def set_selection(self, faces: NDArray[np.int64]) -> None:
         """Faces that Form and Flat mark as selected."""

@@ -254,8 +254,8 @@ class Shading:
         """Every texture that a view reads, by the name of its sampler."""
         state = self.state
         wanted = {BASE_SAMPLER: BoundTexture(self.textures.of(state.base))}
-        for sampler, planes in by_sampler(list(state.sources.coverages)).items():
-            wanted[sampler] = BoundTexture(self.textures.of_planes(list(planes)))
+        for sampler, named in by_sampler(list(zip(state.region_ids, state.sources.coverages, strict=True))).items():
+            wanted[sampler] = BoundTexture(self.textures.of_planes(named))
         values = self._values(look)
         for sampler, sampled in shader.textures.items():
             chosen = sampled.chosen(values)

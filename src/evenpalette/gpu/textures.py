@@ -1,7 +1,7 @@
 """Rasters on the GPU, uploaded once each; large ones strip by strip, with a coarse stand-in until they are there."""
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future
 
 import moderngl
@@ -115,8 +115,18 @@ def _decodes_exactly(ctx: moderngl.Context) -> bool:
     return not draws_by(ctx)
 
 
+#: A region, and the plane of its coverage, uint8 (h, w).
+Named = tuple[str, NDArray[np.uint8]]
+
+
+def _planes_key(named: Sequence[Named]) -> tuple:
+    """The regions, and which versions of their planes."""
+    return tuple(region for region, _ in named), *(id(plane) for _, plane in named)
+
+
 class TextureCache:
-    """Textures by the identity of the array they were made from; the least recently used go first."""
+    """Textures of rasters, and of the coverages of regions, each in the versions that were drawn; the least recently
+    used go first. A version is told by the array, which nobody changes but whoever says so with `patch`."""
 
     def __init__(self, ctx: moderngl.Context, longest: int = 48, elsewhere: Elsewhere | None = None) -> None:
         self._ctx, self._longest, self._elsewhere = ctx, longest, elsewhere
@@ -128,15 +138,16 @@ class TextureCache:
     def of(self, raster: Raster, kind: MipKind = MipKind.PLAIN) -> moderngl.Texture:
         """The texture of a raster; a coarse stand-in while a large one is staged."""
         large = raster.width * raster.height > LARGE_TEXELS
-        key = (id(raster.pixels), raster.encoding, kind)
+        key = ((), id(raster.pixels), raster.encoding, kind)
         return self._get(key, (raster.pixels,), large, lambda coarse: _coarse(raster, coarse), kind)
 
-    def of_planes(self, planes: list[NDArray[np.uint8]]) -> moderngl.Texture:
-        """Up to four coverage planes as one RGBA texture.
+    def of_planes(self, named: Sequence[Named]) -> moderngl.Texture:
+        """Up to four coverage planes, each with its region, as one RGBA texture.
 
-        Where a texture of nearly the same planes is held, only what differs is sent, as after a stroke or its undo.
+        Where a texture of the same regions is held that differs little, only that is sent, as after a stroke or its
+        undo.
         """
-        key = tuple(id(plane) for plane in planes)
+        key, planes = _planes_key(named), [plane for _, plane in named]
         if key not in self._held:
             self._take_over(key, planes)
 
@@ -147,16 +158,18 @@ class TextureCache:
         large = planes[0].size > LARGE_TEXELS
         return self._get(key, tuple(planes), large, make)
 
+    def _of_regions(self, regions: tuple[str, ...]) -> list[tuple]:
+        """The keys of textures held of these regions' planes, the most recently used last."""
+        return [key for key in self._held if key[0] == regions]
+
     def _take_over(self, key: tuple, planes: list[NDArray[np.uint8]]) -> None:
-        """Make the held texture with the most of these planes theirs, where little differs."""
+        """Make the texture held of the same regions that has the most of these planes theirs, where little differs."""
 
-        def alike(owners: tuple) -> int:
-            if len(owners) != len(planes) or not isinstance(owners[0], np.ndarray) or owners[0].ndim != 2:
-                return -1
-            return sum(a is b for a, b in zip(owners, planes, strict=True))
+        def alike(old: tuple) -> int:
+            return sum(a is b for a, b in zip(self._held[old][0], planes, strict=True))
 
-        best = max(self._held, key=lambda old: alike(self._held[old][0]), default=None)
-        if best is None or alike(self._held[best][0]) < min(1, len(planes) - 1):
+        best = max(self._of_regions(key[0]), key=alike, default=None)
+        if best is None or alike(best) < min(1, len(planes) - 1):
             return
         owners, texture = self._held[best]
         if owners[0].shape != planes[0].shape or texture.size != planes[0].shape[::-1]:
@@ -165,24 +178,29 @@ class TextureCache:
         if box is None or (box[2] - box[0]) * (box[3] - box[1]) <= planes[0].size // 4:
             self._held[key] = tuple(planes), self._held.pop(best)[1]
             if box is not None:
-                self.patch(planes, [box])
+                self._send(key, [box])
 
-    def adopt(self, old: NDArray[np.uint8], new: NDArray[np.uint8]) -> None:
-        """Textures held of the plane `old` are those of its copy `new` from now on."""
-        for key in [key for key, (owners, _) in self._held.items() if any(owner is old for owner in owners)]:
+    def adopt(self, copies: Mapping[str, tuple[NDArray[np.uint8], NDArray[np.uint8]]]) -> None:
+        """Textures of these regions that are of the first plane of each are of the second, its copy, from now on."""
+        for key in [key for key in self._held if any(region in copies for region in key[0])]:
             if key in self._staged or (self._running is not None and self._running[0] == key):
                 continue  # What is on its way is of the old planes: the new ones are compared with it later.
             owners, texture = self._held.pop(key)
-            taken = tuple(new if owner is old else owner for owner in owners)
-            self._held[tuple(id(owner) for owner in taken)] = taken, texture
+            taken = [
+                copies[region][1] if region in copies and copies[region][0] is owner else owner
+                for region, owner in zip(key[0], owners, strict=True)
+            ]
+            self._held[_planes_key(list(zip(key[0], taken, strict=True)))] = tuple(taken), texture
 
-    def patch(self, planes: list[NDArray[np.uint8]], boxes: Sequence[Box]) -> None:
-        """Send boxes of texels of held planes again, in every mip level."""
-        held = self._held.get(tuple(id(plane) for plane in planes))
-        height, width = planes[0].shape
-        if held is None or held[1].size != (width, height):
+    def patch(self, named: Sequence[Named], boxes: Sequence[Box]) -> None:
+        """Send boxes of texels of the regions' planes again, in every mip level, where they are held."""
+        self._send(_planes_key(named), boxes)
+
+    def _send(self, key: tuple, boxes: Sequence[Box]) -> None:
+        planes, texture = self._held.get(key, ((), None))
+        if texture is None or texture.size != planes[0].shape[::-1]:
             return
-        texture, step = held[1], 1 << _EXACT_LEVELS
+        (height, width), step = planes[0].shape, 1 << _EXACT_LEVELS
         if width % step or height % step:
             data, level = packed(planes), 0
             write_level(texture, 0, data)

@@ -3,6 +3,7 @@
 import base64
 import json
 import os
+import re
 import resource
 import sys
 from pathlib import Path
@@ -272,3 +273,18 @@ def test_a_file_of_another_writer_has_its_texture_too(tmp_path: Path) -> None:
     assert texture.role is Role.PAINTED
     assert state.textures[texture.id].pixels[3, 3].tolist() == [90, 140, 200]
     assert state.sheet.factors["roughness"] == (0.25,)
+
+
+@pytest.mark.parametrize(
+    "tree", [{"scene": "hello"}, {"scenes": [{"nodes": "a"}]}, {"accessors": ["a"]}, {"meshes": [{"primitives": [7]}]}]
+)
+def test_a_tree_of_the_wrong_types_is_refused_in_words_for_its_owner(tree: dict) -> None:
+    """What Python says of it (literals, attributes, types) helps nobody who exports a mesh."""
+    made = Writer()
+    made.square(0)
+    made.tree.update(tree)
+    with pytest.raises(MeshFileError) as refused:
+        parse_mesh(made.glb(), "spoiled.glb")
+    said = str(refused.value)
+    assert said.startswith("spoiled.glb")
+    assert not re.search(r"int\(\)|object|attribute|indices|NoneType|subscript|KeyError|literal", said), said

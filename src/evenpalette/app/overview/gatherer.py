@@ -196,7 +196,13 @@ class Gatherer(QObject):
 
         self._session.tasks.start(
             Task(
-                "Deliveries of the collection", work, lambda _: None, self._session.failed, exclusive=False, aside=True
+                "Deliveries of the collection",
+                work,
+                lambda _: None,
+                self._session.failed,
+                exclusive=False,
+                aside=True,
+                yields=True,
             )
         )
 
@@ -277,7 +283,15 @@ class Gatherer(QObject):
                 return
 
         self._session.tasks.start(
-            Task("Pictures of the collection", work, lambda _: None, self._session.failed, exclusive=False, aside=True)
+            Task(
+                "Pictures of the collection",
+                work,
+                lambda _: None,
+                self._session.failed,
+                exclusive=False,
+                aside=True,
+                yields=True,
+            )
         )
 
     def _draw(self, place: int, asset: Asset, stop: Event) -> None:

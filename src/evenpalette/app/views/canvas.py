@@ -168,10 +168,10 @@ class Canvas(GlWidget):
 
     # --- the live state ------------------------------------------------------------------------------------------
 
-    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] | None = None) -> None:
+    def show_live(self, state: State | None, copies: Mapping[str, tuple[NDArray, NDArray]] | None = None) -> None:
         """Draw this state instead of the document's, while a stroke or a drag is under way; None ends it.
 
-        copies: of a stroke: planes of it that are copies of planes drawn so far, (old, new); where they differ
+        copies: of a stroke: regions whose planes are copies of those drawn so far, (old, new); where they differ
         `patch_live` tells.
         """
         self._live.show(state, copies)

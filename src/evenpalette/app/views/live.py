@@ -1,6 +1,6 @@
 """The document on its way to the scene, or what a stroke or a drag makes of it; and what was drawn of it last."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from numpy.typing import NDArray
 
@@ -33,7 +33,7 @@ class Live:
         self._stale, self._is_stroke = True, False
         self._preview: State | None = None
         self._patches: list[tuple[set[str], Box]] = []
-        self._copies: list[tuple[NDArray, NDArray]] = []
+        self._copies: dict[str, tuple[NDArray, NDArray]] = {}
         self.extras: dict[str, Raster] = {}
         self._beside: tuple[tuple[int, int], dict[str, Raster]] | None = None
 
@@ -45,10 +45,10 @@ class Live:
         """Hand everything on again."""
         self.change(EVERYTHING)
 
-    def show(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] | None) -> None:
+    def show(self, state: State | None, copies: Mapping[str, tuple[NDArray, NDArray]] | None) -> None:
         """Another state than the document's from now on, None for the document's; copies: of a stroke, see `Canvas`."""
         self._preview, self._is_stroke = state, copies is not None
-        self._copies += copies or ()
+        self._copies |= copies or {}
         self.anew()
 
     def patch(self, regions: set[str], boxes: Sequence[Box]) -> None:
@@ -66,9 +66,8 @@ class Live:
         extras = self.extras if not self._shown.beside else self._with_beside()
         if scene.extras is not extras:
             scene.extras = extras
-        for old, new in self._copies:
-            scene.adopt(old, new)
-        self._copies.clear()
+        scene.adopt(self._copies)
+        self._copies = {}
         if self._patches:
             regions, boxes = set().union(*(r for r, _ in self._patches)), [box for _, box in self._patches]
             scene.patch_coverages(regions, boxes)

@@ -1,6 +1,6 @@
 """What a tool of the left button is, and what it is given of the views."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from typing import Protocol
 
 import numpy as np
@@ -23,7 +23,7 @@ class Drawing(Protocol):
     def faces_in(self, x: int, y: int, width: int, height: int) -> NDArray[np.int32] | None:
         """Faces in a rectangle of Form's device pixels from the bottom left, -1 for none."""
 
-    def show_live(self, state: State | None, copies: Sequence[tuple[NDArray, NDArray]] = ()) -> None:
+    def show_live(self, state: State | None, copies: Mapping[str, tuple[NDArray, NDArray]] | None = None) -> None:
         """Draw this state instead of the document's; None ends it."""
 
     def patch_live(self, regions: set[str], boxes: list[Box]) -> None:

@@ -7,7 +7,6 @@ lie beside the delivery until it is whole.
 """
 
 import heapq
-import tempfile
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from pathlib import Path
@@ -22,6 +21,7 @@ from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.files import reason
 from evenpalette.core.limits import factor_in_force
 from evenpalette.core.parallel import Progress, no_progress
+from evenpalette.core.temp_folder import temp_folder
 
 #: Jobs that are handed over for each worker: enough that each finds a project of its own.
 _AHEAD = 8
@@ -43,9 +43,9 @@ def deliver_all(
         if place in seen:
             raise EvenPaletteError(f"{seen[place]} and {asset.name} would both be delivered to {asset.out}.")
         seen[place] = asset.name
-    with tempfile.TemporaryDirectory(prefix="evenpalette-batch-") as scratch:
+    with temp_folder("batch") as place:
         deliveries = [Delivery(asset, wish, again=again) for asset in assets]
-        return Batch(deliveries, wish, executor, Path(scratch), progress=progress, reported=reported).run()
+        return Batch(deliveries, wish, executor, place, progress=progress, reported=reported).run()
 
 
 class Batch:

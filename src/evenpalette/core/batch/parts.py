@@ -6,11 +6,9 @@ all of them; or a look at what is wrong. Making it changes nothing and reads not
 
 import hashlib
 import json
-import tempfile
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, field, replace
-from pathlib import Path
 from typing import Any
 
 from evenpalette.core.batch.wish import Wish
@@ -29,6 +27,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.findings.findings import find_all
 from evenpalette.core.findings.kinds import FINDINGS
 from evenpalette.core.recipe.attributes import ATTRIBUTES
+from evenpalette.core.temp_folder import temp_folder
 
 PLAN, CHECK, FILES, FORMS = "plan", "check", "files", "forms"
 #: Bytes that a texel takes while a surface is evaluated and written, beside what each plane of it takes.
@@ -157,8 +156,7 @@ def _checked(state: State) -> list[dict[str, Any]]:
 
 def _write(state: State, wish: Wish, part: Part, made: Made) -> None:
     plan = _plan(state, wish)
-    with tempfile.TemporaryDirectory(prefix="evenpalette-part-") as place:
-        folder = Path(place)
+    with temp_folder("part") as folder:
         # Nothing lies there, so all of it is made; what it is made from is noted.
         former = Former(folder / "nothing")
         delivered = Delivered(former)

@@ -1,6 +1,5 @@
 """What a worker does, wherever it is: takes a packed project and a part as data, gives bytes back."""
 
-import tempfile
 from collections import OrderedDict
 from collections.abc import Mapping
 from functools import cache
@@ -19,6 +18,7 @@ from evenpalette.core.raster.reading import DerivedPictures, own_derived
 from evenpalette.core.recipe.own_kinds import take_own
 from evenpalette.core.storage.pack import unpack_project
 from evenpalette.core.storage.storage import Storage
+from evenpalette.core.temp_folder import temp_folder
 
 #: Projects that a worker keeps open: the parts of one mostly come one after the other.
 _KEPT = 2
@@ -54,9 +54,9 @@ class _Opened:
             if key in self._held:
                 self._held.move_to_end(key)
                 return self._held[key]
-        with tempfile.TemporaryDirectory(prefix="evenpalette-job-") as place:
-            unpack_project(blob, Path(place) / "project")
-            state = Storage(Path(place) / "project").open()
+        with temp_folder("job") as place:
+            unpack_project(blob, place / "project")
+            state = Storage(place / "project").open()
         with self._lock:
             held = self._held[key] = state, DerivedPictures()
             while len(self._held) > _KEPT:

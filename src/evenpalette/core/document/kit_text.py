@@ -1,6 +1,7 @@
 """The recipe of a document as a kit has it: its planes of data in as few textures as can be, and its text."""
 
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -99,9 +100,16 @@ def plane_pixels(state: State, packing: Packing, plane: Plane) -> NDArray:
     return np.ascontiguousarray(raster.pixels[..., plane.channel])
 
 
+_texts: WeakKeyDictionary[State, ShaderText] = WeakKeyDictionary()
+
+
 def kit_text(state: State) -> ShaderText:
-    """The text that a game runs for the active sheet."""
-    return kit_shader(state.project.recipe, state.shader_reads, packing_of(state))
+    """The text that a game runs for the active sheet; made once for a state, which cards, findings and the kit's page
+    ask for it."""
+    text = _texts.get(state)
+    if text is None:
+        text = _texts[state] = kit_shader(state.project.recipe, state.shader_reads, packing_of(state))
+    return text
 
 
 def function_text(state: State) -> ShaderText:

@@ -50,10 +50,10 @@ class OpenStroke:
             return self._stroke.dab_ball(face, point, pressure)
         return self._stroke.dab_flat(float(point[0]), float(point[1]), pressure)
 
-    def newly_changed(self) -> list[tuple[NDArray[np.uint8], NDArray[np.uint8]]]:
-        """Planes that it has begun to change since it was asked last: as they were, and their copies."""
+    def newly_changed(self) -> dict[str, tuple[NDArray[np.uint8], NDArray[np.uint8]]]:
+        """Regions that it has begun to change since it was asked last: the plane as it was, and its copy."""
         before, changed = self._before.coverages, self._stroke.changed
-        found = [(before[key], changed[key]) for key in changed if key not in self._shown]
+        found = {key: (before[key], changed[key]) for key in changed if key not in self._shown}
         self._shown = set(changed)
         return found
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from evenpalette.core.errors import MeshFileError
-from evenpalette.core.files import read_regular, reason
+from evenpalette.core.files import read_regular, reason, told_by
 from evenpalette.core.limits import limits
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.readers import mesh_endings, reader_of
@@ -49,6 +49,6 @@ def guarded(read: Callable[[], T], name: str) -> T:
     except MeshFileError:
         raise
     except Exception as error:
-        detail = (str(error).splitlines() or [type(error).__name__])[0][:120]
         kind = Path(name).suffix[1:].upper()
-        raise MeshFileError(f"{name} is damaged or not a {kind} mesh ({detail}).") from error
+        detail = told_by(error)
+        raise MeshFileError(f"{name} is damaged or not a {kind} mesh{detail}. Export it again.") from error

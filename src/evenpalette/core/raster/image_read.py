@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from evenpalette.core.errors import EvenPaletteError, ImageFileError
-from evenpalette.core.files import read_regular, reason
+from evenpalette.core.files import read_regular, reason, told_by
 from evenpalette.core.limits import limits
 from evenpalette.core.quiet import quiet_libraries
 from evenpalette.core.raster.formats import FORMATS
@@ -52,7 +52,7 @@ def decode_image(content: bytes, name: str, *, allow: Allow = any_size) -> NDArr
     except EvenPaletteError:
         raise
     except Exception as error:
-        raise ImageFileError(f"{name} is damaged or not an image that can be read ({_one_line(error)}).") from error
+        raise ImageFileError(f"{name} is damaged or not an image that can be read{told_by(error)}.") from error
     if pixels.ndim == 2:
         pixels = pixels[..., None]
     if pixels.ndim != 3 or pixels.shape[2] not in (1, 2, 3, 4):
@@ -70,7 +70,3 @@ def _decode_by_kind(content: bytes, name: str, allow: Allow) -> NDArray:
         *others, last = (one.label for one in FORMATS.values())
         raise ImageFileError(f"{name} is not an image that can be read. {', '.join(others)} and {last} can.")
     return known.decode(content, name, allow)
-
-
-def _one_line(error: Exception) -> str:
-    return (str(error).strip().splitlines() or [type(error).__name__])[0][:120]

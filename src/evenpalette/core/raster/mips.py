@@ -6,6 +6,7 @@ vectors made unit again for normals. Sizes are those of OpenGL: halved, rounded 
 
 from collections.abc import Iterator
 from enum import StrEnum
+from functools import cache
 
 import cv2
 import numpy as np
@@ -18,8 +19,12 @@ from evenpalette.core.raster.reading import derived
 
 #: Texels of a level that are floats at once.
 _STRIP_TEXELS = 1 << 22
-#: 8-bit sRGB codes of linear light in 65,536 steps: a step is at most 0.05 of a code.
-_CODES = np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
+
+
+@cache
+def _codes() -> NDArray[np.uint8]:
+    """8-bit sRGB codes of linear light in 65,536 steps: a step is at most 0.05 of a code."""
+    return np.round(encode_srgb(np.arange(65536) / 65535.0) * 255).astype(np.uint8)
 
 
 class MipKind(StrEnum):
@@ -127,7 +132,7 @@ def _stored(values: NDArray[np.float32], raster: Raster) -> Raster:
         return raster.stored_like(values)
     color = 3 if raster.channels >= 3 else 1
     codes = np.empty(values.shape, np.uint8)
-    codes[..., :color] = np.take(_CODES, (values[..., :color] * 65535 + 0.5).astype(np.uint16))
+    codes[..., :color] = np.take(_codes(), (values[..., :color] * 65535 + 0.5).astype(np.uint16))
     codes[..., color:] = np.rint(values[..., color:] * 255).astype(np.uint8)
     return Raster(codes, raster.encoding)
 

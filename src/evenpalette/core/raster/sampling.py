@@ -140,6 +140,41 @@ def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, n
                         line[i] += (upper + (lower - upper) * fy[i]) * weight
 
 
+@njit(nogil=True, cache=True, fastmath=True)
+def _turned_colors(words, table, us, vs, width, height, tile, strides, wrap, nearest, weight, out):  # type: ignore[no-untyped-def]
+    """`_turned` for red, green and blue of 8 bits, which are fetched together. words: four bytes from each byte on."""
+    x0, x1, fx = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
+    y0, y1, fy = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
+    t, last, byte = np.empty(_COLUMN), np.int32(words.size - 1), np.uint32(255)
+    for left in range(0, width, _COLUMN):
+        n = min(_COLUMN, width - left)
+        for row in range(height):
+            u, v = us[0] + us[1] * left + us[2] * row, vs[0] + vs[1] * left + vs[2] * row
+            _taps(u, us[1], tile[0], tile[2], wrap, nearest, strides[0], t[:n], x0[:n], x1[:n], fx[:n])
+            _taps(v, vs[1], tile[1], tile[3], wrap, nearest, strides[1], t[:n], y0[:n], y1[:n], fy[:n])
+            at = row * width + left
+            red, green, blue = out[0, at : at + n], out[1, at : at + n], out[2, at : at + n]
+            for i in range(n):
+                # The last texel has no four bytes: those that end with it are moved down.
+                p, q, r, o = y0[i] + x0[i], y0[i] + x1[i], y1[i] + x0[i], y1[i] + x1[i]
+                a = words[np.uint32(min(p, last))] >> np.uint32(8 * max(p - last, np.int32(0)))
+                b = words[np.uint32(min(q, last))] >> np.uint32(8 * max(q - last, np.int32(0)))
+                d = words[np.uint32(min(r, last))] >> np.uint32(8 * max(r - last, np.int32(0)))
+                e = words[np.uint32(min(o, last))] >> np.uint32(8 * max(o - last, np.int32(0)))
+                f, g = fx[i], fy[i]
+                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
+                upper, lower = one + (two - one) * f, three + (four - three) * f
+                red[i] += (upper + (lower - upper) * g) * weight
+                a, b, d, e = a >> np.uint32(8), b >> np.uint32(8), d >> np.uint32(8), e >> np.uint32(8)
+                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
+                upper, lower = one + (two - one) * f, three + (four - three) * f
+                green[i] += (upper + (lower - upper) * g) * weight
+                a, b, d, e = a >> np.uint32(8), b >> np.uint32(8), d >> np.uint32(8), e >> np.uint32(8)
+                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
+                upper, lower = one + (two - one) * f, three + (four - three) * f
+                blue[i] += (upper + (lower - upper) * g) * weight
+
+
 _TABLES: dict[tuple[str, bool], F32] = {("u1", True): DECODE_8BIT}
 
 
@@ -158,14 +193,15 @@ def level_of_detail(placement: Placement, texture: tuple[int, int], size: tuple[
     """The level, 0 the whole texture, that a picture of `size` (width, height) reads from one of `texture` texels.
 
     log2 of the longer of the two steps between neighboring texels (OpenGL 4.6, section 8.14.1), at least 0, at most
-    the level on which a tile of the grid is one texel.
+    the level on which a tile of the grid is one texel. To nine places: a turned read of level 1 is not to read a
+    billionth of level 0 beside it.
     """
     _, _, wide, high = placement.share
     tile = texture[0] * wide, texture[1] * high
     along = placement.linear / np.array(size, np.float64) * np.array([[tile[0]], [tile[1]]])
     longest = float(np.sqrt((along * along).sum(0)).max())
     cap = math.log2(max(texture)) if placement.is_whole else math.log2(max(1.0, min(tile)))
-    return min(max(math.log2(max(longest, 1e-30)), 0.0), math.floor(cap))
+    return min(max(round(math.log2(max(longest, 1e-30)), 9), 0.0), math.floor(cap))
 
 
 def read_placed(
@@ -233,6 +269,9 @@ def _read_level(
         if linear[0, 1] == 0 and linear[1, 0] == 0:
             xs, ys = (start[0], linear[0, 0] / size[0]), (start[1], linear[1, 1] / size[1])
             _straight(flat, table, channels, xs, ys, *how)
+        elif table.size == 256 and [c for _, c in wanted] == [0, 1, 2] and flat.size > 3 and flat.flags.c_contiguous:
+            words = np.lib.stride_tricks.as_strided(flat[: flat.size // 4 * 4].view(np.uint32), (flat.size - 3,), (1,))
+            _turned_colors(words, table, us, vs, *how)
         else:
             _turned(flat, table, channels, us, vs, *how)
 

@@ -4,10 +4,7 @@ A project travels once as a packed blob, named by its content; results come back
 named, and installed there.
 """
 
-import atexit
 import contextlib
-import shutil
-import tempfile
 import threading
 import warnings
 from collections import OrderedDict
@@ -25,6 +22,7 @@ from evenpalette.core.batch.parts import Made
 from evenpalette.core.batch.work import Job, version
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.files import write_atomically
+from evenpalette.core.temp_folder import temp_folder_of_process
 
 _CONNECT_SECONDS = 15
 #: Blobs that are kept on the cluster for parts to come.
@@ -47,9 +45,7 @@ _there = _There()
 @cache
 def _blobs_folder() -> Path:
     """Where a worker lays packed projects for its processes; it goes with the worker."""
-    folder = Path(tempfile.mkdtemp(prefix="evenpalette-worker-"))
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    return folder
+    return temp_folder_of_process("worker")
 
 
 def _laid(project: str, blob: bytes) -> Path:
