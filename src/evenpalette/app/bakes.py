@@ -50,7 +50,7 @@ class BakeKeeper(QObject):
         super().__init__(session)
         self._session = session
         self.under_way: Baking | None = None
-        #: How long a bake that follows strokes and steps rests at least, in ms.
+        #: How long what a change outdates rests at least before it is baked again, in ms.
         self.least_rest_ms = 0
         self._stop = threading.Event()
         self._history = session.history
@@ -85,8 +85,8 @@ class BakeKeeper(QObject):
             texture = self._session.state.project.asset.texture(now.texture)
             if texture is None or texture.bake is None or not texture.bake.is_wished_as(now.wish):
                 self._stop.set()
-        rest = 0 if ASSET in facets else max(min(int(max(baked) * 1000), _LONGEST_REST_MS), self.least_rest_ms)
-        self._timer.start(max(_PAUSE_MS, rest))
+        rest = 0 if ASSET in facets else min(int(max(baked) * 1000), _LONGEST_REST_MS)
+        self._timer.start(max(_PAUSE_MS, rest, self.least_rest_ms))
 
     def _begin(self) -> None:
         if self.under_way is not None or not baked_textures(self._session.state):
