@@ -168,6 +168,22 @@ def test_a_plain_placement_is_the_texel_and_a_period_changes_nothing() -> None:
     assert np.abs(read("turn=0.25") - turned).max() < 1e-5
 
 
+@pytest.mark.parametrize("size", [(1, 1), (2, 1), (1, 3), (2, 2), (7, 5), (64, 33)])
+def test_three_channels_that_are_fetched_together_are_those_that_are_fetched_alone(size: tuple[int, int]) -> None:
+    """To the last texel, behind which there is nothing to fetch; in every way to wrap and filter, of color and data."""
+    rng = np.random.default_rng(5)
+    for channels, encoding in ((3, Encoding.SRGB), (4, Encoding.SRGB), (3, Encoding.DATA)):
+        texture = Raster(rng.integers(0, 256, (size[1], size[0], channels), np.uint8), encoding)
+        for rest in ("", "; wrap=mirror", "; wrap=clamp; scale=3,3", "; filter=nearest", "; scale=2,2; offset=0.4,0.3"):
+            placed, box = Placement.parse(f"turn=0.13{rest}"), (0, 0, 90, 40)
+            together = read_placed(texture, placed, (90, 40), box, (0, 1, 2), np.empty((3, 3600), np.float32))
+            for channel in range(3):
+                alone = read_placed(texture, placed, (90, 40), box, (channel,), np.empty((1, 3600), np.float32))
+                assert np.abs(together[channel] - alone[0]).max() < 1e-6, (channels, encoding, rest)
+    # A turn whose level is a whole number but for its last bits reads that level alone.
+    assert level_of_detail(Placement.parse("scale=2,2; turn=0.2"), (64, 64), (64, 64)) == 1.0
+
+
 def test_our_mip_levels_are_area_averages_of_what_the_texture_holds() -> None:
     color, data = mip_chain(WIDE).levels, mip_chain(ODD).levels
     assert [level.size for level in data] == [(24, 40), (12, 20), (6, 10), (3, 5), (1, 2), (1, 1)]

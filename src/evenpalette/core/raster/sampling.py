@@ -154,13 +154,20 @@ def _turned_colors(words, table, us, vs, width, height, tile, strides, wrap, nea
             _taps(v, vs[1], tile[1], tile[3], wrap, nearest, strides[1], t[:n], y0[:n], y1[:n], fy[:n])
             at = row * width + left
             red, green, blue = out[0, at : at + n], out[1, at : at + n], out[2, at : at + n]
+            right, bottom = np.int32(0), np.int32(0)
             for i in range(n):
-                # The last texel has no four bytes: those that end with it are moved down.
+                right, bottom = max(right, max(x0[i], x1[i])), max(bottom, max(y0[i], y1[i]))
+            # The last texel has no four bytes: those that end with it are moved down.
+            is_near_end = right + bottom > last
+            for i in range(n):
                 p, q, r, o = y0[i] + x0[i], y0[i] + x1[i], y1[i] + x0[i], y1[i] + x1[i]
-                a = words[np.uint32(min(p, last))] >> np.uint32(8 * max(p - last, np.int32(0)))
-                b = words[np.uint32(min(q, last))] >> np.uint32(8 * max(q - last, np.int32(0)))
-                d = words[np.uint32(min(r, last))] >> np.uint32(8 * max(r - last, np.int32(0)))
-                e = words[np.uint32(min(o, last))] >> np.uint32(8 * max(o - last, np.int32(0)))
+                if is_near_end:
+                    a = words[np.uint32(min(p, last))] >> np.uint32(8 * max(p - last, np.int32(0)))
+                    b = words[np.uint32(min(q, last))] >> np.uint32(8 * max(q - last, np.int32(0)))
+                    d = words[np.uint32(min(r, last))] >> np.uint32(8 * max(r - last, np.int32(0)))
+                    e = words[np.uint32(min(o, last))] >> np.uint32(8 * max(o - last, np.int32(0)))
+                else:
+                    a, b, d, e = words[np.uint32(p)], words[np.uint32(q)], words[np.uint32(r)], words[np.uint32(o)]
                 f, g = fx[i], fy[i]
                 one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
                 upper, lower = one + (two - one) * f, three + (four - three) * f
