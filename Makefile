@@ -45,10 +45,10 @@ export PYTHONDONTWRITEBYTECODE :=
 # The lock names every package. uv puts them in place in half the time of pip, which does it where uv finds none.
 $(VENV)/.ready: requirements.lock pyproject.toml
 	$(PYTHON) -m venv $(VENV)
-	@awk '/^[A-Za-z0-9]/ { is_uv = /^uv==/ } is_uv' requirements.lock >$(VENV)/uv.txt
-	$(PIP) --no-compile --require-hashes -r $(VENV)/uv.txt
-	$(BIN)/uv pip install -q --no-cache --no-deps --require-hashes --python $(BIN)/python -r requirements.lock || \
-	  $(PIP) --no-compile --require-hashes -r requirements.lock
+	@awk '/^[A-Za-z0-9]/ { is_uv = /^uv==/ } { print >(is_uv ? "$(VENV)/uv.txt" : "$(VENV)/others.txt") }' requirements.lock
+	$(PIP) --no-compile --require-hashes -r $(VENV)/uv.txt && \
+	  $(BIN)/uv pip install -q --no-cache --no-deps --require-hashes --python $(BIN)/python -r $(VENV)/others.txt || \
+	  $(PIP) --no-compile --require-hashes -r $(VENV)/others.txt
 	$(PIP) --no-build-isolation -e .
 	-$(BIN)/python -m compileall -q -j 0 src
 	@touch $@

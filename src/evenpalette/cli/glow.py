@@ -35,7 +35,7 @@ def bake_glow(options: argparse.Namespace) -> None:
     with bar:
         for number, lamp in enumerate(lamps):
             wish = Bake(
-                kind=GLOW, settings={"rays": options.rays, "bounces": options.bounces}, size=options.size,
+                kind=GLOW, settings=lamp.settings(options.rays, options.bounces), size=options.size,
                 denoiser=options.denoise, padding=-1 if options.padding in (None, 8192) else options.padding,
                 lamp=(lamp.step, lamp.row), variant=variant or "",
             )  # fmt: skip
@@ -44,7 +44,7 @@ def bake_glow(options: argparse.Namespace) -> None:
             stored = state.project.recipe.step(lamp.step)
             assert stored is not None
             row = step.rows[[r.id for r in stored.rows].index(lamp.row)]
-            total += made.values * _brightness(row) * np.float32(step.amount)
+            total += made.values * _brightness(row, lamp.color) * np.float32(step.amount)
             notes |= dict.fromkeys(made.notes)
     for words in notes:
         note(words)
@@ -56,6 +56,6 @@ def bake_glow(options: argparse.Namespace) -> None:
         )
 
 
-def _brightness(row: BoundRow) -> np.ndarray:
-    """How bright a row glows, float32 (3,)."""
-    return np.asarray(row.values["color"] * np.float32(2.0 ** float(row.values["stops"]) * row.amount), np.float32)
+def _brightness(row: BoundRow, color: str) -> np.ndarray:
+    """How bright a row glows in one of its colors, float32 (3,)."""
+    return np.asarray(row.values[color] * np.float32(2.0 ** float(row.values["stops"]) * row.amount), np.float32)

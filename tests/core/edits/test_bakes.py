@@ -10,10 +10,11 @@ import pytest
 import trimesh
 
 from evenpalette.cli import main
+from evenpalette.core.color.encoding import decode_srgb, encode_srgb
 from evenpalette.core.document.project import Role
 from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset, bakes, recipe
-from evenpalette.core.edits.glow_light import lamps_of
+from evenpalette.core.edits.glow_light import lamps_laid_by, lamps_of
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.mesh import build_mesh
@@ -21,7 +22,7 @@ from evenpalette.core.mesh.read import parse_mesh, read_mesh
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.evaluate import evaluate_surface
-from evenpalette.core.recipe.recipe import Binding
+from evenpalette.core.recipe.recipe import Binding, Step
 from evenpalette.core.storage.storage import Storage
 
 
@@ -168,6 +169,53 @@ def test_a_lamp_that_shines_through_a_colored_texture_is_gathered_in_its_colors(
     left, right = found[4:60, 4:8], found[4:60, 24:28]
     assert right[..., 2].mean() > 1.3 * left[..., 2].mean()
     assert abs(right[..., 0].mean() / left[..., 0].mean() - 1) < 0.3
+
+
+def test_a_lamp_with_a_ramp_is_gathered_in_both_of_its_colors() -> None:
+    """What arrives is what arrives of a texture that holds the light which the ramp makes, computed here by its
+    formula; and the dim color is followed at runtime, as the bright one is."""
+    state = yard()
+    mask = np.zeros((64, 64, 1), np.uint8)
+    mask[:, 32:, 0] = np.linspace(20, 255, 32)[None]
+    lit = state.project.asset.textures[1].id
+    state = asset.replace_texture(state, lit, Raster(mask, Encoding.DATA))
+    bright, dim = "#ffe0a0", "#2040ff"
+    row = state.project.recipe.steps[0].rows[0].id
+    state = recipe.bind_input(state, "glow", "color", Binding(value=bright), row)
+    state = recipe.bind_input(state, "glow", "edge", Binding(value=dim), row)
+    plain = state
+    state = recipe.bind_input(state, "glow", "ramped", Binding(value=True), row)
+    state = bakes.with_all_made(bakes.gather_glow(state, size=64, rays=64, bounces=0, denoiser="none"))
+    assert [(lamp.part, lamp.color) for lamp in lamps_of(state)] == [("bright", "color"), ("dim", "edge")]
+    step = state.project.recipe.steps[-1]
+    floor = np.s_[4:60, 4:28]
+
+    def light(state: State, step: Step, name: str) -> np.ndarray:
+        texture = state.project.asset.texture(str(step.inputs[f"{name}_map"].value))
+        assert texture is not None
+        assert texture.bake is not None
+        return state.textures[texture.id].as_linear()[floor] * texture.bake.scale
+
+    one, other = decode_srgb(np.array([[255, 224, 160], [32, 64, 255]]) / 255)
+    found = light(state, step, "first") * one + light(state, step, "second") * other
+    assert (step.inputs["first"].value, step.inputs["second"].value) == (bright, dim)
+    # The same light as a texture, where all of the lamp glows.
+    m = mask[:, 32:] / 255
+    picture = np.zeros((64, 64, 3), np.uint8)
+    picture[:, 32:] = np.round(encode_srgb((other + (one - other) * m) * m) * 255)
+    plain = asset.replace_texture(plain, lit, Raster(np.where(mask > 0, 255, 0).astype(np.uint8), Encoding.DATA))
+    plain = asset.add_texture(plain, Raster(picture, Encoding.SRGB), "ramp.png", Role.COLOR)
+    plain = recipe.bind_input(plain, "glow", "picture", Binding(value=plain.project.asset.textures[-1].id))
+    plain = bakes.with_all_made(bakes.gather_glow(plain, size=64, rays=64, bounces=0, denoiser="none"))
+    wanted = light(plain, plain.project.recipe.steps[-1], "first")
+    np.testing.assert_allclose(found, wanted, atol=0.012 * wanted.max())
+    # Blue comes from the dim end of the lamp: less of it, but a larger part, than far from it.
+    assert wanted[..., 2].max() > 0.01
+    strength = float(step.inputs["strength"].value)
+    np.testing.assert_allclose(emissive(state)[floor], decode_srgb(188 / 255) * found * strength, rtol=0.02, atol=2e-3)
+    # A row that was gathered whole before it had a ramp stays so.
+    old = recipe.bind_input(plain, "glow", "ramped", Binding(value=True))
+    assert [lamp.part for lamp in lamps_laid_by(old, old.project.recipe.steps[-1])[0]] == [""]
 
 
 def test_the_lanterns_frame_catches_the_flame_in_the_color_that_a_variant_has_it(lantern: State) -> None:

@@ -254,12 +254,12 @@ def gather_glow(
         raise EvenPaletteError("Nothing glows in this recipe. Add a Glow step first.")
     if len(lamps) > len(LAMPS):
         raise EvenPaletteError(
-            f"{len(lamps)} rows glow; light is gathered of {len(LAMPS)} at most. Join rows of one color."
+            f"{len(lamps)} rows glow, those with a ramp counted twice; light is gathered of {len(LAMPS)} at most. Join rows of one color."
         )
     textures = []
     for lamp in lamps:
         state, made = add_bake(
-            state, GLOW, {"rays": float(rays), "bounces": float(bounces)}, size=size, lamp=(lamp.step, lamp.row),
+            state, GLOW, lamp.settings(float(rays), float(bounces)), size=size, lamp=(lamp.step, lamp.row),
             variant=state.project.active_variant or "", name=f"glow of {lamp.name}"[:60], denoiser=denoiser,
         )  # fmt: skip
         textures.append(made)

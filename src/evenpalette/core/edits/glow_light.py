@@ -29,7 +29,7 @@ from evenpalette.core.recipe.evaluate import evaluate_surface
 from evenpalette.core.recipe.recipe import Binding, Step
 from evenpalette.core.recipe.steps import kind_of
 from evenpalette.core.recipe.steps.gathered_glow import LAMPS
-from evenpalette.core.values import Input, ValueType
+from evenpalette.core.values import Input, Value, ValueType
 
 GLOW_STEP, GATHERED_STEP = "glow", "gathered_glow"
 BOUNCES = Input(
@@ -43,36 +43,62 @@ BOUNCES = Input(
 )
 
 
+#: What of a glow with a ramp a lamp is: what has its color, and what has its dim color. The setting of a bake that says
+#: so, '' for all of it.
+PART, BRIGHT, DIM = "part", "bright", "dim"
+
+
 @dataclass(frozen=True)
 class Lamp:
-    """A row of a step that glows. name: of its regions."""
+    """A row of a step that glows. name: of its regions. part: `BRIGHT` or `DIM` of one whose color goes over into
+    another, each of which is linear in its color."""
 
     step: str
     row: str
     name: str
+    part: str = ""
+
+    @property
+    def color(self) -> str:
+        """The input of the step that colors it."""
+        return "edge" if self.part == DIM else "color"
+
+    def settings(self, rays: float, bounces: float) -> dict[str, Value]:
+        """Of a bake of its light."""
+        return {"rays": rays, "bounces": bounces, **({PART: self.part} if self.part else {})}
 
 
 def lamps_of(state: State) -> list[Lamp]:
-    """Everything that glows in the recipe of the state's sheet, row by row."""
+    """Everything that glows in the recipe of the state's sheet, row by row; a row with a ramp is two lamps."""
     names = {r.id: r.name for r in state.project.regions.regions}
-    return [
-        Lamp(step.id, row.id, ", ".join(names.get(r, "?") for r in row.regions) if row.regions else step.name)
-        for step in state.project.recipe.steps
-        if step.kind == GLOW_STEP and step.enabled
-        for row in step.rows
-    ]
+    found = []
+    for step in state.project.recipe.steps:
+        for row in step.rows if step.kind == GLOW_STEP and step.enabled else ():
+            name = ", ".join(names.get(r, "?") for r in row.regions) if row.regions else step.name
+            ramp = step.binding(row, "ramped")
+            if ramp is not None and ramp.is_plain and ramp.value is True:
+                found += [Lamp(step.id, row.id, name, BRIGHT), Lamp(step.id, row.id, f"{name}, dim", DIM)]
+            else:
+                found.append(Lamp(step.id, row.id, name))
+    return found
 
 
-def _white(state: State, lamp: tuple[str, str], variant: str | None) -> BoundStep:
-    """The step of a lamp with nothing of it but that row, in white, at its full amount."""
+def part_of_lamp(wish: Bake) -> str:
+    """What of its lamp a bake is of."""
+    return str(wish.settings.get(PART, ""))
+
+
+def _white(state: State, lamp: tuple[str, str], variant: str | None, part: str = "") -> BoundStep:
+    """The step of a lamp with nothing of it but that row, or a part of it, in white, at its full amount."""
     step = next((s for s in state.bound_steps(variant) if s.step_id == lamp[0]), None)
     stored = state.project.recipe.step(lamp[0])
     if step is None or stored is None or stored.row(lamp[1]) is None:
         raise RecipeError("What glowed there is no longer in the recipe.")
     place = [row.id for row in stored.rows].index(lamp[1])
-    white = np.ones(3, np.float32)
+    white, black = np.ones(3, np.float32), np.zeros(3, np.float32)
+    colors = {"color": black if part == DIM else white, "edge": black if part == BRIGHT else white}
     rows = tuple(
-        replace(row, amount=1.0, values={**row.values, "color": white, "edge": white, "stops": 0.0, "adds": 1})
+        replace(row, amount=1.0, values={**row.values, **colors, "stops": 0.0, "adds": 1})
         if index == place else replace(row, amount=0.0)
         for index, row in enumerate(step.rows)
     )  # fmt: skip
@@ -100,11 +126,15 @@ def lamp_words(state: State, lamp: tuple[str, str]) -> str:
     return json.dumps(said, sort_keys=True)
 
 
-def lamp_light(state: State, lamp: tuple[str, str], size: int, variant: str | None) -> NDArray[np.float32]:
-    """How bright each texel is in a lamp's light, in white, float32 (size, size, 1); (size, size, 3) where it shines
-    through a texture that has colors."""
+def lamp_light(
+    state: State, lamp: tuple[str, str], size: int, variant: str | None, part: str = ""
+) -> NDArray[np.float32]:
+    """How bright each texel is in the light of a lamp, or of a part of it, in white, float32 (size, size, 1);
+    (size, size, 3) where it shines through a texture that has colors."""
     sources = replace(state.sources, starts={k: v for k, v in state.sources.starts.items() if k != EMISSIVE})
-    made = evaluate_surface([_white(state, lamp, variant)], sources, (EMISSIVE,), size=(size, size), float_output=True)
+    made = evaluate_surface(
+        [_white(state, lamp, variant, part)], sources, (EMISSIVE,), size=(size, size), float_output=True
+    )
     light = np.maximum(made[EMISSIVE].pixels[..., :3], 0)
     return np.ascontiguousarray(light if np.ptp(light, axis=2).any() else light[..., :1], np.float32)
 
@@ -122,7 +152,7 @@ def gather(
     variant = wish.variant or state.project.active_variant
     points = surface_points(texels)
     gutter, whole = gutter_of(points, wish.padding), gutter_of(points, -1)
-    light = lamp_light(state, wish.lamp, wish.size, variant)
+    light = lamp_light(state, wish.lamp, wish.size, variant, part_of_lamp(wish))
     lamp = light.reshape(-1, light.shape[2])[whole]
     steps, size = state.bound_steps(variant), (wish.size, wish.size)
     base = evaluate_surface(steps, state.sources, (BASE_COLOR,), size=size, float_output=True)[BASE_COLOR]
@@ -143,12 +173,12 @@ def gather(
     return BakedMap(points.laid(clean, gutter), found.rays, time.monotonic() - begun, tuple(notes_on(texels)))
 
 
-def _bindings(step: Step, row_id: str, lamp: str) -> dict[str, Binding]:
+def _bindings(step: Step, of: Lamp, lamp: str) -> dict[str, Binding]:
     """What a lamp of the step that lays gathered light follows: what the glow itself follows."""
-    row = step.row(row_id)
+    row = step.row(of.row)
     assert row is not None
     made = {}
-    for key, name in (("color", lamp), ("stops", f"{lamp}_stops")):
+    for key, name in ((of.color, lamp), ("stops", f"{lamp}_stops")):
         found = step.binding(row, key)
         made[name] = found if found is not None else Binding(value=kind_of(GLOW_STEP).input(key).default)
     own = row.amount if not (row.amount.is_plain and row.amount.value == 1.0) else step.amount
@@ -167,7 +197,7 @@ def lay_gathered(state: State, lamps: list[Lamp], textures: list[str]) -> State:
     for name, lamp, texture in zip(LAMPS, lamps, textures, strict=False):
         glow = state.project.recipe.step(lamp.step)
         assert glow is not None
-        inputs |= _bindings(glow, lamp.row, name)
+        inputs |= _bindings(glow, lamp, name)
         inputs[f"{name}_map"] = Binding(value=texture)
     for name in LAMPS[len(lamps) :]:
         inputs[f"{name}_map"] = Binding(value="")
@@ -195,7 +225,7 @@ def brighter(state: State, lamps: list[Lamp], textures: list[str], size: int = 2
     base = evaluate_surface(state.bound_steps(variant), state.sources, (BASE_COLOR,), size=shape, float_output=True)
     before = after = 0.0
     for lamp, texture in zip(lamps, textures, strict=True):
-        plane = lamp_light(state, (lamp.step, lamp.row), size, variant).mean(2)
+        plane = lamp_light(state, (lamp.step, lamp.row), size, variant, lamp.part).mean(2)
         bake, raster = state.project.asset.texture(texture), state.textures[texture].resized(size, size)
         scale = bake.bake.scale if bake is not None and bake.bake is not None else 1.0
         source = plane > 0.1 * plane.max()
@@ -208,13 +238,13 @@ def brighter(state: State, lamps: list[Lamp], textures: list[str], size: int = 2
 def lamps_laid_by(state: State, step: Step) -> tuple[list[Lamp], list[str]]:
     """The lamps whose gathered light a step lays, and the textures that hold it."""
     lamps, textures = [], []
-    known = {(lamp.step, lamp.row): lamp for lamp in lamps_of(state)}
+    known = {(lamp.step, lamp.row): lamp for lamp in lamps_of(state)}  # of two of a row it is the part that is baked
     for name in LAMPS:
         bound = step.inputs.get(f"{name}_map")
         texture = state.project.asset.texture(str(bound.value)) if bound is not None and bound.value else None
         lamp = known.get(texture.bake.lamp) if texture is not None and texture.bake and texture.bake.lamp else None
-        if texture is not None and lamp is not None:
-            lamps.append(lamp)
+        if texture is not None and texture.bake is not None and lamp is not None:
+            lamps.append(replace(lamp, part=part_of_lamp(texture.bake)))
             textures.append(texture.id)
     return lamps, textures
 
