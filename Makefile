@@ -77,14 +77,14 @@ prepare:
 
 # Nine parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
 # its own, and what it says is printed when it is done. The longest come first, so that none is left alone at the end.
-PARTS_OF_TEST := test-core test-window-2 test-played test-kits test-window-1 test-window-4 test-batch test-window-3 test-work
+PARTS_OF_TEST := test-core test-kits test-window-2 test-window-1 test-played test-batch test-window-4 test-window-3 test-work
 
 test: prepare
 	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST)
 
 # Style, types and contracts beside the tests, as CI does it.
 check: prepare
-	@$(MAKE) --no-print-directory -j4 -O lint $(PARTS_OF_TEST)
+	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST) lint
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
