@@ -71,7 +71,7 @@ def placed() -> None:
                 once(lambda c=channels, p=placement, o=out: read_placed(texture, p, (SIZE, SIZE), box, c, o))
                 for _ in range(7)
             )  # type: ignore[misc]
-            wanted = f", wanted at most {20 if "turn" in text else 15}" if len(channels) == 3 else ""
+            wanted = f", wanted at most {20 if 'turn' in text else 15}" if len(channels) == 3 else ""
             print(
                 f"Placed read, {text}, {len(channels)} channels: {seconds / out.shape[1] * 1e9:.1f} ns a texel{wanted}"
             )
