@@ -113,8 +113,13 @@ class Hand:
         QTest.keyClicks(field, text)
         QTest.keyClick(field, Qt.Key.Key_Return)
 
-    def keys(self, text: str) -> None:
-        # The window has the keys again a while after a dialog was closed.
+    def focus(self) -> None:
+        """Have the keys go to the window, as with a click into it: here nobody manages windows, and one that closes may
+        leave them to none."""
+        self.window.activateWindow()
         QTest.qWaitForWindowActive(self.window)
+
+    def keys(self, text: str) -> None:
+        self.focus()
         QTest.keySequence(self.window, text)
         QTest.qWait(20)

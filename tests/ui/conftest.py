@@ -70,6 +70,7 @@ def closed(hand: Hand) -> None:
 def empty(qapp: object, tmp_path: Path) -> Iterator[Hand]:
     """A window of the test's own, as it starts."""
     hand = opened()
+    hand.focus()
     yield hand
     closed(hand)
 
@@ -93,6 +94,7 @@ def hand(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Hand]:
     hand.window.project.open_demo(into=tmp_path / "market", then=lambda: opened.append(True))
     hand.wait(lambda: opened and hand.session.state.region_ids and hand.session.station == "recipe")
     del hand.window.project.may_leave
+    hand.focus()
     yield hand
     if not own:
         hand.wait()
