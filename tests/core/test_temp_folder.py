@@ -5,6 +5,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+from evenpalette.core.temp_folder import MARK
+
 _TAKES = """
 import sys
 from evenpalette.core.temp_folder import temp_folder, temp_folder_of_process
@@ -33,13 +35,18 @@ def test_what_a_killed_process_leaves_is_cleared_away_by_the_next(tmp_path: Path
     (left[0] / "a.project").write_bytes(b"packed")
     foreign = tmp_path / "evenpalette-notes-of-mine"
     foreign.write_text("no folder")
-    for path in (*left, *kept, foreign):
+    own_work = tmp_path / "evenpalette-batch-of-mine"
+    own_work.mkdir()
+    (own_work / "base_color.png").write_bytes(b"delivered")
+    for path in (*left, *kept, foreign, own_work):
         # An hour ago: what is new may be about to be taken.
         os.utime(path, (path.stat().st_mtime - 3600,) * 2)
     young = tmp_path / "evenpalette-batch-young"
     young.mkdir()
+    (young / MARK).touch()
     last, own = begun(tmp_path)
     assert [path.exists() for path in (*left, *kept, foreign, young, *own)] == [False] * 2 + [True] * 6
+    assert (own_work / "base_color.png").exists(), "a folder of somebody's own, whatever it is called"
     for process in (living, last):
         process.communicate("")
     assert [path.exists() for path in (*kept, *own)] == [False] * 4

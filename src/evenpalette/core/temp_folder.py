@@ -14,7 +14,10 @@ from functools import cache
 from pathlib import Path
 
 _BEGIN = "evenpalette-"
-#: A folder that is younger may not have been taken yet by the one who made it.
+#: The file that says that a folder is one of these; a lock on it says that its process lives. Without it a folder is
+#: somebody's own, whatever it is called.
+MARK = ".evenpalette-temporary"
+#: A folder that is younger may not be locked yet by the one who made it.
 _SOON_SECONDS = 60.0
 
 
@@ -43,7 +46,7 @@ def _taken(purpose: str) -> tuple[Path, int]:
     """A new folder, and what holds it: a lock that ends with the process, however that ends."""
     _clear_away()
     folder = Path(tempfile.mkdtemp(prefix=f"{_BEGIN}{purpose}-"))
-    held = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    held = os.open(folder / MARK, os.O_RDONLY | os.O_CREAT | os.O_CLOEXEC, 0o600)
     fcntl.flock(held, fcntl.LOCK_EX)
     return folder, held
 
@@ -52,6 +55,7 @@ def _taken(purpose: str) -> tuple[Path, int]:
 def _clear_away() -> None:
     """Remove what processes that are gone have left, once."""
     for folder in Path(tempfile.gettempdir()).glob(f"{_BEGIN}*-*"):
+        # Where there is no mark, looking for its lock is an OSError.
         with contextlib.suppress(OSError):
             found = folder.lstat()
             if not stat.S_ISDIR(found.st_mode) or found.st_uid != os.getuid():
@@ -61,7 +65,7 @@ def _clear_away() -> None:
 
 
 def _is_free(folder: Path) -> bool:
-    held = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+    held = os.open(folder / MARK, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
     try:
         fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
         return True
