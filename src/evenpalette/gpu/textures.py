@@ -158,17 +158,13 @@ class TextureCache:
         large = planes[0].size > LARGE_TEXELS
         return self._get(key, tuple(planes), large, make)
 
-    def _of_regions(self, regions: tuple[str, ...]) -> list[tuple]:
-        """The keys of textures held of these regions' planes, the most recently used last."""
-        return [key for key in self._held if key[0] == regions]
-
     def _take_over(self, key: tuple, planes: list[NDArray[np.uint8]]) -> None:
         """Make the texture held of the same regions that has the most of these planes theirs, where little differs."""
 
         def alike(old: tuple) -> int:
             return sum(a is b for a, b in zip(self._held[old][0], planes, strict=True))
 
-        best = max(self._of_regions(key[0]), key=alike, default=None)
+        best = max((old for old in self._held if old[0] == key[0]), key=alike, default=None)
         if best is None or alike(best) < min(1, len(planes) - 1):
             return
         owners, texture = self._held[best]

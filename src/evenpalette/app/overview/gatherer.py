@@ -194,17 +194,11 @@ class Gatherer(QObject):
                 self._stand(asset)
                 self.known.emit(place)
 
-        self._session.tasks.start(
-            Task(
-                "Deliveries of the collection",
-                work,
-                lambda _: None,
-                self._session.failed,
-                exclusive=False,
-                aside=True,
-                yields=True,
-            )
-        )
+        self._do_aside("Deliveries of the collection", work)
+
+    def _do_aside(self, label: str, work: Callable[[object], None]) -> None:
+        failed = self._session.failed
+        self._session.tasks.start(Task(label, work, lambda _: None, failed, exclusive=False, aside=True, yields=True))
 
     def _stand(self, asset: Asset) -> None:
         """Find out how an asset stands against its last delivery."""
@@ -282,17 +276,7 @@ class Gatherer(QObject):
             except Cancelled:
                 return
 
-        self._session.tasks.start(
-            Task(
-                "Pictures of the collection",
-                work,
-                lambda _: None,
-                self._session.failed,
-                exclusive=False,
-                aside=True,
-                yields=True,
-            )
-        )
+        self._do_aside("Pictures of the collection", work)
 
     def _draw(self, place: int, asset: Asset, stop: Event) -> None:
         with asset.lock:

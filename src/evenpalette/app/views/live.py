@@ -66,8 +66,9 @@ class Live:
         extras = self.extras if not self._shown.beside else self._with_beside()
         if scene.extras is not extras:
             scene.extras = extras
-        scene.adopt(self._copies)
-        self._copies = {}
+        if self._copies:
+            scene.adopt(self._copies)
+            self._copies.clear()
         if self._patches:
             regions, boxes = set().union(*(r for r, _ in self._patches)), [box for _, box in self._patches]
             scene.patch_coverages(regions, boxes)

@@ -238,13 +238,13 @@ def brighter(state: State, lamps: list[Lamp], textures: list[str], size: int = 2
 def lamps_laid_by(state: State, step: Step) -> tuple[list[Lamp], list[str]]:
     """The lamps whose gathered light a step lays, and the textures that hold it."""
     lamps, textures = [], []
-    known = {(lamp.step, lamp.row): lamp for lamp in lamps_of(state)}  # of two of a row it is the part that is baked
+    glowing = {(lamp.step, lamp.row) for lamp in lamps_of(state)}
     for name in LAMPS:
         bound = step.inputs.get(f"{name}_map")
         texture = state.project.asset.texture(str(bound.value)) if bound is not None and bound.value else None
-        lamp = known.get(texture.bake.lamp) if texture is not None and texture.bake and texture.bake.lamp else None
-        if texture is not None and texture.bake is not None and lamp is not None:
-            lamps.append(replace(lamp, part=part_of_lamp(texture.bake)))
+        bake = texture.bake if texture is not None else None
+        if texture is not None and bake is not None and bake.lamp is not None and bake.lamp in glowing:
+            lamps.append(Lamp(*bake.lamp, texture.name, part_of_lamp(bake)))
             textures.append(texture.id)
     return lamps, textures
 

@@ -18,10 +18,14 @@ def _decode_exr(content: bytes, name: str, allow: Allow) -> NDArray:
     import OpenEXR
 
     with _as_file(content, ".exr") as path:
-        with OpenEXR.File(path, header_only=True) as header:
-            _check_exr_parts([part.header for part in header.parts], name, allow)
-        with OpenEXR.File(path, separate_channels=True) as image:
-            channels = {key: np.asarray(value.pixels) for key, value in image.channels().items()}
+        try:
+            with OpenEXR.File(path, header_only=True) as header:
+                _check_exr_parts([part.header for part in header.parts], name, allow)
+            with OpenEXR.File(path, separate_channels=True) as image:
+                channels = {key: np.asarray(value.pixels) for key, value in image.channels().items()}
+        except RuntimeError:
+            # What the library says names the file that we made for it.
+            raise ImageFileError(f"{name} is damaged or not an image that can be read.") from None
     for wanted in (("R", "G", "B", "A"), ("R", "G", "B"), ("Y", "A"), ("Y",), ("V",)):
         if all(key in channels for key in wanted):
             return np.stack([channels[key].astype(np.float32) for key in wanted], -1)
