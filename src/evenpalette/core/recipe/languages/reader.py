@@ -47,16 +47,15 @@ class Reader:
 
     def __init__(self, text: str) -> None:
         self._tokens: list[tuple[str, str, int]] = []
-        at = 0
+        at, line = 0, 1
         while at < len(text):
             found = _TOKEN.match(text, at)
-            line = text.count("\n", 0, at) + 1
             if found is None:
                 raise RecipeError(f"The recipe's text cannot be read in line {line}: '{text[at : at + 20]}'.")
             kind = str(found.lastgroup)
             if kind != "space":
                 self._tokens.append((kind, found.group().strip(), line))
-            at = found.end()
+            at, line = found.end(), line + found.group().count("\n")
         self._at = 0
         self._scopes = [_Scope()]
         self.structs: dict[str, Mapping[str, str]] = {}
