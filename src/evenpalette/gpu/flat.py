@@ -58,10 +58,9 @@ class Flat:
         shading = self._shading
         texel = min(viewport[2], viewport[3]) / view.span / max(shading.state.sources.size)
         shading.textures.magnify(SQUARE if texel > _SQUARE_FROM else SMOOTH)
-        for part in parts:
-            for look, left, right in bands(looks, viewport[2]):
-                within = common((viewport[0] + left, viewport[1], right - left, viewport[3]), part)
-                shading.shade(viewport, within, look, target=target, plane=view)
+        for look, left, right in bands(looks, viewport[2]):
+            band = viewport[0] + left, viewport[1], right - left, viewport[3]
+            shading.shade(viewport, [common(band, part) for part in parts], look, target=target, plane=view)
         shading.textures.magnify(SMOOTH)
 
     def _draw_coarse(

@@ -154,7 +154,7 @@ class Form:
             below = self._others.picture(size, camera, look, called)
             shading.shade(
                 (0, 0, *size),
-                part,
+                [part],
                 look,
                 buffer=buffer,
                 camera=camera,

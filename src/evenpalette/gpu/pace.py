@@ -18,6 +18,11 @@ class Pace:
         if seconds > self._fluent * (1.0 if self.coarser == 1 else 1.4):
             self.coarser = min(self.coarser + 1, _COARSEST)
 
+    @property
+    def is_coarsest(self) -> bool:
+        """Whether no picture, however slow, makes the next one coarser."""
+        return self.coarser >= _COARSEST
+
     def rest(self) -> None:
         """The motion is over."""
         self.coarser = 1

@@ -182,7 +182,7 @@ class SceneRenderer:
         if key != self._drawn.get(name):
             self._form.clear(buffer)
             whole = (0, 0, *size)
-            self._shading.shade(whole, whole, look, buffer=buffer, camera=camera, below=below)
+            self._shading.shade(whole, [whole], look, buffer=buffer, camera=camera, below=below)
             self._drawn[name] = key
         return buffer.picture
 

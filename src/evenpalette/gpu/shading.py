@@ -1,6 +1,6 @@
 """The recipe run for pixels: which shader a look needs, what it reads, what it is told."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 import moderngl
 import numpy as np
@@ -16,7 +16,7 @@ from evenpalette.core.placement import Placement
 from evenpalette.core.raster.mips import MipKind
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.recipe.attributes import ANISOTROPY, BASE_COLOR, EMISSIVE, NORMAL, OPACITY, STRANDS
-from evenpalette.core.recipe.binding import Binder, BoundStep, Moment
+from evenpalette.core.recipe.binding import BoundStep, Moment, binder_of
 from evenpalette.core.recipe.samplers import BASE_SAMPLER, by_sampler
 from evenpalette.core.recipe.shader import live_shader, made_attributes, written_values
 from evenpalette.core.recipe.shader_text import ShaderText
@@ -61,7 +61,7 @@ class Shading:
         """
         before, self.state = getattr(self, "state", state), state
         if not values_only or before.sheet.steps is not state.sheet.steps:
-            self._binder = Binder(state.project.recipe, state.region_ids)
+            self._binder = binder_of(state.sheet.steps, state.region_ids)
         self._bound: dict[tuple[str | None, str, float, Moment], list[BoundStep]] = {}
         self.programs.told.clear()
         recipes = before.project.recipe, state.project.recipe
@@ -72,16 +72,17 @@ class Shading:
         self._text.fit(len(state.region_ids))
 
     def shade(
-        self, viewport: Viewport, part: Viewport, look: Look, *, target: moderngl.Framebuffer | None = None,
+        self, viewport: Viewport, parts: Sequence[Viewport], look: Look, *, target: moderngl.Framebuffer | None = None,
         buffer: SurfaceBuffer | None = None, plane: PlaneView | None = None, camera: OrbitCamera | None = None,
         below: moderngl.Texture | None = None, blooms: bool = False, tiles: Tiles | None = None,
     ) -> None:  # fmt: skip
-        """Run the recipe for every pixel of a part of the viewport.
+        """Run the recipe for every pixel of parts of the viewport.
 
         The model is drawn into the room of its buffer, the texture plane into the target. below: what parts of other
-        sheets show. blooms: what is sent out is kept apart, to be scattered. tiles: only these pixels of the part.
+        sheets show. blooms: what is sent out is kept apart, to be scattered. tiles: only these pixels of the parts.
         """
-        if part[2] <= 0 or part[3] <= 0:
+        parts = [part for part in parts if part[2] > 0 and part[3] > 0]
+        if not parts:
             return
         if buffer is not None:
             target = buffer.bloom.target if blooms else buffer.shaded
@@ -91,7 +92,7 @@ class Shading:
         pictures = self._pictures(shader, look, buffer, below)
         text = self._view_text(look, shader, lit=on_model, others=below is not None, blooms=blooms)
         program, quad = self.programs.of(text, DrawCall(pictures, target, on_model))
-        begin(self._ctx, target, viewport, part)
+        begin(self._ctx, target, viewport, parts[0])
         if on_model:
             self._ctx.enable(moderngl.DEPTH_TEST)
             self._ctx.depth_func = ">"
@@ -108,12 +109,16 @@ class Shading:
             tell(program, "u_plane", (u, v, step, -step))
         if camera is not None:
             self._set_light(program, look, camera, (viewport[2], viewport[3]))
-        if tiles is None:
-            quad.render(moderngl.TRIANGLE_STRIP)
-        else:
+        if tiles is not None:
             held = self._ctx.buffer(tiles.corners.tobytes())
             array = self._ctx.vertex_array(program, [(held, "2f", CORNER)])
-            array.render(moderngl.TRIANGLES)
+        for part in parts:
+            self._ctx.scissor = part
+            if tiles is None:
+                quad.render(moderngl.TRIANGLE_STRIP)
+            else:
+                array.render(moderngl.TRIANGLES)
+        if tiles is not None:
             array.release()
             held.release()
         for unit in range(units):

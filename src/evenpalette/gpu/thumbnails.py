@@ -28,10 +28,10 @@ class Thumbnails:
         if self._form.is_there:
             below = self._others.picture(drawn, camera, look, name)
             self._shading.shade(
-                whole, whole, look, buffer=buffer, camera=camera, below=below, blooms=self._form.bloomed
+                whole, [whole], look, buffer=buffer, camera=camera, below=below, blooms=self._form.bloomed
             )
         else:
-            self._shading.shade(whole, whole, look, target=buffer.shaded, plane=PlaneView((0.5, 0.5), 1.0))
+            self._shading.shade(whole, [whole], look, target=buffer.shaded, plane=PlaneView((0.5, 0.5), 1.0))
         self._ctx.scissor = None
         read = buffer.shaded.read((0, 0, width, height), components=3)
         data = np.frombuffer(read, np.uint8).reshape(height, width, 3)

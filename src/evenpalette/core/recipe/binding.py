@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +14,11 @@ from evenpalette.core.recipe.kind import AMOUNT, SIDE, MapInput, Op, Prepared, S
 from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import picked, pinned
 from evenpalette.core.recipe.pulse import pulsed, shown_value
-from evenpalette.core.recipe.recipe import Binding, Recipe, Step
+from evenpalette.core.recipe.recipe import Binding, Recipe, Row, Step
 from evenpalette.core.recipe.steps import KINDS, kind_of
 from evenpalette.core.values import ChannelRef, Input, Value, ValueType, vector_parts
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,8 @@ class BoundRow:
 
     def is_same(self, other: "BoundRow") -> bool:
         """Whether it has just the values that another has."""
+        if self is other:
+            return True
         alike = (self.amount, self.regions, self.maps) == (
             other.amount,
             other.regions,
@@ -83,6 +87,8 @@ class BoundStep:
 
     def is_same(self, other: "BoundStep") -> bool:
         """Whether it does just what another does."""
+        if self is other:
+            return True
         alike = self.kind is other.kind and self.amount == other.amount and len(self.rows) == len(other.rows)
         return alike and all(a.is_same(b) for a, b in zip(self.rows, other.rows, strict=True))
 
@@ -210,52 +216,84 @@ def _prepared(binding: Binding | None, input: Input, values: Mapping[str, Value]
     return prepare_value(read_binding(binding, input, values, at.copy), input, at.seconds)
 
 
-def bind_recipe(
-    recipe: Recipe, region_ids: list[str], values: Mapping[str, Value], at: Moment = NOW
-) -> list[BoundStep]:
-    """The steps in order with their values put in. Raises EvenPaletteError for unknown kinds and values of a wrong
-    type."""
-    index = {region: place for place, region in enumerate(region_ids)}
-    return [_bind_step(step, index, values, at) for step in recipe.steps]
-
-
-def _bind_step(step: Step, index: Mapping[str, int], values: Mapping[str, Value], at: Moment) -> BoundStep:
+def _bind_row(step: Step, row: Row, index: Mapping[str, int], values: Mapping[str, Value], at: Moment) -> BoundRow:
     kind = kind_of(step.kind)
-    rows = []
-    for row in step.rows:
-        prepared: dict[str, Any] = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
-        reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
-        prepared[SIDE] = float(at.back)
-        maps = {key: read for key, read in reads.items() if read is not None}
-        regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
-        amount = float(_prepared(row.amount, AMOUNT, values, at))
-        rows.append(BoundRow(amount, prepared, regions, maps))
-    amount = float(_prepared(step.amount, AMOUNT, values, at)) if step.enabled else 0.0
-    return BoundStep(step.id, step.name, kind, amount, tuple(rows))
+    prepared: dict[str, Any] = {i.key: _prepared(step.binding(row, i.key), i, values, at) for i in kind.all_inputs}
+    reads = {m.key: map_read(m, prepared[m.key], prepared[m.placement.key]) for m in kind.maps}
+    prepared[SIDE] = float(at.back)
+    maps = {key: read for key, read in reads.items() if read is not None}
+    regions = None if row.regions is None else tuple(index[r] for r in row.regions if r in index)
+    return BoundRow(float(_prepared(row.amount, AMOUNT, values, at)), prepared, regions, maps)
 
 
-#: Bound steps that a `Binder` keeps.
-_MOST_HELD = 4096
+def _followed(bindings: Iterable[Binding]) -> tuple[str, ...]:
+    """The parameters that bindings follow, each once."""
+    return tuple(dict.fromkeys(b.follows for b in bindings if b.follows))
+
+
+#: Bound steps and rows that a `Binder` keeps, and binders that are kept for those who ask again.
+_MOST_HELD, _MOST_BINDERS = 4096, 8
 
 
 class Binder:
-    """`bind_recipe` with one set of values after another: a step is bound again only where what it follows has
-    changed."""
+    """Puts one set of values after another into steps: a step, and a row of it, is bound again only where what it
+    follows has changed, and is else the one that it was."""
 
-    def __init__(self, recipe: Recipe, region_ids: list[str]) -> None:
-        self._steps = recipe.steps
+    def __init__(self, steps: Sequence[Step], region_ids: Sequence[str]) -> None:
+        self.steps, self.region_ids = steps, list(region_ids)
         self._index = {region: place for place, region in enumerate(region_ids)}
-        self._followed = [tuple(dict.fromkeys(b.follows for b in step.bindings if b.follows)) for step in recipe.steps]
-        self._held: dict[tuple, BoundStep] = {}
+        self._of_steps = [_followed(step.bindings) for step in steps]
+        self._of_rows = [[_followed(step.bindings_of(row)) for row in step.rows] for step in steps]
+        self._steps: dict[tuple, BoundStep] = {}
+        self._rows: dict[tuple, BoundRow] = {}
 
     def __call__(self, values: Mapping[str, Value], at: Moment = NOW) -> list[BoundStep]:
-        """The steps in order with these values."""
+        """The steps in order with these values. Raises EvenPaletteError for values of a wrong type."""
         found = []
-        for place, (step, followed) in enumerate(zip(self._steps, self._followed, strict=True)):
-            key = (place, at, *(values.get(parameter) for parameter in followed))
-            if key not in self._held:
-                if len(self._held) >= _MOST_HELD:
-                    self._held.clear()
-                self._held[key] = _bind_step(step, self._index, values, at)
-            found.append(self._held[key])
+        for place, followed in enumerate(self._of_steps):
+            key = (place, at, *map(values.get, followed))
+            bound = self._steps.get(key)
+            if bound is None:
+                bound = _kept(self._steps, key, self._step(place, values, at))
+            found.append(bound)
         return found
+
+    def _step(self, place: int, values: Mapping[str, Value], at: Moment) -> BoundStep:
+        step, rows = self.steps[place], []
+        for number, (row, followed) in enumerate(zip(step.rows, self._of_rows[place], strict=True)):
+            key = (place, number, at, *map(values.get, followed))
+            bound = self._rows.get(key)
+            if bound is None:
+                bound = _kept(self._rows, key, _bind_row(step, row, self._index, values, at))
+            rows.append(bound)
+        amount = float(_prepared(step.amount, AMOUNT, values, at)) if step.enabled else 0.0
+        return BoundStep(step.id, step.name, kind_of(step.kind), amount, tuple(rows))
+
+
+def _kept(held: dict[tuple, T], key: tuple, made: T) -> T:
+    """What was made, remembered; of too much all is forgotten."""
+    if len(held) >= _MOST_HELD:
+        held.clear()
+    held[key] = made
+    return made
+
+
+#: Of the steps that were asked for last.
+_binders: list[Binder] = []
+
+
+def binder_of(steps: Sequence[Step], region_ids: Sequence[str]) -> Binder:
+    """The binder of these steps, the same one while they are the same."""
+    for known in _binders:
+        if known.steps is steps and known.region_ids == region_ids:
+            return known
+    made = Binder(steps, region_ids)
+    _binders[:] = [made, *_binders[: _MOST_BINDERS - 1]]
+    return made
+
+
+def bind_recipe(
+    recipe: Recipe, region_ids: list[str], values: Mapping[str, Value], at: Moment = NOW
+) -> list[BoundStep]:
+    """The steps in order with their values put in. Raises EvenPaletteError for values of a wrong type."""
+    return binder_of(recipe.steps, region_ids)(values, at)

@@ -134,6 +134,11 @@ class Step(Stored):
             yield row.amount
             yield from row.inputs.values()
 
+    def bindings_of(self, row: Row) -> Iterator[Binding]:
+        """All bindings that decide what a row does: its own, and those that it shares."""
+        yield row.amount
+        yield from {**self.inputs, **row.inputs}.values()
+
     def named_regions(self) -> tuple[str, ...]:
         """The regions that its rows name, each once."""
         return tuple(dict.fromkeys(region for row in self.rows for region in row.regions or ()))

@@ -27,7 +27,7 @@ from evenpalette.core.recipe.attributes import (
     OPACITY,
     ROUGHNESS,
 )  # fmt: skip
-from evenpalette.core.recipe.binding import NOW, Binder, Moment
+from evenpalette.core.recipe.binding import NOW, Binder, Moment, binder_of
 from evenpalette.core.recipe.evaluate import Evaluator
 from evenpalette.core.values import Value
 from evenpalette.core.variants.small_surface import small_sources
@@ -128,7 +128,7 @@ class Sitting:
             if key == BASE_COLOR or key in sheet.attributes
         )  # fmt: skip
         cuts = sheet.sheet.opacity is not OpacityUse.OPAQUE
-        binder = Binder(sheet.project.recipe, sheet.region_ids)
+        binder = binder_of(sheet.sheet.steps, sheet.region_ids)
         self._seen.append(_Seen(binder, Evaluator(sources, wanted), cuts, pixels, uvs, normals, to_eye))
 
     def picture(self, values: Mapping[str, Value], light: Light | None = None, at: Moment = NOW) -> NDArray[np.uint8]:

@@ -11,7 +11,7 @@ from evenpalette.core.color.encoding import F32
 from evenpalette.core.document.state import State
 from evenpalette.core.raster.reading import found_in
 from evenpalette.core.recipe.attributes import ATTRIBUTES, BASE_COLOR, Holds
-from evenpalette.core.recipe.binding import NOW, Binder, BoundStep, Moment
+from evenpalette.core.recipe.binding import NOW, BoundStep, Moment, binder_of
 from evenpalette.core.recipe.evaluate import Evaluator, evaluate_surfaces, stages
 from evenpalette.core.recipe.sources import Sources
 from evenpalette.core.values import Value
@@ -46,7 +46,7 @@ class Sight:
         self.has_used = bool(used.any())
         self.used = used if used.any() else np.ones_like(used)
         self.wanted = wanted_attributes(state)
-        self.bind = Binder(state.project.recipe, state.region_ids)
+        self.bind = binder_of(state.sheet.steps, state.region_ids)
         self._evaluator = Evaluator(self.small, self.wanted)
         sources = state.sources
         self._arrays = [sources.base.pixels, *sources.coverages, *(t.pixels for t in sources.textures.values())]
