@@ -33,20 +33,21 @@ def slider() -> None:
         QTest.qWait(30)
     QTest.qWait(500)
     session, views = window.session, window.views
-    parameter = session.state.project.recipe.parameters[0].id
     variant = session.state.project.active_variant
     painted: list[float] = []
     views.painted.connect(lambda: painted.append(time.perf_counter()))
-    times = []
-    for index in range(SLIDES):
-        color = f"#{100 + index:02x}60a0"
-        start = time.perf_counter()
-        session.apply("slide", lambda s, c=color: set_value(s, variant, parameter, c), "slide")
-        painted.clear()
-        while not painted:
-            QTest.qWait(0)
-        times.append(painted[0] - start)
-    spread(f"Moved slider to both views painted, {views.width()} x {views.height()} pixels", times)
+    for region in ("Paper", "Tassel"):
+        parameter = next(p.id for p in session.state.project.parameters if p.name == f"{region} tint")
+        times = []
+        for index in range(SLIDES):
+            color = f"#{100 + index:02x}60a0"
+            start = time.perf_counter()
+            session.apply("slide", lambda s, c=color, p=parameter: set_value(s, variant, p, c), "slide")
+            painted.clear()
+            while not painted:
+                QTest.qWait(0)
+            times.append(painted[0] - start)
+        spread(f"Moved slider of {region} to both views painted, {views.width()} x {views.height()} pixels", times)
     os._exit(0)
 
 

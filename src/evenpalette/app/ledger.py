@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, VALUES, VARIANTS
-from evenpalette.app.ledger_rows import RegionDelegate, RegionModel, entry_at
+from evenpalette.app.ledger_rows import RegionDelegate, RegionModel
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.widgets.basics import button, counted, label, list_actions, row
@@ -203,12 +203,9 @@ class Ledger(QWidget):
             region for region in colors.keys() | self._colors.keys() if colors.get(region) != self._colors.get(region)
         }
         self._colors = colors
-        model = self.list.model()
-        assert model is not None
-        for number in range(model.rowCount()):
-            entry = entry_at(model.index(number, 0))
-            if isinstance(entry, Region) and entry.id in changed:
-                self.list.update(model.index(number, 0))
+        for region in changed:
+            if (place := self.model.place(region)) >= 0:
+                self.list.update(self.model.index(place))
 
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {REGIONS, COVERAGES, ASSET}:

@@ -129,7 +129,8 @@ class Redraw(QObject):
             target, frame.device(frame.form), picture.camera, looks[0], coarser=coarser, partly=True
         )
         self._coarse = coarser
-        if changed and goes_on and coarser == before:
+        if changed and goes_on and coarser == before and not self._slides.is_coarsest:
+            # Else Flat is begun while Form is drawn.
             scene.ctx.finish()
             self._slides.took(time.perf_counter() - began)
         drawn += scene.draw_flat(

@@ -40,6 +40,8 @@ class InputRow:
         """row_id: the row that has the input for itself; None for what all rows share."""
         self._desk, self.step_id, self.input, self.row_id = desk, step.id, input, row_id
         self.step_kind = step.kind
+        #: What the editor shows, None where a hand has been at it.
+        self._shown: object = None
         self.name = label(input.label)
         self.name.setToolTip(plain(input.description))
         self.editor = self._make_editor()
@@ -116,6 +118,12 @@ class InputRow:
         binding = self.binding
         value = read_binding(binding, self.input, state.values(state.project.active_variant), self._desk.copy)
         parameter = state.project.recipe.parameter(binding.parameter or "")
+        variant = find_variant(state, state.project.active_variant)
+        is_own = variant is not None and binding.parameter in variant.values
+        now = binding, value, parameter, is_own
+        if now == self._shown:
+            return
+        self._shown = now
         if parameter is not None:
             self.editor.set_range(parameter.low, parameter.high)
         self.editor.set_value(value)
@@ -144,17 +152,15 @@ class InputRow:
         style = "" if not binding.is_plain else f"color: {theme.MUTED};"
         if self.source.styleSheet() != style:
             self.source.setStyleSheet(style)
-        variant = find_variant(state, state.project.active_variant)
-        self.undo.setVisible(self._can_reset(parameter is not None, variant, binding, value))
-
-    def _can_reset(self, is_parameter: bool, variant, binding: Binding, value: Value) -> bool:  # type: ignore[no-untyped-def]
-        if is_parameter:
+        if parameter is not None:
             self.undo.setToolTip("Follow the parent again")
-            return variant is not None and binding.parameter in variant.values
-        self.undo.setToolTip(plain(f"Back to {self.input.default}"))
-        return value != self.input.default
+            self.undo.setVisible(is_own)
+        else:
+            self.undo.setToolTip(plain(f"Back to {self.input.default}"))
+            self.undo.setVisible(value != self.input.default)
 
     def _set(self, value: Value) -> None:
+        self._shown = None
         session, binding = self._desk.session, self.binding
         variant = session.state.project.active_variant
         parameter = session.state.project.recipe.parameter(binding.parameter or "")
