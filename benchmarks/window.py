@@ -16,7 +16,8 @@ SLIDES = 60
 
 
 def slider() -> None:
-    """From a changed value to the painted frame of both views, at 1280 x 800 with the demo open."""
+    """From a changed value to the painted frame of both views, at 1280 x 800 with the demo open and nothing else to
+    do."""
     from PyQt6.QtTest import QTest
 
     from evenpalette.app.main import make_application
@@ -30,6 +31,8 @@ def slider() -> None:
     window.project.open_demo(into=Path(tempfile.mkdtemp()))
     end = time.monotonic() + 30
     while time.monotonic() < end and (not window.session.state.region_ids or (not window.views.pictures.is_empty)):
+        QTest.qWait(30)
+    while time.monotonic() < end and window.session.watch.is_looking:
         QTest.qWait(30)
     QTest.qWait(500)
     session, views = window.session, window.views
