@@ -122,6 +122,14 @@ def test_all_of_it_and_parts_are_seen_where_they_were_drawn(
     QTest.qWait(20)
 
 
+def test_contexts_that_egl_makes_are_drawn_in_as_those_of_glx() -> None:
+    """Wayland knows only EGL; Qt can be told to take it under X too."""
+    around = {**os.environ, "QT_XCB_GL_INTEGRATION": "xcb_egl"}
+    told = [sys.executable, "-m", "pytest", "-p", "no:cacheprovider", __file__, "-k", "seen_where_they_were_drawn"]
+    ran = subprocess.run(told, env=around, capture_output=True, text=True, check=False)
+    assert ran.returncode == 0, ran.stdout
+
+
 def test_the_window_shows_the_same_whichever_way(hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The suite's own window reads pictures back, for a processor draws them; one that is put together by OpenGL shows
     each pixel of the views the same, also after a value and the camera have changed."""

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QImage, QOpenGLContext, QPainter, QRegion
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 
+from evenpalette.app.widgets.offscreen import current_context
 from evenpalette.app.widgets.read_back import region_of
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class _Screen(QOpenGLWidget):
         self.lower()
 
     def initializeGL(self) -> None:
-        self._ctx = moderngl.create_context()
+        self._ctx = current_context()
         self._owner.initialize_gl(self._ctx)
 
     def paintGL(self) -> None:

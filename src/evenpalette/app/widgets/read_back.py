@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage, QOpenGLContext, QPainter, QRegion
 from PyQt6.QtWidgets import QWidget
 
 from evenpalette.app.timers import timer
-from evenpalette.app.widgets.offscreen import Offscreen
+from evenpalette.app.widgets.offscreen import Offscreen, current_context
 
 if TYPE_CHECKING:
     from evenpalette.app.widgets.gl_widget import GlWidget
@@ -72,7 +72,7 @@ class ReadBack:
         self._offscreen.enter()
         try:
             if is_first:
-                self._ctx = moderngl.create_context()
+                self._ctx = current_context()
                 self._owner.initialize_gl(self._ctx)
             target, is_new = self._fitting()
             drawn, whole = self._owner.paint_gl(target), self._owner.rect()
