@@ -26,7 +26,7 @@ endef
 
 WINDOWS := test-window-1 test-window-2 test-window-3 test-window-4
 
-.PHONY: setup ready prepare check demo test test-window $(WINDOWS) test-core test-batch test-work test-kits test-played fuzz torture monkey bench screenshots lint demo-files schema system strangers
+.PHONY: setup ready check demo test test-window $(WINDOWS) test-core test-batch test-work test-kits test-played fuzz torture monkey bench screenshots lint demo-files schema system strangers
 
 setup: system $(VENV)/.prepared
 
@@ -71,20 +71,20 @@ else
 	$(BIN)/evenpalette demo
 endif
 
-# What tests need: Python's packages and kernels beside Debian's and npm's.
-prepare:
-	@$(MAKE) --no-print-directory -j2 setup strangers
-
 # Nine parts, four beside each other, for each of them waits for something a quarter of its time; each has a display of
 # its own, and what it says is printed when it is done. The longest come first, so that none is left alone at the end.
+# They begin when what they need is there: programs of Debian's and npm's that only three ask come in beside the others.
 PARTS_OF_TEST := test-core test-kits test-window-2 test-window-1 test-played test-batch test-window-4 test-window-3 test-work
 
-test: prepare
-	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST)
+test:
+	@$(MAKE) --no-print-directory -j4 -O setup strangers $(PARTS_OF_TEST)
 
 # Style, types and contracts beside the tests, as CI does it.
-check: prepare
-	@$(MAKE) --no-print-directory -j4 -O $(PARTS_OF_TEST) lint
+check:
+	@$(MAKE) --no-print-directory -j4 -O setup strangers $(PARTS_OF_TEST) lint
+
+$(WINDOWS) test-core test-work: setup
+test-batch test-kits test-played: setup strangers
 
 PYTEST := $(BIN)/python -m pytest -p no:cacheprovider
 
@@ -143,7 +143,7 @@ bench: setup
 screenshots: setup
 	$(UNDER) $(BIN)/python -m scripts.screenshots
 
-lint: setup
+lint: $(VENV)/.ready
 	$(BIN)/ruff format --check src tests benchmarks scripts
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/mypy
