@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton, QToolButton
 
 from evenpalette.app import dialogs
 from evenpalette.app.stations import STATIONS
@@ -19,6 +19,7 @@ from evenpalette.app.stations.tones.bench import TonesBench
 from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.color_field import ColorField
 from evenpalette.app.widgets.value_slider import ValueSlider
+from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.edits.asset import replace_texture
 from evenpalette.core.edits.variants import set_value
 from evenpalette.core.mesh.camera import PlaneView
@@ -384,3 +385,28 @@ def test_form_at_rest_becomes_smooth_on_the_screen_unless_that_is_switched_off(h
     # Without it the plain picture is what is shown.
     switch.run()
     hand.wait_busy(lambda: np.abs(on_the_screen().reshape(form.shape) - form).max() <= 1)
+
+
+def test_the_list_of_every_box_can_be_read(hand: Hand) -> None:
+    """A line that is not chosen stands out by 4.5 to 1 (WCAG 2.2, 1.4.3), also where the box itself lies on dark."""
+    looked_at = set()
+    for station in STATIONS:
+        hand.session.set_station(station.key)
+        hand.wait()
+        for box in hand.window.findChildren(QComboBox):
+            view, other = box.view(), next((n for n in range(box.count()) if n != box.currentIndex()), None)
+            if not box.isVisible() or not box.isEnabled() or view is None or other is None:
+                continue
+            box.showPopup()
+            QTest.qWait(20)
+            model = box.model()
+            assert model is not None
+            row = view.visualRect(model.index(other, 0))
+            image = view.viewport().grab(row).toImage().convertToFormat(QImage.Format.Format_RGB888)
+            data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
+            pixels = data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(-1, 3)
+            light = decode_srgb(pixels / 255) @ (0.2126, 0.7152, 0.0722)
+            box.hidePopup()
+            assert (light.max() + 0.05) / (light.min() + 0.05) > 4.5, (station.key, box.accessibleName())
+            looked_at.add(box.accessibleName())
+    assert {"Form shows", "Flat shows", "Compare with", "Read as"} <= looked_at

@@ -6,7 +6,7 @@ from importlib.resources import files
 from PyQt6.QtCore import QByteArray, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QComboBox
 
 FAMILY = "Source Sans 3"
 #: Type scale in pixels: notes, text, headings.
@@ -63,6 +63,16 @@ def font(pixels: int, *, strong: bool = False) -> QFont:
     return made
 
 
+def light_on_view(box: QComboBox) -> None:
+    """Words as light as a view is dark, and a list like any other: a style sheet's color would be that of both."""
+    palette, view = QPalette(QApplication.palette()), box.view()
+    if view is not None:
+        view.setPalette(palette)
+    for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        palette.setColor(role, QColor(ON_VIEW))
+    box.setPalette(palette)
+
+
 @cache
 def icon(name: str, color: str = INK, on: str = ACCENT) -> QIcon:
     """A shipped icon in a color; paler when disabled, in another color when on."""
@@ -117,7 +127,8 @@ QLabel#note, QLabel#section {{ font-size: {NOTE}px; color: {MUTED}; }}
 QLabel#warn {{ font-size: {NOTE}px; color: {WARN}; }}
 QWidget#viewheader, QLabel#onviewhint {{ background: rgba(64, 64, 64, 140); }}
 QLabel#onviewhint {{ color: {ON_VIEW}; border-radius: 6px; padding: 6px 12px; }}
-QLabel#onview, QComboBox#onview, QToolButton#onview {{ color: {ON_VIEW}; background: transparent; border: none; }}
+QLabel#onview, QToolButton#onview {{ color: {ON_VIEW}; background: transparent; border: none; }}
+QComboBox#onview {{ background: transparent; border: none; }}
 QSpinBox#onview {{ color: {ON_VIEW}; background: transparent; border: 1px solid rgba(255, 255, 255, 70); border-radius: 4px; padding: 1px 4px; }}
 QSlider#onview::groove:horizontal {{ height: 3px; background: rgba(255, 255, 255, 90); border-radius: 1px; }}
 QSlider#onview::handle:horizontal {{ width: 12px; margin: -5px 0; border-radius: 6px; background: {ON_VIEW}; }}

@@ -125,6 +125,7 @@ class ViewHeaders:
     def _box(self, name: str, tip: str) -> QComboBox:
         box = QComboBox(self._views)
         box.setObjectName("onview")
+        theme.light_on_view(box)
         box.setFont(theme.font(theme.TEXT))
         box.setAccessibleName(name)
         box.setToolTip(plain(tip))
