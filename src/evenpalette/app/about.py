@@ -28,7 +28,7 @@ class AboutDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("About Even Palette")
         self.resize(560, 400)
-        text = QPlainTextEdit(TERMS)
+        text = QPlainTextEdit("\n\n".join(part.replace("\n", " ") for part in TERMS.split("\n\n")))
         text.setReadOnly(True)
         text.setAccessibleName("Terms and licenses")
         layout = QVBoxLayout(self)

@@ -163,11 +163,18 @@ class RecoveryDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Unsaved work")
+        self.resize(620, 300)
         self._recover, self._forget, self._found = recover, forget, found
         self.list = QListWidget()
+        self.list.setAccessibleName("Unsaved work")
+        # Where it is from ends with what tells one from the other.
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         for item in found:
             when = datetime.fromtimestamp(item.saved_at).strftime("%d %b %Y, %H:%M")
-            self.list.addItem(f"{item.name}, {when}" + (f", from {item.project}" if item.project else ", never saved"))
+            line = f"{item.name}, {when}" + (f", from {item.project}" if item.project else ", never saved")
+            self.list.addItem(line)
+            self.list.item(self.list.count() - 1).setToolTip(plain(line))  # type: ignore[union-attr]
         self.list.setCurrentRow(0)
         buttons = QDialogButtonBox()
         open_button = buttons.addButton("Recover", QDialogButtonBox.ButtonRole.AcceptRole)
