@@ -1,8 +1,10 @@
 """The first ten minutes with files of one's own: what a mesh brings along, sheets, regions that are seen while they are
 made."""
 
+import re
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +12,17 @@ import pytest
 from PIL import Image
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QMenu, QPushButton, QSlider, QToolButton, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QLabel,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QSlider,
+    QToolButton,
+    QWidget,
+)  # fmt: skip
 
 from evenpalette.app import theme
 from evenpalette.app.about import AboutDialog
@@ -137,7 +149,9 @@ def test_the_project_menu_and_save_are_in_sight(hand: Hand, monkeypatch: pytest.
     shown: list[str] = []
 
     def about(dialog: QWidget) -> None:
-        shown.append(dialog.windowTitle())
+        terms = dialog.findChild(QPlainTextEdit)
+        assert terms is not None
+        shown.append(terms.toPlainText())
         dialog.reject()  # type: ignore[attr-defined]
 
     def look(menu: QWidget) -> None:
@@ -160,6 +174,11 @@ def test_the_project_menu_and_save_are_in_sight(hand: Hand, monkeypatch: pytest.
         "Settings",
         "About and licenses ...",
     } <= set(found)
+    # The terms of all that is installed with it are named.
+    told = tomllib.loads((Path(__file__).parents[2] / "pyproject.toml").read_text())["project"]
+    needed = [*told["dependencies"], *(d for key in ("meshopt", "usd", "oidn", "cluster") for d in told["optional-dependencies"][key])]  # fmt: skip
+    names = [re.split("[<>=]", one)[0] for one in needed]
+    assert [name for name in names if name.lower() not in shown[0].lower()] == []
 
 
 def test_an_empty_view_offers_where_to_begin(empty: Hand) -> None:

@@ -16,9 +16,15 @@ Whoever only uses the application need do nothing. Whoever passes it on together
 under the GPL 3: with the source of the whole, and the same rights for whoever gets it. Without PyQt6 (the core and the
 command line need none of it) the MIT license is all there is.
 
-Shipped with it: the font Source Sans 3 (SIL Open Font License 1.1), icons of Lucide (ISC License); their texts lie beside
-them. Installed with it, each under its own license: NumPy, SciPy and numba (BSD), OpenCV (Apache 2.0), Pillow (MIT-CMU),
-tifffile and imagecodecs (BSD), OpenEXR (BSD), moderngl (MIT), trimesh (MIT), embreex (Apache 2.0), pydantic (MIT)."""
+Shipped with it: the font Source Sans 3 (SIL Open Font License 1.1), icons of Lucide (ISC License); their texts lie
+beside them.
+
+Installed with it, each under its own license: NumPy, SciPy, numba, msgspec, tifffile, imagecodecs and OpenEXR (BSD),
+opencv-python-headless, embreex and DracoPy (Apache 2.0), Pillow (MIT-CMU), moderngl, trimesh, pydantic, platformdirs,
+etcpak and texture2ddecoder (MIT), tqdm (MPL 2.0 and MIT), anyascii (ISC), fpdf2 (LGPL 3).
+
+Installed where you ask for it: meshoptimizer (MIT), pyoidn (MIT), dask and distributed (BSD), usd-core (Tomorrow Open
+Source Technology License 1.0)."""
 
 
 class AboutDialog(QDialog):
