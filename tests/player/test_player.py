@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QColorDialog, QPushButton
 
 from evenpalette.cli import main
 from evenpalette.core.crowd import BY_PLACE, Laid, by_place, by_share, copies
@@ -231,6 +232,13 @@ def test_the_window_plays_follows_its_files_and_says_what_is_broken(tmp_path: Pa
     window.count.number.setValue(25)
     wait(lambda: window.facts.text().startswith("25 copies"))
     assert "1 draw call," in window.facts.text()
+    # A color is asked for in a dialog that looks like any other, whatever the color.
+    swatch = next(b for b in window.findChildren(QPushButton) if b.text().startswith("#"))
+    QTest.mouseClick(swatch, Qt.MouseButton.LeftButton)
+    dialog = swatch.findChild(QColorDialog)
+    wait(dialog.isVisible)
+    assert dialog.grab().toImage().pixelColor(1, 1) == window.palette().window().color()
+    dialog.close()
     stage = window.stage
     QTest.mouseClick(stage, Qt.MouseButton.LeftButton, pos=QPoint(stage.width() // 2, stage.height() // 2))
     wait(lambda: stage.selected >= 0)

@@ -5,9 +5,11 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushButton, QSpinBox, QWidget
 
+from evenpalette.app import theme
 from evenpalette.app.stations.recipe.step_input import QInputDialog
 from evenpalette.app.widgets.pick_dialog import PickDialog
 from evenpalette.app.widgets.value_editor import ValueEditor
@@ -62,6 +64,9 @@ def choose(hand: Hand, line: ValueEditor, text: str) -> None:
     def take(menu: QWidget) -> None:
         assert isinstance(menu, QMenu)
         action = next(a for a in menu.actions() if a.text().startswith(text))
+        gray = menu.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+        # What can be chosen is as dark as all words are, not as pale as the link that it belongs to.
+        assert min(gray.constBits().asarray(gray.sizeInBytes())) <= QColor(theme.INK).lightness()
         menu.close()
         action.trigger()
 

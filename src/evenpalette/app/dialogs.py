@@ -108,7 +108,7 @@ class HelpSheet(QDialog):
             line += 1
             for name, keys in rows:
                 shown = label(keys)
-                shown.setStyleSheet(f"color: {theme.ACCENT};")
+                theme.restyle(shown, f"color: {theme.ACCENT};")
                 grid.addWidget(label(name), line, column)
                 grid.addWidget(shown, line, column + 1)
                 line += 1

@@ -149,7 +149,7 @@ class Ledger(QWidget):
         self.findings.itemActivated.connect(self._go)
         self.findings.itemClicked.connect(self._go)
         self._mend = button("Mend", self.mend, "link")
-        self._mend.setStyleSheet("padding: 0;")
+        theme.restyle(self._mend, "padding: 0;")
         self._mend.hide()
         self.findings.currentItemChanged.connect(lambda *_: self._show_mend())
         layout.addWidget(row(self._heading, None, self._mend, margins=(8, 4, 8, 0)))
@@ -239,7 +239,7 @@ class Ledger(QWidget):
         nothing = "No findings" if self._session.watch.has_looked else "Looking for findings ..."
         self._heading.setText(counted(len(found), "finding") if found else nothing)
         self._heading.setObjectName("section" if not found else "warn")
-        self._heading.setStyleSheet("" if not found else f"color: {theme.WARN};")
+        theme.restyle(self._heading, "" if not found else f"color: {theme.WARN};")
         for finding in found:
             item = self._item(finding, theme.INK if _is_wrong(finding) else theme.MUTED)
             item.setToolTip(

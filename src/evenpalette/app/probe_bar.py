@@ -92,7 +92,7 @@ class ProbeBar(QWidget):
         self._uv: tuple[float, float] | None = None
         self._parts: tuple[Part, ...] = ()
         self._line = label("", "note")
-        self._line.setStyleSheet(f"color: {theme.INK};")
+        theme.restyle(self._line, f"color: {theme.INK};")
         self._bar = QProgressBar()
         self._bar.setRange(0, 1000)
         self._bar.setFixedWidth(180)
@@ -127,12 +127,12 @@ class ProbeBar(QWidget):
 
     def say(self, text: str, bad: bool) -> None:
         """Show a message for a while."""
-        self._line.setStyleSheet(f"color: {'#9a1f1f' if bad else theme.ACCENT};")
+        theme.restyle(self._line, f"color: {'#9a1f1f' if bad else theme.ACCENT};")
         self._show((Part((text,)),))
         self._said.start()
 
     def _end_said(self) -> None:
-        self._line.setStyleSheet(f"color: {theme.INK};")
+        theme.restyle(self._line, f"color: {theme.INK};")
         self.refresh()
 
     def _start_task(self, text: str) -> None:
@@ -160,7 +160,7 @@ class ProbeBar(QWidget):
         self._uv = uv
         if uv is not None and not self._session.tasks.is_busy:
             self._said.stop()
-            self._line.setStyleSheet(f"color: {theme.INK};")
+            theme.restyle(self._line, f"color: {theme.INK};")
         self.refresh()
 
     def refresh(self) -> None:

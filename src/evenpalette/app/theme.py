@@ -6,7 +6,7 @@ from importlib.resources import files
 from PyQt6.QtCore import QByteArray, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QApplication, QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QWidget
 
 FAMILY = "Source Sans 3"
 #: Type scale in pixels: notes, text, headings.
@@ -61,6 +61,15 @@ def font(pixels: int, *, strong: bool = False) -> QFont:
     made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
+
+
+def restyle(widget: QWidget, style: str) -> None:
+    """A widget in a style that its menus and tips do not take. What has it already is not laid out anew."""
+    known = widget.metaObject()
+    assert known is not None
+    own = f"{known.className()} {{ {style} }}" if style else ""
+    if widget.styleSheet() != own:
+        widget.setStyleSheet(own)
 
 
 def light_on_view(box: QComboBox) -> None:

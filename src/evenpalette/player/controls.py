@@ -141,6 +141,7 @@ class _Swatch(QPushButton):
     def __init__(self, name: str, linear: list[float], tell: Callable[[list[float]], None]) -> None:
         super().__init__()
         self._tell = tell
+        self.setObjectName("code")
         self.setAccessibleName(name)
         self.setFixedHeight(24)
         self.clicked.connect(lambda _=False: self._ask())
@@ -151,7 +152,9 @@ class _Swatch(QPushButton):
         dark = QColor(code).lightnessF() < 0.5
         self.setText(code)
         self.setStyleSheet(
-            f"background: {code}; color: {'#ffffff' if dark else '#1b1b1b'}; border: 1px solid #c6c6c6; border-radius: 3px;"
+            # Of the button alone: its dialog would take a style without a selector too.
+            f"QPushButton#code {{ background: {code}; color: {'#ffffff' if dark else '#1b1b1b'};"
+            " border: 1px solid #c6c6c6; border-radius: 3px; }"
         )
 
     def _ask(self) -> None:

@@ -56,7 +56,7 @@ class PlacementField(QPushButton):
         self._placement = Placement()
         self._editor: PlacementEditor | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setStyleSheet("text-align: left; padding: 2px 8px;")
+        theme.restyle(self, "text-align: left; padding: 2px 8px;")
         self.clicked.connect(self.open_editor)
         self._show()
 

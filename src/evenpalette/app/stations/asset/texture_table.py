@@ -93,7 +93,7 @@ class TextureTable(QTableWidget):
                 "link",
                 f"{texture.source_path} is not there. The project keeps its pixels",
             )
-            note.setStyleSheet(f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
+            theme.restyle(note, f"padding: 0; font-size: {theme.NOTE}px; color: {theme.WARN};")
         else:
             words = label(f"guessed: {texture.guessed}", "note")
             words.setVisible(bool(texture.guessed))
@@ -108,7 +108,7 @@ class TextureTable(QTableWidget):
             words, lambda: self._ask_channels(texture), "link", f"What each channel holds: {words}. Click to change"
         )
         made.setAccessibleName(f"Channels of {texture.name}")
-        made.setStyleSheet("text-align: left; padding: 0 4px;")
+        theme.restyle(made, "text-align: left; padding: 0 4px;")
         return made
 
     def _ask_channels(self, texture: Texture) -> None:

@@ -65,9 +65,10 @@ def colors_of(session: Session, step: Step, copy: int) -> list[str]:
 def foot(desk: RecipeDesk, step: Step) -> QWidget:
     """The bottom line of a card: alone, and on or off."""
     alone = button("alone", lambda: desk.toggle_alone(step.id), "link", "Show only this step")
-    alone.setStyleSheet(
+    theme.restyle(
+        alone,
         f"padding: 0; font-size: {theme.NOTE}px; color: {theme.ACCENT if desk.alone == step.id else theme.MUTED};"
-        + ("font-weight: 600;" if desk.alone == step.id else "")
+        + ("font-weight: 600;" if desk.alone == step.id else ""),
     )
     switch = Switch()
     switch.set_on(step.enabled)
@@ -148,7 +149,7 @@ class OpenCard(DeskCard):
         left.setSpacing(3)
         left.addWidget(self.picture)
         name = button(step.name, desk.rename_wanted.emit, "link", "Rename this step (F2)")
-        name.setStyleSheet(f"color: {theme.INK}; font-weight: 600; padding: 2px 0;")
+        theme.restyle(name, f"color: {theme.INK}; font-weight: 600; padding: 2px 0;")
         name.setFixedWidth(PICTURE[0])
         left.addWidget(name)
         if kind is None or kind.label != step.name:
@@ -212,11 +213,11 @@ class OpenCard(DeskCard):
             self._remove_row,
         )
         add = button("Add row", self._add_row, "link", "A row for the selected region, or for the next that has none")
-        add.setStyleSheet("padding: 0;")
+        theme.restyle(add, "padding: 0;")
         regions = button(
             "Regions ...", lambda: self._choose_regions(self._row_id), "link", "The regions of the chosen row"
         )
-        regions.setStyleSheet("padding: 0;")
+        theme.restyle(regions, "padding: 0;")
         column.addWidget(row(add, regions, None, spacing=10))
         column.addWidget(self.strips)
         column.addStretch(1)
@@ -303,7 +304,7 @@ class OpenCard(DeskCard):
                 "link",
                 "How shares are read and typed",
             )
-            percent.setStyleSheet("padding: 0;")
+            theme.restyle(percent, "padding: 0;")
             parts.append(percent)
         return row(*parts, None, spacing=8)
 

@@ -68,7 +68,7 @@ class StepDrag(QObject):
         assert holder is not None
         self._mark = QWidget(holder)
         self._mark.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._mark.setStyleSheet(f"background: {theme.ACCENT};")
+        theme.restyle(self._mark, f"background: {theme.ACCENT};")
         self._mark.hide()
         self._step: str | None = None
         self._place: int | None = None

@@ -148,10 +148,7 @@ class InputRow:
             self.source.setToolTip(
                 "The same in every variant. Click to make it a parameter, let every copy pick, or let it pulse"
             )
-        # Another style sheet has all around laid out anew.
-        style = "" if not binding.is_plain else f"color: {theme.MUTED};"
-        if self.source.styleSheet() != style:
-            self.source.setStyleSheet(style)
+        theme.restyle(self.source, f"color: {theme.MUTED};" if binding.is_plain else "")
         if parameter is not None:
             self.undo.setToolTip("Follow the parent again")
             self.undo.setVisible(is_own)
