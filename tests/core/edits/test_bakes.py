@@ -346,12 +346,12 @@ def test_a_million_triangles_are_baked_and_two_runs_are_alike(tmp_path: Path) ->
         "ground.obj", np.stack([u, bumps, v], -1).reshape(-1, 3), faces, uvs=place[faces].astype(np.float32)
     )
     assert mesh.face_count > 1_000_000
-    state = asset.set_mesh(State(), mesh)
     runs = []
-    for rays in (16, 17, 16):
-        state, made = bakes.bake_now(state, "occlusion", {"rays": rays, "reach": 0}, size=64)
+    for _ in range(2):
+        state, made = bakes.bake_now(asset.set_mesh(State(), mesh), "occlusion", {"rays": 16, "reach": 0}, size=64)
         runs.append(state.textures[made].pixels)
-    assert np.array_equal(runs[0], runs[2])
+    assert runs[0] is not runs[1]
+    assert np.array_equal(*runs)
     assert 0.3 < runs[0].mean() / 255 < 0.999
 
 
