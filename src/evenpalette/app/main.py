@@ -24,9 +24,14 @@ def make_application() -> QApplication:
 def _leave_proof(window: MainWindow, path: str) -> None:
     """Save what the screen shows and end: for machines where nobody can look at the window."""
     screen = window.screen()
-    if screen is not None:
-        screen.grabWindow(window.winId()).save(path)
-    os._exit(0)
+    picture = screen.grabWindow(window.winId()) if screen is not None else window.grab()
+    if picture.isNull():  # Wayland shows nobody what is on the screen.
+        picture = window.grab()
+    saved = picture.save(path)
+    if not saved:
+        print(f"evenpalette: {path} cannot be written.", file=sys.stderr)
+    sys.stderr.flush()
+    os._exit(0 if saved else 1)
 
 
 def run(
