@@ -232,7 +232,7 @@ def _followed(bindings: Iterable[Binding]) -> tuple[str, ...]:
 
 
 #: Bound steps and rows that a `Binder` keeps, and binders that are kept for those who ask again.
-_MOST_HELD, _MOST_BINDERS = 4096, 8
+_MOST_HELD, _MOST_BINDERS = 1024, 8
 
 
 class Binder:
