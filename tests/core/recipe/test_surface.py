@@ -1,6 +1,8 @@
 """The whole surface: attributes, the plan, placed textures, picks by copy."""
 
+import random
 from collections.abc import Iterator, Mapping
+from pathlib import Path
 
 import hypothesis.strategies as st
 import moderngl
@@ -21,9 +23,10 @@ from evenpalette.core.raster.packing import packed
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.raster.sampling import level_of_detail, read_placed
 from evenpalette.core.recipe.attributes import ATTRIBUTES
-from evenpalette.core.recipe.binding import Moment, bind_recipe
+from evenpalette.core.recipe.binding import Binder, Moment, bind_recipe
 from evenpalette.core.recipe.evaluate import evaluate_surface, trace
 from evenpalette.core.recipe.example import example_step
+from evenpalette.core.recipe.parameters import Parameter
 from evenpalette.core.recipe.pick import GLSL as PICK_GLSL
 from evenpalette.core.recipe.pick import pick_index, pick_share, picked
 from evenpalette.core.recipe.plan import plan_of, whole_plan
@@ -33,7 +36,9 @@ from evenpalette.core.recipe.shader import kit_shader
 from evenpalette.core.recipe.shader_text import ShaderReads
 from evenpalette.core.recipe.sources import Sources, Start
 from evenpalette.core.recipe.steps import KINDS
-from evenpalette.core.values import Input, ValueType
+from evenpalette.core.storage.demo_files import copy_demo, demo_names
+from evenpalette.core.storage.storage import Storage
+from evenpalette.core.values import Input, Value, ValueType
 
 RNG = np.random.default_rng(17)
 SIZE = 64
@@ -527,3 +532,26 @@ def test_only_numbers_and_colors_pulse() -> None:
     with pytest.raises(RecipeError, match="cannot pulse"):
         accepted_pulse(Pulse(), kind.input("space"))
     assert accepted_pulse(Pulse(low=-900, high=900), kind.input("angle")).low == kind.input("angle").low
+
+
+@pytest.mark.parametrize("name", demo_names())
+def test_steps_are_bound_again_only_where_what_they_follow_has_changed(name: str, tmp_path: Path) -> None:
+    """Whatever was bound before, it is what one that begins anew binds, in any order of values, copies and seconds."""
+    state, source = Storage(copy_demo(tmp_path, name)).open(), random.Random(3)
+    steps, ids, parameters = state.sheet.steps, state.region_ids, state.project.parameters
+    kept, variants = Binder(steps, ids), [None, *(variant.id for variant in state.project.variants)]
+
+    def moved(values: dict[str, Value], parameter: Parameter) -> dict[str, Value]:
+        others = parameter.input.others(values[parameter.id])
+        return {**values, parameter.id: source.choice(others)} if others else values
+
+    for _ in range(60):
+        values = moved(state.values(source.choice(variants)), source.choice(parameters))
+        at = Moment(source.randrange(3), source.choice((0.0, 1.7)), source.random() < 0.3)
+        for one, other in zip(kept(values, at), Binder(steps, ids)(values, at), strict=True):
+            assert one is not other
+            assert one.is_same(other)
+    before = kept(state.values(None))
+    for parameter in parameters:
+        for step, one, other in zip(steps, before, kept(moved(state.values(None), parameter)), strict=True):
+            assert one is other or any(binding.follows == parameter.id for binding in step.bindings)
