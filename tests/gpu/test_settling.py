@@ -7,6 +7,7 @@ from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.camera import OrbitCamera
 from evenpalette.gpu.look import Look
+from evenpalette.gpu.pace import Pace
 from evenpalette.gpu.scene import SceneRenderer
 from evenpalette.gpu.settling import SHIFTS
 
@@ -47,3 +48,21 @@ def test_edges_become_those_of_sixteen_samples_a_pixel(lantern: State) -> None:
     # What is drawn next is not of it.
     assert np.array_equal(picture(SIZE), plain)
     assert scene.uv_at(SIZE[0] // 2, SIZE[1] // 2) is not None
+
+
+def test_a_hand_is_followed_as_fine_as_is_fast_enough_and_each_time_a_little_finer() -> None:
+    pace = Pace(0.01)
+    pace.took(0.009)
+    assert (pace.coarser, pace.is_coarsest) == (1, False)
+    for _ in range(5):
+        pace.took(0.1)
+    coarsest = pace.coarser
+    assert coarsest > 1
+    assert pace.is_coarsest
+    # A coarse picture is not given up for the last tenths of a millisecond.
+    pace.ease()
+    pace.took(0.012)
+    assert pace.coarser == coarsest - 1
+    for _ in range(5):
+        pace.ease()
+    assert pace.coarser == 1

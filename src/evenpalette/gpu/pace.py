@@ -23,6 +23,10 @@ class Pace:
         """Whether no picture, however slow, makes the next one coarser."""
         return self.coarser >= _COARSEST
 
+    def ease(self) -> None:
+        """A motion is over, and the next one may be of less: it begins a little finer."""
+        self.coarser = max(1, self.coarser - 1)
+
     def rest(self) -> None:
         """The motion is over."""
         self.coarser = 1

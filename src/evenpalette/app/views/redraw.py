@@ -80,6 +80,7 @@ class Redraw(QObject):
         self.wanted.emit()
 
     def _refine(self) -> None:
+        self._slides.ease()
         if self._coarse > 1:
             self.wanted.emit()
 
