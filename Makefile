@@ -18,7 +18,7 @@ endif
 
 # Debian packages, put in place as root where they are missing.
 define installed
-	missing=""; for p in $(1); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	missing=""; for p in $(1); do dpkg-query -W -f='$${db:Status-Abbrev}' $$p 2>/dev/null | grep -q ^ii || missing="$$missing $$p"; done; \
 	if [ -n "$$missing" ] && command -v apt-get >/dev/null 2>&1; then \
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $$missing >/dev/null; \
 	  else echo "Please install first: sudo apt-get install$$missing"; fi; fi
