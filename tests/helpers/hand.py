@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
 
 from evenpalette.app.stations.regions.into import IntoDialog
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.window import MainWindow
 
 W = TypeVar("W", bound=QWidget)
@@ -75,12 +76,7 @@ class Hand:
         """What the twin views show, RGB, with the pointer away."""
         self.window.views.set_pointer(None)
         image = self.window.views.picture().convertToFormat(QImage.Format.Format_RGB888)
-        data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
-        return (
-            data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3]
-            .reshape(image.height(), -1, 3)
-            .astype(int)
-        )
+        return pixels_of(image).astype(int)
 
     def form_and_flat(self) -> tuple[np.ndarray, np.ndarray]:
         picture, views = self.picture(), self.window.views

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QAbstractButton, QListWidget
 
 import evenpalette
 from evenpalette.app.overview import Overview
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.core.collection.files import CollectionFile
 from evenpalette.core.storage.demo_files import copy_demo
 from tests.helpers.hand import Hand
@@ -49,7 +50,7 @@ def shown(overview: Overview, place: int) -> np.ndarray | None:
     if item is None:
         return None
     image = item.icon().pixmap(overview.grid.iconSize()).toImage().convertToFormat(QImage.Format.Format_RGBA8888)
-    pixels = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8).reshape(image.height(), -1, 4)
+    pixels = pixels_of(image)
     return pixels.astype(int) if pixels[..., 3].any() else None
 
 

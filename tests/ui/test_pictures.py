@@ -15,6 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from evenpalette.app.widgets.gl_widget import GlWidget
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.core.edits.variants import set_value
 from tests.helpers.hand import Hand
 from tests.ui.conftest import closed, opened
@@ -52,11 +53,7 @@ class Halves(GlWidget):
 
 
 def pixels(image: QImage) -> NDArray[np.uint8]:
-    image = image.convertToFormat(QImage.Format.Format_RGB888)
-    data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
-    return (
-        data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(image.height(), -1, 3).copy()
-    )
+    return pixels_of(image.convertToFormat(QImage.Format.Format_RGB888))
 
 
 def seen(widget: QWidget) -> NDArray[np.uint8]:

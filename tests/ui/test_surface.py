@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu, QPushButt
 from evenpalette.app import theme
 from evenpalette.app.stations.recipe.step_input import QInputDialog
 from evenpalette.app.widgets.pick_dialog import PickDialog
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.widgets.value_editor import ValueEditor
 from evenpalette.core.edits import recipe as edit
 from evenpalette.core.placement import Placement
@@ -66,8 +67,9 @@ def choose(hand: Hand, line: ValueEditor, text: str) -> None:
         action = next(a for a in menu.actions() if a.text().startswith(text))
         gray = menu.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
         # What can be chosen is as dark as all words are, not as pale as the link that it belongs to.
-        assert min(gray.constBits().asarray(gray.sizeInBytes())) <= QColor(theme.INK).lightness()
+        ink = pixels_of(gray).min()
         menu.close()
+        assert ink <= QColor(theme.INK).lightness()
         action.trigger()
 
     when_open(QMenu, take)

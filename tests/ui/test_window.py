@@ -18,6 +18,7 @@ from evenpalette.app.stations.recipe.step_cards import OpenCard
 from evenpalette.app.stations.tones.bench import TonesBench
 from evenpalette.app.widgets.color_editor import ColorEditor
 from evenpalette.app.widgets.color_field import ColorField
+from evenpalette.app.widgets.pixels import pixels_of
 from evenpalette.app.widgets.value_slider import ValueSlider
 from evenpalette.core.color.encoding import decode_srgb
 from evenpalette.core.edits.asset import replace_texture
@@ -354,9 +355,8 @@ def test_form_at_rest_becomes_smooth_on_the_screen_unless_that_is_switched_off(h
         image = (
             hand.window.screen().grabWindow(0, place.x(), place.y() + 40, form.width(), form.height() - 40).toImage()
         )
-        image = image.convertToFormat(QImage.Format.Format_RGB888)
-        data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
-        return data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].astype(int)
+        pixels = pixels_of(image.convertToFormat(QImage.Format.Format_RGB888))
+        return pixels.reshape(len(pixels), -1).astype(int)
 
     switch = next(verb for verb in hand.window.verbs if verb.name == "Smooth edges of Form at rest")
     hand.wait()
@@ -403,9 +403,7 @@ def test_the_list_of_every_box_can_be_read(hand: Hand) -> None:
             assert model is not None
             row = view.visualRect(model.index(other, 0))
             image = view.viewport().grab(row).toImage().convertToFormat(QImage.Format.Format_RGB888)
-            data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
-            pixels = data.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(-1, 3)
-            light = decode_srgb(pixels / 255) @ (0.2126, 0.7152, 0.0722)
+            light = decode_srgb(pixels_of(image) / 255) @ (0.2126, 0.7152, 0.0722)
             box.hidePopup()
             assert (light.max() + 0.05) / (light.min() + 0.05) > 4.5, (station.key, box.accessibleName())
             looked_at.add(box.accessibleName())
