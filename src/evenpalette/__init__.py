@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
-__version__ = "0.10.4"
+__version__ = "0.10.5"
 
 if TYPE_CHECKING:
     from evenpalette.api import (

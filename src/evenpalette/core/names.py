@@ -10,7 +10,7 @@ LONGEST = 80
 
 def is_text(text: str) -> bool:
     """Whether a file can hold it: without NUL and lone surrogates."""
-    return "\0" not in text and not any("\ud800" <= c <= "\udfff" for c in text)
+    return "\0" not in text and (text.isascii() or not any("\ud800" <= c <= "\udfff" for c in text))
 
 
 def plain_name(text: str) -> str:

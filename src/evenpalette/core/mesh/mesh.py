@@ -165,15 +165,15 @@ def smooth_normals(positions: NDArray, faces: NDArray, crease_degrees: float = 4
     own."""
     a, b, c = (positions[faces[:, i]].astype(np.float64) for i in range(3))
     weighted = np.cross(b - a, c - a)
-    sums = np.zeros((len(positions), 3))
-    for corner in range(3):
-        np.add.at(sums, faces[:, corner], weighted)
+    at = faces.T.reshape(-1)
+    sums = np.empty((len(positions), 3))
+    for axis in range(3):
+        sums[:, axis] = np.bincount(at, np.tile(weighted[:, axis], 3), len(positions))
     own = unit(weighted)
     mean = unit(sums)[faces]
     agrees = (mean * own[:, None]).sum(-1) >= np.cos(np.radians(crease_degrees))
     result = np.where(agrees[..., None], mean, own[:, None])
-    lost = np.abs(result).sum(-1) == 0
-    result[lost] = (0, 1, 0)
+    result[~result.any(-1)] = (0, 1, 0)
     return result.astype(np.float32)
 
 

@@ -19,6 +19,7 @@ from evenpalette.core.raster.reading import derived
 
 #: Texels of a level that are floats at once.
 _STRIP_TEXELS = 1 << 22
+_QUARTERS = np.arange(256, dtype=np.uint16) << 2
 
 
 @cache
@@ -117,11 +118,14 @@ def halved(raster: Raster) -> Raster:
         # In quarters of a code, then to the nearest code and halves to the even one: always up would brighten every
         # level.
         quarters = np.asarray(
-            cv2.resize(raster.pixels.astype(np.uint16) << 2, (width, height), interpolation=cv2.INTER_AREA), np.uint16
+            cv2.resize(cv2.LUT(raster.pixels, _QUARTERS), (width, height), interpolation=cv2.INTER_AREA), np.uint16
         )
-        quarters = quarters.reshape(height, width, raster.channels)
-        codes, rest = quarters >> 2, quarters & 3
-        return Raster((codes + (rest + (codes & 1) > 2)).astype(np.uint8), raster.encoding)
+        is_odd = quarters >> 2
+        is_odd &= 1
+        quarters += is_odd
+        quarters += 1
+        quarters >>= 2
+        return Raster(quarters.reshape(height, width, raster.channels).astype(np.uint8), raster.encoding)
     values = np.asarray(cv2.resize(raster.as_linear(), (width, height), interpolation=cv2.INTER_AREA), np.float32)
     return _stored(values.reshape(height, width, raster.channels), raster)
 
@@ -148,7 +152,8 @@ def _unit_vectors(values: NDArray[np.float32]) -> NDArray[np.float32]:
     lost = lengths <= 1e-4
     if lost.any():
         vectors[lost], lengths[lost] = (0, 0, 1), 1
-    vectors *= (np.float32(0.5) / lengths)[..., None]
+    scale = np.float32(0.5) / lengths
+    vectors *= cv2.merge((scale, scale, scale))
     vectors += np.float32(0.5)
     return vectors if values.shape[2] == 3 else np.concatenate([vectors, values[..., 3:]], -1)
 

@@ -96,90 +96,63 @@ def _straight(flat, table, channels, xs, ys, width, height, tile, strides, wrap,
 
 @njit(nogil=True, cache=True, fastmath=True)
 def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, nearest, weight, out):  # type: ignore[no-untyped-def]
-    """Any placement. us, vs: start, step along x, step along y. In narrow columns, so that what is read stays near."""
-    x0, x1, fx = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
-    y0, y1, fy = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
-    t = np.empty(_COLUMN)
-    lookup = table.size > 0
+    """Any placement. us, vs: start, step along x, step along y. In narrow columns, so that what is read stays near.
+
+    Places and shares lie at fixed distances in two rooms: with an array for each, the compiler has too few registers
+    for their addresses. Three integers side by side, which is what a color is, are read together.
+    """
+    places, shares, t = np.empty(4 * _COLUMN, np.int32), np.empty(2 * _COLUMN, np.float32), np.empty(_COLUMN)
+    second, third, fourth = np.uint64(_COLUMN), np.uint64(2 * _COLUMN), np.uint64(3 * _COLUMN)
+    one, two, lookup = np.uint64(1), np.uint64(2), table.size > 0
+    is_color = lookup and channels.size == 3 and channels[1] == channels[0] + 1 and channels[2] == channels[0] + 2
     for left in range(0, width, _COLUMN):
         n = min(_COLUMN, width - left)
+        x0, x1, fx = places[:n], places[_COLUMN : _COLUMN + n], shares[:n]
+        y0, y1 = places[2 * _COLUMN : 2 * _COLUMN + n], places[3 * _COLUMN : 3 * _COLUMN + n]
+        fy = shares[_COLUMN : _COLUMN + n]
         for row in range(height):
             u, v = us[0] + us[1] * left + us[2] * row, vs[0] + vs[1] * left + vs[2] * row
-            _taps(u, us[1], tile[0], tile[2], wrap, nearest, strides[0], t[:n], x0[:n], x1[:n], fx[:n])
-            _taps(v, vs[1], tile[1], tile[3], wrap, nearest, strides[1], t[:n], y0[:n], y1[:n], fy[:n])
-            for k in range(channels.size):
-                values = flat[channels[k] :]
-                line = out[k, row * width + left : row * width + left + n]
-                if lookup:
-                    for i in range(n):
-                        p, q, r, o = (
-                            np.uint32(y0[i] + x0[i]),
-                            np.uint32(y0[i] + x1[i]),
-                            np.uint32(y1[i] + x0[i]),
-                            np.uint32(y1[i] + x1[i]),
-                        )
+            _taps(u, us[1], tile[0], tile[2], wrap, nearest, strides[0], t[:n], x0, x1, fx)
+            _taps(v, vs[1], tile[1], tile[3], wrap, nearest, strides[1], t[:n], y0, y1, fy)
+            at = row * width + left
+            if is_color:
+                colors = flat[channels[0] :]
+                red, green, blue = out[0, at : at + n], out[1, at : at + n], out[2, at : at + n]
+                for k in range(n):
+                    i = np.uint64(k)
+                    x, y = np.uint32(places[i]), np.uint32(places[i + third])
+                    beside, below = np.uint32(places[i + second]), np.uint32(places[i + fourth])
+                    p, q, r, o = y + x, y + beside, below + x, below + beside
+                    f, g = shares[i], shares[i + second]
+                    a, d = table[np.uint32(colors[p])], table[np.uint32(colors[r])]
+                    upper = a + (table[np.uint32(colors[q])] - a) * f
+                    lower = d + (table[np.uint32(colors[o])] - d) * f
+                    red[i] += (upper + (lower - upper) * g) * weight
+                    a, d = table[np.uint32(colors[p + one])], table[np.uint32(colors[r + one])]
+                    upper = a + (table[np.uint32(colors[q + one])] - a) * f
+                    lower = d + (table[np.uint32(colors[o + one])] - d) * f
+                    green[i] += (upper + (lower - upper) * g) * weight
+                    a, d = table[np.uint32(colors[p + two])], table[np.uint32(colors[r + two])]
+                    upper = a + (table[np.uint32(colors[q + two])] - a) * f
+                    lower = d + (table[np.uint32(colors[o + two])] - d) * f
+                    blue[i] += (upper + (lower - upper) * g) * weight
+                continue
+            for channel in range(channels.size):
+                values, line = flat[channels[channel] :], out[channel, at : at + n]
+                for k in range(n):
+                    i = np.uint64(k)
+                    x, y = np.uint32(places[i]), np.uint32(places[i + third])
+                    beside, below = np.uint32(places[i + second]), np.uint32(places[i + fourth])
+                    p, q, r, o = y + x, y + beside, below + x, below + beside
+                    f, g = shares[i], shares[i + second]
+                    if lookup:
                         a, b = table[np.uint32(values[p])], table[np.uint32(values[q])]
                         d, e = table[np.uint32(values[r])], table[np.uint32(values[o])]
-                        upper, lower = a + (b - a) * fx[i], d + (e - d) * fx[i]
-                        line[i] += (upper + (lower - upper) * fy[i]) * weight
-                else:
-                    for i in range(n):
-                        p, q, r, o = (
-                            np.uint32(y0[i] + x0[i]),
-                            np.uint32(y0[i] + x1[i]),
-                            np.uint32(y1[i] + x0[i]),
-                            np.uint32(y1[i] + x1[i]),
-                        )
-                        a, b, d, e = (
-                            np.float32(values[p]),
-                            np.float32(values[q]),
-                            np.float32(values[r]),
-                            np.float32(values[o]),
-                        )
-                        upper, lower = a + (b - a) * fx[i], d + (e - d) * fx[i]
-                        line[i] += (upper + (lower - upper) * fy[i]) * weight
-
-
-@njit(nogil=True, cache=True, fastmath=True)
-def _turned_colors(words, table, us, vs, width, height, tile, strides, wrap, nearest, weight, out):  # type: ignore[no-untyped-def]
-    """`_turned` for red, green and blue of 8 bits, which are fetched together. words: four bytes from each byte on."""
-    x0, x1, fx = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
-    y0, y1, fy = np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.int32), np.empty(_COLUMN, np.float32)
-    t, last, byte = np.empty(_COLUMN), np.int32(words.size - 1), np.uint32(255)
-    for left in range(0, width, _COLUMN):
-        n = min(_COLUMN, width - left)
-        for row in range(height):
-            u, v = us[0] + us[1] * left + us[2] * row, vs[0] + vs[1] * left + vs[2] * row
-            _taps(u, us[1], tile[0], tile[2], wrap, nearest, strides[0], t[:n], x0[:n], x1[:n], fx[:n])
-            _taps(v, vs[1], tile[1], tile[3], wrap, nearest, strides[1], t[:n], y0[:n], y1[:n], fy[:n])
-            at = row * width + left
-            red, green, blue = out[0, at : at + n], out[1, at : at + n], out[2, at : at + n]
-            right, bottom = np.int32(0), np.int32(0)
-            for i in range(n):
-                right, bottom = max(right, max(x0[i], x1[i])), max(bottom, max(y0[i], y1[i]))
-            # The last texel has no four bytes: those that end with it are moved down.
-            is_near_end = right + bottom > last
-            for i in range(n):
-                p, q, r, o = y0[i] + x0[i], y0[i] + x1[i], y1[i] + x0[i], y1[i] + x1[i]
-                if is_near_end:
-                    a = words[np.uint32(min(p, last))] >> np.uint32(8 * max(p - last, np.int32(0)))
-                    b = words[np.uint32(min(q, last))] >> np.uint32(8 * max(q - last, np.int32(0)))
-                    d = words[np.uint32(min(r, last))] >> np.uint32(8 * max(r - last, np.int32(0)))
-                    e = words[np.uint32(min(o, last))] >> np.uint32(8 * max(o - last, np.int32(0)))
-                else:
-                    a, b, d, e = words[np.uint32(p)], words[np.uint32(q)], words[np.uint32(r)], words[np.uint32(o)]
-                f, g = fx[i], fy[i]
-                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
-                upper, lower = one + (two - one) * f, three + (four - three) * f
-                red[i] += (upper + (lower - upper) * g) * weight
-                a, b, d, e = a >> np.uint32(8), b >> np.uint32(8), d >> np.uint32(8), e >> np.uint32(8)
-                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
-                upper, lower = one + (two - one) * f, three + (four - three) * f
-                green[i] += (upper + (lower - upper) * g) * weight
-                a, b, d, e = a >> np.uint32(8), b >> np.uint32(8), d >> np.uint32(8), e >> np.uint32(8)
-                one, two, three, four = table[a & byte], table[b & byte], table[d & byte], table[e & byte]
-                upper, lower = one + (two - one) * f, three + (four - three) * f
-                blue[i] += (upper + (lower - upper) * g) * weight
+                    else:
+                        a, b = np.float32(values[p]), np.float32(values[q])
+                        d, e = np.float32(values[r]), np.float32(values[o])
+                    upper, lower = a + (b - a) * f, d + (e - d) * f
+                    line[i] += (upper + (lower - upper) * g) * weight
 
 
 _TABLES: dict[tuple[str, bool], F32] = {("u1", True): DECODE_8BIT}
@@ -276,9 +249,6 @@ def _read_level(
         if linear[0, 1] == 0 and linear[1, 0] == 0:
             xs, ys = (start[0], linear[0, 0] / size[0]), (start[1], linear[1, 1] / size[1])
             _straight(flat, table, channels, xs, ys, *how)
-        elif table.size == 256 and [c for _, c in wanted] == [0, 1, 2] and flat.size > 3 and flat.flags.c_contiguous:
-            words = np.lib.stride_tricks.as_strided(flat[: flat.size // 4 * 4].view(np.uint32), (flat.size - 3,), (1,))
-            _turned_colors(words, table, us, vs, *how)
         else:
             _turned(flat, table, channels, us, vs, *how)
 

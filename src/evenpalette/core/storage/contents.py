@@ -12,7 +12,7 @@ _held: WeakValueDictionary[tuple[Hashable, ...], object] = WeakValueDictionary()
 
 
 def fingerprint(content: bytes) -> bytes:
-    """What a content is known by."""
+    """What a content is known by, and what a file of a project is named by."""
     return hashlib.sha256(content).digest()
 
 
