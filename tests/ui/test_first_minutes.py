@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSlider,
+    QTableWidget,
     QToolButton,
     QWidget,
 )  # fmt: skip
@@ -316,3 +317,27 @@ def test_the_color_editor_shows_the_gamut_and_the_color_over_its_tone(hand: Hand
     shown = hand.session.state.values(hand.session.state.project.active_variant)[parameter]
     assert shown != "#123456"
     assert named(bench, "Color", ColorField).color == shown  # type: ignore[attr-defined]
+
+
+def test_a_texture_that_holds_something_else_gets_its_line_anew_and_the_others_keep_theirs(hand: Hand) -> None:
+    session, bench = hand.session, hand.window.bench("asset")
+    hand.wait()
+    table = hand.find("Textures", QTableWidget, bench)
+    textures = session.state.project.asset.textures
+    # The last one's role is changed as by a hand on the keys.
+    last, boxes = len(textures) - 1, [table.cellWidget(line, 2) for line in range(len(textures))]
+    box = boxes[last]
+    assert isinstance(box, QComboBox)
+    hand.focus()
+    box.setFocus()
+    before = textures[last].role
+    while box.itemData(box.currentIndex()) is before:
+        QTest.keyClick(box, Qt.Key.Key_Up)
+    hand.wait(lambda: session.state.project.asset.textures[last].role is not before)
+    after = [table.cellWidget(line, 2) for line in range(len(textures))]
+    assert after[:last] == boxes[:last]
+    assert after[last] is not box
+    assert after[last].hasFocus(), "keys go on where they were"
+    assert after[last].itemData(after[last].currentIndex()) is session.state.project.asset.textures[last].role
+    session.undo()
+    assert table.cellWidget(last, 2).currentText() == before.value

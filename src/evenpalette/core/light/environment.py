@@ -90,25 +90,28 @@ def environment(key: str) -> Environment:
 def blurred(picture: F32) -> Environment:
     """Any picture of an environment (ROWS, COLUMNS), radiance, as surfaces meet it."""
     d, area = directions(ROWS, COLUMNS)
-    bands = [picture, *(_mirrored(picture, d, area, k / (BANDS - 1)) for k in range(1, BANDS))]
+    bands = [picture, *(_enlarged(band) for band in _mirrored(picture, d, area))]
     return Environment(np.concatenate(bands).astype(np.float32), harmonics_of(picture, d, area))
 
 
-def _mirrored(picture: F32, d: F32, area: F32, roughness: float) -> F32:
-    """What a surface of this roughness mirrors, looked at along its normal: the sum over the picture of
-    D(n.h) n.l / 4, h between n and l, brought to one (B. Karis, SIGGRAPH 2013 course on physically based shading, from
-    memory)."""
-    out, _ = directions(_COARSE, _COARSE * 2)
-    light, weight = d.reshape(-1, 3), (picture * area).reshape(-1)
-    found = np.empty(len(out.reshape(-1, 3)), np.float32)
-    a2 = roughness**4
-    for start in range(0, len(found), 64):
-        n = out.reshape(-1, 3)[start : start + 64]
-        nl = np.clip(n @ light.T, 0, 1)
+def _mirrored(picture: F32, d: F32, area: F32) -> F32:
+    """What surfaces of every roughness but 0 mirror, looked at along their normals, float32 (BANDS - 1, _COARSE,
+    2 _COARSE): the sum over the picture of D(n.h) n.l / 4, h between n and l, brought to one (B. Karis, SIGGRAPH 2013
+    course on physically based shading, from memory)."""
+    normals = directions(_COARSE, _COARSE * 2)[0].reshape(-1, 3)
+    light, weights = d.reshape(-1, 3).T.copy(), np.stack([(picture * area).reshape(-1), area.reshape(-1)], -1)
+    found = np.empty((BANDS - 1, len(normals)), np.float32)
+    for start in range(0, len(normals), 64):
+        nl = np.clip(normals[start : start + 64] @ light, 0, 1)
         nh2 = (1 + nl) / 2
-        lobe = nl / (nh2 * (a2 - 1) + 1) ** 2
-        found[start : start + 64] = lobe @ weight / (lobe @ area.reshape(-1))
-    return _enlarged(found.reshape(_COARSE, _COARSE * 2))
+        for k in range(1, BANDS):
+            a2 = (k / (BANDS - 1)) ** 4
+            lobe = nh2 * np.float32(a2 - 1)
+            lobe += 1
+            lobe *= lobe
+            seen, whole = (np.divide(nl, lobe, out=lobe) @ weights).T
+            found[k - 1, start : start + 64] = seen / whole
+    return found.reshape(BANDS - 1, _COARSE, _COARSE * 2)
 
 
 def _enlarged(coarse: F32) -> F32:

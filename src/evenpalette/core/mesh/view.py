@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
-from evenpalette.core.mesh.tiles import of_groups
+from evenpalette.core.mesh.tiles import of_groups, tiles_of
 from evenpalette.core.mesh.topology import Topology, find_topology
 from evenpalette.core.mesh.uv_raster import face_map
 
@@ -16,17 +16,18 @@ FACE_MAP_TEXELS = 1024
 
 
 class MeshView:
-    """A mesh with what is computed from it once: topology and the face under each texel."""
+    """A mesh with what is computed from it once: topology, the tiles of its layout and the face under each texel."""
 
     def prepare(self) -> "MeshView":
         """Compute it all now, where waiting does no harm."""
-        _ = self.topology, self.mesh.uvs is not None and self.faces_under_texels
+        _ = self.topology, self.tiles, self.mesh.uvs is not None and self.faces_under_texels
         return self
 
     @property
     def is_ready(self) -> bool:
         """Whether `prepare` has been done: until then asking for it makes the caller wait."""
-        return "topology" in self.__dict__ and (self.mesh.uvs is None or "faces_under_texels" in self.__dict__)
+        made = self.__dict__
+        return "topology" in made and "tiles" in made and (self.mesh.uvs is None or "faces_under_texels" in made)
 
     def __init__(self, mesh: Mesh, whole: "MeshView | None" = None) -> None:
         self.mesh = mesh
@@ -61,6 +62,11 @@ class MeshView:
     @cached_property
     def topology(self) -> Topology:
         return find_topology(self.mesh)
+
+    @cached_property
+    def tiles(self) -> dict[str, int]:
+        """`tiles_of` the mesh."""
+        return tiles_of(self.mesh)
 
     @cached_property
     def faces_under_texels(self) -> NDArray[np.int32]:

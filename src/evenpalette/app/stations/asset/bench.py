@@ -31,7 +31,7 @@ from evenpalette.core.document.state import State
 from evenpalette.core.edits import asset as edit
 from evenpalette.core.edits.made_textures import MADE, add_made
 from evenpalette.core.errors import EvenPaletteError
-from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
+from evenpalette.core.mesh.tiles import FIRST, WRAP
 from evenpalette.core.mesh.upright import AXES
 from evenpalette.core.mesh.view import MeshView
 
@@ -143,6 +143,7 @@ class AssetBench(QWidget):
     def _count(self) -> None:
         if self._session.state.mesh is not None:
             self._mesh_facts.setText(_facts(self._session.state.mesh))
+            self._show_tiles()
 
     def refresh(self) -> None:
         """Show the asset as it is now."""
@@ -241,7 +242,9 @@ class AssetBench(QWidget):
 
     def _show_tiles(self) -> None:
         view = self._session.state.mesh
-        tiles = tiles_of(view.mesh) if view is not None else {}
+        if view is not None and not (view.is_ready or view.mesh.all_tiles):
+            return
+        tiles = view.tiles if view is not None else {}
         self._tile_row.setVisible(any(tile != FIRST for tile in tiles))
         self.tile.clear()
         self.tile.addItem("as in the file", "")

@@ -38,6 +38,23 @@ def thumbnail(raster: Raster, size: int) -> QPixmap:
     )
 
 
+class _Line:
+    """What a line shows."""
+
+    def __init__(self, texture: Texture, raster: Raster) -> None:
+        self.texture, self.raster = texture, raster
+        self.has_file = bool(texture.source_path) and Path(texture.source_path).is_file()
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, _Line)
+            and (self.texture, self.has_file) == (other.texture, other.has_file)
+            and self.raster.pixels is other.raster.pixels
+        )
+
+    __hash__ = None  # type: ignore[assignment]
+
+
 class TextureTable(QTableWidget):
     """The list. find_sources: looks for source files that are not where they were."""
 
@@ -45,6 +62,8 @@ class TextureTable(QTableWidget):
         super().__init__(0, 6)
         self._session, self._find_sources = session, find_sources
         self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
+        #: What each line was made of.
+        self._lines: list[_Line] = []
         self.setAccessibleName("Textures")
         self.setHorizontalHeaderLabels(["", "Texture", "Holds", "Read as", "Texels", ""])
         vertical, horizontal = self.verticalHeader(), self.horizontalHeader()
@@ -61,32 +80,42 @@ class TextureTable(QTableWidget):
         self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
 
     def show_textures(self) -> None:
-        """Show those of the sheet that is worked on as they are now."""
+        """Show those of the sheet that is worked on as they are now; lines that show it already stay."""
         state = self._session.state
-        textures = state.project.asset.textures
-        self.setRowCount(len(textures))
-        for line, texture in enumerate(textures):
-            raster = state.textures[texture.id]
-            picture = QLabel()
-            picture.setPixmap(self._thumb(raster))
-            picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            self.setCellWidget(line, 0, picture)
-            self.setCellWidget(line, 1, self._name_cell(texture))
-            depth = {"u1": "8 bit", "u2": "16 bit", "f4": "float"}[raster.pixels.dtype.str[1:]]
-            channels = {1: "gray", 2: "gray, alpha", 3: "RGB", 4: "RGBA"}[raster.channels]
-            self.setItem(line, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
-            self.setCellWidget(line, 2, self._role_box(texture.id, texture.role))
-            packed = texture.role is Role.PACKED
-            read_as = self._channels_button(texture) if packed else self._encoding_box(texture.id, texture.encoding)
-            self.setCellWidget(line, 3, read_as)
-            self.setCellWidget(line, 5, self._row_tools(texture))
+        lines = [_Line(texture, state.textures[texture.id]) for texture in state.project.asset.textures]
+        self.setRowCount(len(lines))
+        for place, line in enumerate(lines):
+            if place >= len(self._lines) or self._lines[place] != line:
+                self._show(place, line)
+        self._lines = lines
+        shown = {id(line.raster.pixels) for line in lines}
+        self._thumbs = {key: held for key, held in self._thumbs.items() if key in shown}
 
-    def _name_cell(self, texture: Texture) -> QWidget:
+    def _show(self, place: int, line: "_Line") -> None:
+        texture, raster = line.texture, line.raster
+        in_hand = next((cell for cell in (2, 3) if (old := self.cellWidget(place, cell)) and old.hasFocus()), None)
+        picture = QLabel()
+        picture.setPixmap(self._thumb(raster))
+        picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setCellWidget(place, 0, picture)
+        self.setCellWidget(place, 1, self._name_cell(line))
+        depth = {"u1": "8 bit", "u2": "16 bit", "f4": "float"}[raster.pixels.dtype.str[1:]]
+        channels = {1: "gray", 2: "gray, alpha", 3: "RGB", 4: "RGBA"}[raster.channels]
+        self.setItem(place, 4, QTableWidgetItem(f"{raster.width} x {raster.height}  {channels} {depth}"))
+        self.setCellWidget(place, 2, self._role_box(texture.id, texture.role))
+        packed = texture.role is Role.PACKED
+        read_as = self._channels_button(texture) if packed else self._encoding_box(texture.id, texture.encoding)
+        self.setCellWidget(place, 3, read_as)
+        self.setCellWidget(place, 5, self._row_tools(line))
+        if in_hand is not None and (now := self.cellWidget(place, in_hand)) is not None:
+            now.setFocus()
+
+    def _name_cell(self, line: "_Line") -> QWidget:
+        texture = line.texture
         name = label(self.fontMetrics().elidedText(texture.name, Qt.TextElideMode.ElideMiddle, 152))
         name.setToolTip(plain(texture.source_path or texture.name))
-        lost = bool(texture.source_path) and not Path(texture.source_path).is_file()
         note: QWidget
-        if lost:
+        if texture.source_path and not line.has_file:
             note = button(
                 "file not found, find it ...",
                 self._find_sources,
@@ -129,14 +158,15 @@ class TextureTable(QTableWidget):
                 action.setChecked(now[channel] == key)
         menu.exec(QCursor.pos())
 
-    def _row_tools(self, texture: Texture) -> QWidget:
+    def _row_tools(self, line: "_Line") -> QWidget:
+        texture = line.texture
         path = Path(texture.source_path) if texture.source_path else None
         again = tool(
             "rotate-ccw",
             f"Read {texture.name} again from {path}" if path else "It was not brought in from a file",
             lambda: read_again(self._session, [path] if path else []),
         )
-        again.setEnabled(path is not None and path.is_file())
+        again.setEnabled(line.has_file)
         other = tool(
             "folder-open",
             f"Exchange {texture.name} for another file; what uses it keeps using it",
@@ -147,8 +177,7 @@ class TextureTable(QTableWidget):
             f"Take {texture.name} apart: a texture for each of its channels",
             lambda: self._ask_layout(texture),
         )
-        held = self._session.state.textures.get(texture.id)
-        apart.setEnabled(held is not None and held.channels > 1)
+        apart.setEnabled(line.raster.channels > 1)
         gone = tool("trash-2", f"Take {texture.name} out", lambda: self._remove(texture))
         return row(again, other, apart, gone, spacing=2)
 
