@@ -1,13 +1,16 @@
 """The pages of Tones and the page Mend, driven as an artist drives them."""
 
+import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialogButtonBox, QMenu, QPushButton, QTableWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialogButtonBox, QLabel, QMenu, QPushButton, QTableWidget
 
+from evenpalette.app.stations.tones import levels_part
 from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
 from evenpalette.app.stations.tones.pack_dialog import PackDialog
 from evenpalette.app.widgets.before_after import BeforeAfter
@@ -115,8 +118,19 @@ def colorful(picture: np.ndarray) -> float:
     return float((np.ptp(codes, -1) > 40).mean())
 
 
-def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) -> None:
+def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
     session = hand.session
+    measured: list[bool] = []
+    for name in ("leveled", "clipping_picture", "true_average"):
+        made = getattr(levels_part, name)
+
+        def noted(*given: object, made: Callable[..., object] = made) -> object:
+            measured.append(threading.current_thread() is threading.main_thread())
+            return made(*given)
+
+        monkeypatch.setattr(levels_part, name, noted)
     bench = open_page(hand, "tones", "Tone")
     region = session.selection.region
     hand.type_into(hand.find("Black at", ValueSlider, bench).field, "0.5")
@@ -130,8 +144,13 @@ def test_levels_are_set_clipping_is_seen_and_the_rest_is_added_back(hand: Hand) 
     red = (clipped[..., 0] > 180) & (clipped[..., 1] < 90)
     assert red.mean() > 0.05
     assert not ((before[..., 0] > 180) & (before[..., 1] < 90)).mean() > 0.05
+    room = hand.find("Headroom of the tone", QLabel, bench)
+    before = room.text()
     hand.find("True average", QPushButton, bench).click()
-    assert levels_of(session.state, region)["brightness"] != pytest.approx(3)
+    hand.wait(lambda: levels_of(session.state, region)["brightness"] != pytest.approx(3))
+    hand.wait(lambda: room.text() != before)
+    assert measured
+    assert not any(measured), "the window's thread waits for nothing of it"
     hand.find("Reset", QPushButton, bench).click()
     assert levels_of(session.state, region) == pytest.approx(
         {"black": 0, "white": 1, "gamma": 1, "contrast": 1, "brightness": 1}

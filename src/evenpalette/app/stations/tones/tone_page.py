@@ -1,12 +1,8 @@
 """Tones, the gray: from the painted color, how well the recipe rebuilds the original with it, and its levels."""
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QSizePolicy,
@@ -17,40 +13,24 @@ from PyQt6.QtWidgets import (
 
 from evenpalette.app import theme
 from evenpalette.app.facets import ACTIVE, ASSET, COVERAGES, RECIPE, REGIONS, TONE, VALUES
-from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.stations.tones.gray_sheet import TILE, gray_sheet
+from evenpalette.app.stations.tones.levels_part import LevelsPart
 from evenpalette.app.tasks import Task
 from evenpalette.app.views import TwinViews
-from evenpalette.app.widgets.basics import button, captions, choice, column, label, row, scrolled
+from evenpalette.app.widgets.basics import button, choice, column, label, row, scrolled
 from evenpalette.app.widgets.forms import slider
-from evenpalette.app.widgets.histogram import Histogram
 from evenpalette.app.widgets.when_shown import WhenShown
 from evenpalette.core.document.project import Role
-from evenpalette.core.document.state import State
 from evenpalette.core.edits import tone as edit
 from evenpalette.core.edits.splitting import split_by_hue
-from evenpalette.core.edits.tone import tint_parameter_of
-from evenpalette.core.edits.tone_levels import (
-    DEFAULTS,
-    clipping_picture,
-    leveled,
-    levels_of,
-    set_levels,
-    suggested_levels,
-    true_average,
-)
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.raster import Raster
-from evenpalette.core.recipe.steps.levels import KIND as LEVELS_KIND
 from evenpalette.core.tones.gray import LABELS, METHODS, to_gray
-from evenpalette.core.tones.headroom import headroom_of
-from evenpalette.core.tones.histogram import gray_histogram
 from evenpalette.gpu.look import Show
 
 COMPARED = ("fit", *METHODS)
 WORDS = {"fit": "Fit", **LABELS}
-_LEVELS = {made.key: (made.low, made.high) for made in LEVELS_KIND.inputs}
 
 
 class TonePage(QWidget):
@@ -59,16 +39,17 @@ class TonePage(QWidget):
     def __init__(self, session: Session, views: TwinViews) -> None:
         super().__init__()
         self._session, self._views = session, views
+        self._levels = LevelsPart(session, views)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(20)
         layout.addWidget(self._made_from())
         layout.addWidget(self._ways(), 1)
-        layout.addWidget(self._levels())
+        layout.addWidget(self._levels)
         self.table.currentCellChanged.connect(lambda *_: self._show_gray())
         self._shown = WhenShown(self, self.refresh)
         session.changed.connect(self._on_change)
-        session.selection.changed.connect(lambda: self._show_levels() if self.isVisible() else self._shown.ask())
+        session.selection.changed.connect(lambda: self._show_region() if self.isVisible() else self._shown.ask())
         self.refresh()
 
     def _made_from(self) -> QWidget:
@@ -146,60 +127,11 @@ class TonePage(QWidget):
         middle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Expanding)
         return middle
 
-    def _levels(self) -> QWidget:
-        """The levels of the region."""
-        self._histogram = Histogram()
-        self._histogram.setFixedWidth(136)
-        self._title = label("", "")
-        self._sliders = {
-            made.key: slider(
-                *_LEVELS[made.key], DEFAULTS[made.key], tip=made.description, decimals=2,
-                taken=lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"),  # type: ignore[misc]
-                ended=self._session.history.seal,
-            )
-            for made in LEVELS_KIND.inputs
-        }  # fmt: skip
-        grid = QGridLayout()
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(0)
-        captions(grid, [(made.label, self._sliders[made.key]) for made in LEVELS_KIND.inputs])
-        self._suggest = button(
-            "Suggest",
-            lambda: self._take(suggested_levels),
-            "link",
-            "Black and white nearly reached, and a mean that leaves room to every tint",
-        )
-        self._average = button(
-            "True average",
-            lambda: self._take(true_average),
-            "link",
-            "So bright that the region's mean color is the tint itself",
-        )
-        self._plain = button(
-            "Reset", lambda: self._set_levels(dict(DEFAULTS), "levels"), "link", "Levels that change nothing"
-        )
-        self._clipping = QCheckBox("show clipping")
-        self._clipping.setToolTip("In Flat: what is black in blue, what is brighter than white under its tint in red")
-        self._clipping.clicked.connect(lambda _: self._show_clipping())
-        self._room = label("", "note")
-        self._room.setWordWrap(True)
-        self._room.setAccessibleName("Headroom of the tone")
-        held = QWidget()
-        held.setLayout(grid)
-        right = column(
-            row(self._title, None, self._suggest, self._average, self._plain, spacing=4),
-            row(self._histogram, held, spacing=10), row(self._clipping, self._room, spacing=10), spacing=3,
-        )  # fmt: skip
-        right.setFixedWidth(408)
-        self._room.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        return right
-
     def _on_change(self, facets: frozenset[str]) -> None:
         if facets & {TONE, ASSET, REGIONS, COVERAGES}:
             self._shown.ask()
         elif facets & {RECIPE, VALUES, ACTIVE} and self.isVisible():
-            self._show_levels()
+            self._levels.refresh()
 
     def refresh(self) -> None:
         """Show the tone as it is now."""
@@ -239,7 +171,15 @@ class TonePage(QWidget):
                     told.append(f"{region.name} holds a second hue, {line.second}, on {line.second_share:.0%} of it.")
             self._verdict.setText("  ".join(told))
         self._fill_table()
-        self._show_levels()
+        self._show_region()
+
+    def _show_region(self) -> None:
+        """What can be done with the selected region, and its levels."""
+        state, report = self._session.state, self._session.state.project.tone.report
+        second = {row.region for row in report.rows if row.second} if report else set()
+        self._split.setVisible(self._session.selection.region in second)
+        self._residue.setEnabled(state.tone is not None)
+        self._levels.refresh()
 
     def _fill_table(self) -> None:
         state = self._session.state
@@ -269,71 +209,6 @@ class TonePage(QWidget):
         assert header is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-
-    def _show_levels(self) -> None:
-        """The selected region's tone as its levels leave it, and what a tint makes of it."""
-        state, region = self._session.state, self._session.selection.region
-        found = state.project.regions.find(region or "")
-        ready = state.tone is not None and found is not None
-        for widget in (
-            self._histogram,
-            self._suggest,
-            self._average,
-            self._plain,
-            self._clipping,
-            *self._sliders.values(),
-        ):
-            widget.setEnabled(ready)
-        self._title.setText(
-            self._title.fontMetrics().elidedText(
-                found.name if found is not None else "", Qt.TextElideMode.ElideRight, 110
-            )
-        )
-        second = (
-            {row.region for row in state.project.tone.report.rows if row.second} if state.project.tone.report else set()
-        )
-        self._split.setVisible(region in second)
-        self._residue.setEnabled(state.tone is not None)
-        if not ready:
-            self._room.setText("Levels spread the tone of the selected region, once there is one.")
-            return
-        assert region is not None
-        for key, value in levels_of(state, region).items():
-            self._sliders[key].set_value(value)
-        parameter = tint_parameter_of(state, region)
-        tint = str(state.values(state.project.active_variant)[parameter]) if parameter else "#ffffff"
-        shown = leveled(state, region, tint)
-        bins, _ = gray_histogram(shown.grays)
-        self._histogram.show_bins(bins, shown.mean, tint, shown.dark, shown.bright)
-        room = headroom_of(shown.grays)
-        words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
-        self._room.setText(f"{words}{tint} comes out as {room.shown(tint)} on average; white as {room.brightest}.")
-        self._room.setToolTip(
-            plain(
-                f"The mean gray is {room.mean:.2f}, linear; most of it lies from {room.low:.2f} to {room.high:.2f}. For the mean to be the "
-                f"tint itself the tone would have to be {room.gain:.2f} times as bright, and {room.clips:.0%} of it would be brighter than white"
-            )
-        )
-        if self._clipping.isChecked():
-            self._show_clipping()
-
-    def _set_levels(self, values: dict[str, float], key: str) -> None:
-        region = self._session.selection.region
-        if region:
-            self._session.apply("Levels", lambda s: set_levels(s, region, values), f"{key} {region}")
-
-    def _take(self, found: Callable[[State, str], dict[str, float]]) -> None:
-        region = self._session.selection.region
-        if region:
-            self._session.apply("Levels", lambda s: set_levels(s, region, found(s, region)))
-
-    def _show_clipping(self) -> None:
-        """What is cut off, in Flat: made of a smaller picture, which is enough to see it."""
-        state = self._session.state
-        if not self._clipping.isChecked() or state.tone is None:
-            self._views.show_extras({})
-            return
-        self._show_extra("clipping", "Clipping", clipping_picture(state, state.project.active_variant))
 
     def _show_gray(self) -> None:
         """The gray of the chosen line, in Flat, and in Form where a texture is shown."""
