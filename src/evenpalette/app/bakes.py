@@ -2,6 +2,7 @@
 
 import threading
 import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -11,8 +12,9 @@ from evenpalette.app.tasks import Task
 from evenpalette.app.timers import timer
 from evenpalette.core.dataclass import dataclass
 from evenpalette.core.document.bake import Bake
+from evenpalette.core.document.state import State
 from evenpalette.core.edits.bake_wishes import read_by_bake
-from evenpalette.core.edits.bakes import MadeBake, baked_textures, make_bake, outdated, with_made, with_seen
+from evenpalette.core.edits.bakes import baked_textures, make_bake, outdated, with_made, with_seen
 from evenpalette.core.errors import Cancelled, EvenPaletteError
 from evenpalette.core.parallel import Progress
 from evenpalette.core.raster.raster import Raster
@@ -24,6 +26,21 @@ _PAUSE_MS = 150
 _LONGEST_REST_MS = 10_000
 #: A picture that is getting better is shown at most so often, in seconds.
 _SHOWN_EVERY = 0.3
+#: How often a bake is taken up by a document that became another one meanwhile, as by the picture before.
+_TRIES = 3
+
+Change = Callable[[State], State]
+
+
+@dataclass(frozen=True)
+class _Found:
+    """What came of a bake: a change that takes it up, or the error; neither where it was stopped. read: a hash of what
+    it read."""
+
+    texture: str
+    read: str
+    change: Change | None = None
+    error: EvenPaletteError | None = None
 
 
 @dataclass
@@ -97,7 +114,7 @@ class BakeKeeper(QObject):
         self._stop, self.under_way = stop, Baking("", Bake(kind=""))
         last = [0.0]
 
-        def work(progress: Progress) -> tuple[str, str, MadeBake | EvenPaletteError | None] | None:
+        def work(progress: Progress) -> _Found | None:
             found = next((t for t in outdated(state) if left.get(t.id) != read_by_bake(state, t.bake)), None)  # type: ignore[arg-type]
             if found is None or found.bake is None:
                 return None
@@ -116,17 +133,14 @@ class BakeKeeper(QObject):
 
             read = read_by_bake(state, found.bake)
             try:
-                return (
-                    found.id,
-                    read,
-                    make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.sources.may_read),
-                )
+                made = make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.sources.may_read)
             except Cancelled:
-                return found.id, read, None
+                return _Found(found.id, read)
             except EvenPaletteError as error:
-                return found.id, read, error
+                return _Found(found.id, read, error=error)
+            return _Found(found.id, read, self._ahead(lambda s: with_made(s, found.id, made)))
 
-        def done(found: tuple[str, str, MadeBake | EvenPaletteError | None] | None) -> None:
+        def done(found: _Found | None) -> None:
             if self._session.history is history:
                 self._done(found)
             else:
@@ -141,6 +155,17 @@ class BakeKeeper(QObject):
             self.under_way.share = share
             self.progressed.emit()
 
+    def _ahead(self, change: Change) -> Change:
+        """A change that is worked out for the document as it is now, on this thread: regions that are made from the
+        texture follow it. The window's thread has to where the document became another one meanwhile."""
+        state = after = self._session.state
+        for _ in range(_TRIES):
+            state = self._session.state
+            after = change(state)
+            if self._session.state is state:
+                break
+        return lambda s: after if s is state else change(s)
+
     def _show(self, texture: str, raster: Raster, rays: int) -> None:
         now = None if self._stop.is_set() else self.under_way
         held = self._session.state.project.asset.texture(texture)
@@ -152,16 +177,16 @@ class BakeKeeper(QObject):
         self._session.refine(lambda s: with_seen(s, texture, raster), texture)
         self.progressed.emit()
 
-    def _done(self, found: tuple[str, str, MadeBake | EvenPaletteError | None] | None) -> None:
+    def _done(self, found: "_Found | None") -> None:
         self.under_way = None
         if found is None:
             self.progressed.emit()
             return
-        texture, read, made = found
+        texture, read = found.texture, found.read
         before, self._before = self._before, None
-        if isinstance(made, MadeBake):
+        if found.change is not None:
             before = before or self._session.state.textures.get(texture)
-            self._session.refine(lambda s: with_made(s, texture, made), texture)
+            self._session.refine(found.change, texture)
             self.made.emit(texture, before)
         else:
             held = self._session.state.project.asset.texture(texture)
@@ -171,8 +196,8 @@ class BakeKeeper(QObject):
                 self._session.refine(lambda s: with_seen(s, texture, before), texture)
             if same:
                 self._left[texture] = read
-            if isinstance(made, EvenPaletteError):
-                self._session.said.emit(str(made), True)
+            if found.error is not None:
+                self._session.said.emit(str(found.error), True)
             elif same:
                 self._session.said.emit(
                     "The bake was stopped. What was there stays; make it again at Asset, Bakes.", False

@@ -65,6 +65,44 @@ def shortened(parts: Sequence[Part], fits: Callable[[str], bool]) -> str:
     return _line(left)
 
 
+def known_of(state: State, steps: Sequence[BoundStep], uv: tuple[float, float]) -> tuple[Part, ...]:
+    """What is known of the texel at (u, v) of a document with textures, after the steps of a variant."""
+    u, v = uv
+    width, height = state.sources.size
+    place = f"{min(width - 1, int(u * width))}, {min(height - 1, int(v * height))}"
+    parts = [Part((place,), stays=True), Part((f"uv {u:.3f}, {v:.3f}",))]
+    texel = state.sources.at_point(u, v)
+    regions = state.project.regions.regions
+    covered = [(n, r.name, texel.coverages[n - 1][0, 0]) for n, r in enumerate(regions, 1)]
+    shares = tuple(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value)
+    parts.append(Part(shares or ("no region",)))
+    if state.tone is not None and state.base is state.tone:
+        parts.append(Part((f"tone {texel.base.channel(0)[0, 0]:.3f}",)))
+    made = state.attributes
+    found = trace(steps, texel, 0, 0, made)
+    colors = [attributes[BASE_COLOR] for attributes in found]
+    chain = []
+    decided, largest = None, 0.0
+    for step, before, after in zip(steps, colors, colors[1:], strict=False):
+        change = float(np.abs(after - before).max())
+        if change > 1e-4:
+            chain.append(f"{step.name} {linear_to_hex(after)}")
+            if change >= largest:
+                decided, largest = step, change
+    final = colors[-1]
+    if chain:
+        parts.append(Part(tuple(chain), chain=True))
+    said = f"final {linear_to_hex(final)}", f"linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}"
+    parts.append(Part(said, stays=True))
+    if decided is not None:
+        weight = weight_at(decided, texel, 0, 0)
+        parts.append(Part((f"decided by {decided.name}, weight {weight:.2f}",), stays=True))
+    others = tuple(_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR)
+    if others:
+        parts.append(Part(others, stays=True))
+    return tuple(parts)
+
+
 class ProbeCard(QFrame):
     """What the line says of a texel, whole: a line for each part, and for each step what it made."""
 
@@ -176,44 +214,10 @@ class ProbeBar(QWidget):
         state = self._session.state
         if not state.project.asset.textures:
             return ()
-        u, v = self._uv
-        width, height = state.sources.size
-        place = f"{min(width - 1, int(u * width))}, {min(height - 1, int(v * height))}"
-        parts = [Part((place,), stays=True), Part((f"uv {u:.3f}, {v:.3f}",))]
-        texel = state.sources.at_point(u, v)
-        regions = state.project.regions.regions
-        covered = [(n, r.name, texel.coverages[n - 1][0, 0]) for n, r in enumerate(regions, 1)]
-        shares = tuple(f"{n} {name} {value / 255:.2f}" for n, name, value in covered if value)
-        parts.append(Part(shares or ("no region",)))
-        if state.tone is not None and state.base is state.tone:
-            parts.append(Part((f"tone {texel.base.channel(0)[0, 0]:.3f}",)))
         if self._steps is None or self._steps[0] is not state:
             # A pointer asks of the same document again and again.
             self._steps = state, state.bound_steps(state.project.active_variant)
-        steps = self._steps[1]
-        made = state.attributes
-        found = trace(steps, texel, 0, 0, made)
-        colors = [attributes[BASE_COLOR] for attributes in found]
-        chain = []
-        decided, largest = None, 0.0
-        for step, before, after in zip(steps, colors, colors[1:], strict=False):
-            change = float(np.abs(after - before).max())
-            if change > 1e-4:
-                chain.append(f"{step.name} {linear_to_hex(after)}")
-                if change >= largest:
-                    decided, largest = step, change
-        final = colors[-1]
-        if chain:
-            parts.append(Part(tuple(chain), chain=True))
-        said = f"final {linear_to_hex(final)}", f"linear {final[0]:.3f} {final[1]:.3f} {final[2]:.3f}"
-        parts.append(Part(said, stays=True))
-        if decided is not None:
-            weight = weight_at(decided, texel, 0, 0)
-            parts.append(Part((f"decided by {decided.name}, weight {weight:.2f}",), stays=True))
-        others = tuple(_attribute_text(key, found[-1][key]) for key in made if key != BASE_COLOR)
-        if others:
-            parts.append(Part(others, stays=True))
-        return tuple(parts)
+        return known_of(state, self._steps[1], self._uv)
 
     def _show(self, parts: tuple[Part, ...]) -> None:
         self._parts = parts

@@ -13,6 +13,7 @@ from evenpalette.app.about import AboutDialog
 from evenpalette.app.bakes import BakeKeeper
 from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
+from evenpalette.app.later import load_rest
 from evenpalette.app.ledger import Ledger
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.project_actions import ProjectActions
@@ -214,8 +215,7 @@ class MainWindow(QMainWindow):
             return
         self._painted_state = None
         self.views.painted.disconnect(self._note_painting)
-        if not self._all_verbs:
-            self._load_stations()
+        load_rest(self.session, lambda: self.verbs)
 
     # --- the stations --------------------------------------------------------------------------------------------
 
