@@ -1,5 +1,7 @@
 """What patches and pieces draw is what whole uploads draw."""
 
+from collections.abc import Callable
+from concurrent.futures import Future
 from dataclasses import replace
 from types import MappingProxyType
 
@@ -10,7 +12,9 @@ import pytest
 from evenpalette.core.document.state import State
 from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.gpu.look import Look, Show
+from evenpalette.gpu.mip_levels import read_level
 from evenpalette.gpu.scene import SceneRenderer
+from evenpalette.gpu.textures import TextureCache
 from tests.helpers.glsl import apart
 
 SIZE = (400, 300)
@@ -111,3 +115,32 @@ def test_parts_of_other_sheets_are_drawn_as_they_look() -> None:
                 assert blue > 3000
 
     apart(draw)
+
+
+@pytest.mark.parametrize("fails", [False, True])
+def test_what_a_large_texture_is_made_of_is_put_together_elsewhere_while_a_stand_in_is_drawn(*, fails: bool) -> None:
+    """Where there is no second context after all, it is done here."""
+    rng = np.random.default_rng(5)
+    named = [(key, rng.integers(0, 256, (2304, 2048), np.uint8)) for key in "ab"]
+
+    def send() -> None:
+        sent: list[tuple[Callable[[], object], Future]] = []
+
+        def elsewhere(work: Callable[[], object]) -> Future:
+            sent.append((work, Future()))
+            return sent[-1][1]
+
+        textures = TextureCache(moderngl.create_standalone_context(backend="egl"), elsewhere=elsewhere)
+        assert max(textures.of_planes(named).size) <= 576
+        assert not textures.continue_uploads(1.0)
+        assert not textures.continue_uploads(1.0), "it is asked for once"
+        (work, future), *others = sent
+        assert not others
+        assert textures.is_waiting
+        future.set_exception(RuntimeError("no second context")) if fails else future.set_result(work())
+        while textures.is_waiting:
+            textures.continue_uploads(1.0)
+        sent_whole = read_level(textures.of_planes(named), 0)
+        assert (sent_whole[..., :2] == np.stack([plane for _, plane in named], -1)).all()
+
+    apart(send)

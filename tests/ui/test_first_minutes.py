@@ -4,6 +4,7 @@ made."""
 import re
 import subprocess
 import sys
+import threading
 import tomllib
 from pathlib import Path
 
@@ -35,6 +36,8 @@ from evenpalette.core.color.hexcode import hex_to_linear
 from evenpalette.core.document.project import Role
 from evenpalette.core.edits.regions import remove_region
 from evenpalette.core.errors import RegionError
+from evenpalette.core.mesh import topology
+from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.gpu.look import Show
 from tests.helpers.gltf import two_materials
 from tests.helpers.hand import Hand
@@ -47,8 +50,17 @@ def bring(hand: Hand, path: Path, act=lambda dialog: dialog.accept()) -> None:  
     hand.wait(lambda: hand.session.state.mesh is not None)
 
 
-def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: Hand, tmp_path: Path) -> None:
+def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(
+    empty: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     (tmp_path / "case.glb").write_bytes(two_materials().glb())
+    laid: list[bool] = []
+
+    def uv_edges(mesh: Mesh) -> object:
+        laid.append(threading.current_thread() is threading.main_thread())
+        return topology.uv_edges(mesh)
+
+    monkeypatch.setattr("evenpalette.core.mesh.view.uv_edges", uv_edges)
 
     def take(dialog: QWidget) -> None:
         assert isinstance(dialog, BringInDialog)
@@ -77,6 +89,8 @@ def test_a_glb_is_offered_with_its_textures_and_worked_on_sheet_by_sheet(empty: 
     empty.wait()
     assert session.state.sheet.name == "Badge"
     assert [t.role for t in session.state.project.asset.textures] == [Role.PAINTED]
+    assert laid
+    assert not any(laid), "the window waits for no line of a layout, of no sheet"
     # One change, one undo; and the second sheet was a change of its own.
     empty.keys("Ctrl+Z")
     assert session.state.sheet.name == "Case"

@@ -136,7 +136,9 @@ class ProjectActions(QObject):
             if then is not None:
                 then()
 
-        self._session.tasks.start(Task("Opening", lambda _: storage.open(), done, self._session.failed))
+        self._session.tasks.start(
+            Task("Opening", lambda _: storage.open().ready_for_views(), done, self._session.failed)
+        )
 
     def _hold(self, folder: Path) -> tuple[FolderLock | None, bool] | None:
         """Hold a project's folder: its lock, and whether it is only to be looked at; None when it is not to be

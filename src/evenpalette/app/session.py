@@ -163,7 +163,7 @@ class Session(QObject):
             self._end_work(turn)
             self.failed(error)
 
-        if not self.tasks.start(Task(label, lambda progress: edit(before, progress), done, failed)):
+        if not self.tasks.start(Task(label, lambda progress: edit(before, progress).ready_for_views(), done, failed)):
             self._end_work(turn)
 
     def _begin_work(self) -> int:

@@ -3,24 +3,26 @@
 import moderngl
 import numpy as np
 
-from evenpalette.core.mesh.mesh import Mesh
-from evenpalette.core.mesh.topology import uv_edges
+from evenpalette.core.mesh.view import MeshView
 
 
 class MeshBuffers:
     """The vertex buffers of one mesh: corners with position, normal and uv; lines of the UV layout."""
 
-    def __init__(self, ctx: moderngl.Context, mesh: Mesh | None) -> None:
+    def __init__(self, ctx: moderngl.Context, view: MeshView | None) -> None:
         self.form: moderngl.Buffer | None = None
         self.borders: moderngl.Buffer | None = None
         self.inner: moderngl.Buffer | None = None
-        if mesh is None or mesh.uvs is None:
+        if view is None or view.mesh.uvs is None:
             return
-        corners = np.concatenate([mesh.positions[mesh.faces], mesh.normals, mesh.uvs], -1).astype(np.float32)
-        self.form = ctx.buffer(corners.tobytes())
-        ends, border = uv_edges(mesh)
-        self.borders = ctx.buffer(ends[border].tobytes()) if border.any() else None
-        self.inner = ctx.buffer(ends[~border].tobytes()) if (~border).any() else None
+        mesh, corners = view.mesh, np.empty((view.mesh.face_count, 3, 8), np.float32)
+        corners[..., :3] = mesh.positions[mesh.faces]
+        corners[..., 3:6] = mesh.normals
+        corners[..., 6:] = mesh.uvs
+        self.form = ctx.buffer(corners)
+        ends, border = view.uv_lines
+        self.borders = ctx.buffer(ends[border]) if border.any() else None
+        self.inner = ctx.buffer(ends[~border]) if (~border).any() else None
 
     def release(self) -> None:
         """Give the memory back."""

@@ -53,7 +53,7 @@ class SceneRenderer:
         if self._buffers is None or mesh is not self._mesh:
             if self._buffers:
                 self._buffers.release()
-            self._buffers, self._mesh = MeshBuffers(self.ctx, mesh), mesh
+            self._buffers, self._mesh = MeshBuffers(self.ctx, state.mesh), mesh
             self._overlays.forget()
             self._form.take(self._buffers)
             self._flat.buffers = self._buffers

@@ -110,6 +110,11 @@ def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN)
     return made.texture
 
 
+def _with_room(made: Upload, name: int) -> Upload:
+    made.begin(name)
+    return made
+
+
 def _decodes_exactly(ctx: moderngl.Context) -> bool:
     """Software drivers approximate the sRGB decoding by up to a code; they get linear half floats instead."""
     return not draws_by(ctx)
@@ -130,7 +135,7 @@ class TextureCache:
 
     def __init__(self, ctx: moderngl.Context, longest: int = 48, elsewhere: Elsewhere | None = None) -> None:
         self._ctx, self._longest, self._elsewhere = ctx, longest, elsewhere
-        self._room: Future[int] | None = None
+        self._coming: tuple[tuple, Future[tuple[Upload, int]], Callable[[], tuple[Upload, int]]] | None = None
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
         self._staged: dict[tuple, tuple[Callable[[], Raster], MipKind]] = {}
         self._running: tuple[tuple, Upload] | None = None
@@ -179,7 +184,7 @@ class TextureCache:
     def adopt(self, copies: Mapping[str, tuple[NDArray[np.uint8], NDArray[np.uint8]]]) -> None:
         """Textures of these regions that are of the first plane of each are of the second, its copy, from now on."""
         for key in [key for key in self._held if any(region in copies for region in key[0])]:
-            if key in self._staged or (self._running is not None and self._running[0] == key):
+            if key in self._staged or any(one is not None and one[0] == key for one in (self._coming, self._running)):
                 continue  # What is on its way is of the old planes: the new ones are compared with it later.
             owners, texture = self._held.pop(key)
             taken = [
@@ -227,19 +232,17 @@ class TextureCache:
     @property
     def is_waiting(self) -> bool:
         """Whether large textures are still on their way."""
-        return bool(self._staged) or self._running is not None
+        return bool(self._staged) or self._coming is not None or self._running is not None
 
     def continue_uploads(self, seconds: float) -> bool:
         """Go on with large textures for about so long; True when one of them took its stand-in's place."""
         end, arrived = time.monotonic() + seconds, False
         while self.is_waiting and time.monotonic() < end:
             if self._running is None:
-                key = next(iter(self._staged))
-                make, kind = self._staged.pop(key)
-                self._running = key, Upload(self._ctx, make(), kind)
+                self._running = self._next()
+                if self._running is None:
+                    return arrived
             key, made = self._running
-            if made.texture is None and not self._has_room(made):
-                return arrived
             if made.step():
                 assert made.texture is not None
                 self._running = None
@@ -252,18 +255,25 @@ class TextureCache:
                     free(made.texture)
         return arrived
 
-    def _has_room(self, upload: Upload) -> bool:
-        """Let a texture be made elsewhere, where that can be; whether it is there."""
-        if self._elsewhere is None:
-            upload.begin(make_room(upload.room))
-            return True
-        if self._room is None:
-            self._room = self._elsewhere(lambda: make_room(upload.room))
-        if not self._room.done():
-            return False
-        room, self._room = self._room, None
-        upload.begin(make_room(upload.room) if room.exception() else room.result())
-        return True
+    def _next(self) -> "tuple[tuple, Upload] | None":
+        """The next large texture, with room for its levels. What makes it is done elsewhere, where that can be: None
+        while it is on its way."""
+        if self._coming is None:
+            key = next(iter(self._staged))
+            make, kind = self._staged.pop(key)
+
+            def begun() -> tuple[Upload, int]:
+                made = Upload(self._ctx, make(), kind)
+                return made, make_room(made.room)
+
+            if self._elsewhere is None:
+                return key, _with_room(*begun())
+            self._coming = key, self._elsewhere(begun), begun
+        key, future, begun = self._coming
+        if not future.done():
+            return None
+        self._coming = None
+        return key, _with_room(*(begun() if future.exception() else future.result()))
 
     def _get(
         self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster], kind: MipKind = MipKind.PLAIN

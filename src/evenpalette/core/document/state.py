@@ -122,6 +122,13 @@ class State:
         for sheet in self.project.sheets:
             yield self.on(sheet.id)
 
+    def ready_for_views(self) -> "State":
+        """The same state; what views of its sheets ask of a mesh is worked out on this thread, once for each mesh."""
+        for on in self.sheets():
+            if on.mesh is not None and on.mesh.mesh.uvs is not None:
+                _ = on.mesh.uv_lines
+        return self
+
     @property
     def region_ids(self) -> list[str]:
         """Ids of the regions in order."""

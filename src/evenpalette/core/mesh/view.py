@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from evenpalette.core.mesh.mesh import Mesh
 from evenpalette.core.mesh.texels import Texels
 from evenpalette.core.mesh.tiles import of_groups, tiles_of
-from evenpalette.core.mesh.topology import Topology, find_topology
+from evenpalette.core.mesh.topology import Topology, find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import face_map
 
 #: Side of the map from texels to faces that hovering and the used area are read from.
@@ -62,6 +62,11 @@ class MeshView:
     @cached_property
     def topology(self) -> Topology:
         return find_topology(self.mesh)
+
+    @cached_property
+    def uv_lines(self) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+        """`uv_edges` of the mesh, which has UVs."""
+        return uv_edges(self.mesh)
 
     @cached_property
     def tiles(self) -> dict[str, int]:
