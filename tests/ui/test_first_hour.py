@@ -265,6 +265,7 @@ def test_delivery_says_what_is_missing_and_that_the_defaults_go_out_without_vari
 
 def test_the_probe_is_read_whole(hand: Hand) -> None:
     hand.window.probe.set_texel((0.3, 0.2))
+    hand.wait(lambda: "uv 0.300, 0.200" in hand.window.probe.text)
     hand.keys("I")
     card = hand.find("All of the texel", QWidget, hand.window)
     words = [

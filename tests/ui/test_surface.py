@@ -218,6 +218,7 @@ def test_copies_pick_and_are_shown_one_by_one(hand: Hand) -> None:
 
 def test_the_probe_reads_every_attribute_that_the_recipe_makes(hand: Hand) -> None:
     hand.window.views.set_pointer((0.25, 0.25))
+    hand.wait(lambda: "final #" in hand.window.probe.text)
     text = hand.window.probe.text
     for word in ("metallic 0.00", "roughness 0.", "normal", "emissive", "coat"):
         assert word in text

@@ -17,12 +17,13 @@ class Newest(QObject):
     """Runs a wish a little after it was asked for, one at a time; what was asked meanwhile runs once, as it is then."""
 
     def __init__(
-        self, session: Session, words: str, pause: int, make: Callable[[], Wish | None], parent: QObject
-    ) -> None:
+        self, session: Session, words: str, pause: int, make: Callable[[], Wish | None], parent: QObject,
+        *, aside: bool = False,
+    ) -> None:  # fmt: skip
         """words: what it is called while it runs. pause: milliseconds without another wish before it begins. make: the
-        wish as it is now, None where there is nothing to do."""
+        wish as it is now, None where there is nothing to do. aside: nothing else waits for it."""
         super().__init__(parent)
-        self._session, self._words, self._make = session, words, make
+        self._session, self._words, self._make, self._aside = session, words, make, aside
         self._is_busy = self._asked_again = False
         self._timer = timer(self, pause)
         self._timer.timeout.connect(self._run)
@@ -51,7 +52,7 @@ class Newest(QObject):
             self._go_on()
 
         self._is_busy = True
-        self._session.tasks.start(Task(self._words, lambda _: work(), done, failed, exclusive=False))
+        self._session.tasks.start(Task(self._words, lambda _: work(), done, failed, exclusive=False, aside=self._aside))
 
     def _go_on(self) -> None:
         if self._asked_again:

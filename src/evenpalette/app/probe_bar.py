@@ -10,6 +10,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from evenpalette.app import theme
+from evenpalette.app.newest import Newest, Wish
 from evenpalette.app.plain import plain
 from evenpalette.app.session import Session
 from evenpalette.app.timers import timer
@@ -150,6 +151,7 @@ class ProbeBar(QWidget):
         layout.addWidget(self._stop)
         self._bar.hide()
         self._stop.hide()
+        self._newest = Newest(session, "Reading the texel", 0, self._wish, self, aside=True)
         self._said = timer(self, _SAY_MS)
         self._said.timeout.connect(self._end_said)
         session.said.connect(self.say)
@@ -203,21 +205,33 @@ class ProbeBar(QWidget):
 
     def refresh(self) -> None:
         """Read the texel anew."""
-        if not self._said.isActive():
-            parts = self._read() if self._uv is not None else ()
-            self._read_last = parts or self._read_last
-            self._all.setVisible(bool(self._read_last))
-            self._show(parts)
+        if self._uv is not None:
+            self._newest.ask()
+        elif not self._said.isActive():
+            self._show(())
 
-    def _read(self) -> tuple[Part, ...]:
-        assert self._uv is not None
-        state = self._session.state
-        if not state.project.asset.textures:
-            return ()
-        if self._steps is None or self._steps[0] is not state:
-            # A pointer asks of the same document again and again.
-            self._steps = state, state.bound_steps(state.project.active_variant)
-        return known_of(state, self._steps[1], self._uv)
+    def _wish(self) -> Wish | None:
+        """What is known of the texel, found beside the window: the first one asks for all that evaluates recipes."""
+        state, uv = self._session.state, self._uv
+        if uv is None:
+            return None
+
+        def read() -> tuple[Part, ...]:
+            if not state.project.asset.textures:
+                return ()
+            if self._steps is None or self._steps[0] is not state:
+                # A pointer asks of the same document again and again.
+                self._steps = state, state.bound_steps(state.project.active_variant)
+            return known_of(state, self._steps[1], uv)
+
+        return read, self._take
+
+    def _take(self, parts: tuple[Part, ...]) -> None:
+        if self._uv is None or self._said.isActive():
+            return
+        self._read_last = parts or self._read_last
+        self._all.setVisible(bool(self._read_last))
+        self._show(parts)
 
     def _show(self, parts: tuple[Part, ...]) -> None:
         self._parts = parts
