@@ -17,6 +17,7 @@ from evenpalette.app.dialogs import RecoveryDialog
 from evenpalette.app.folder_lock import FolderLock
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.questions import ListQuestion
+from evenpalette.app.settings import station_of
 from evenpalette.app.window import MainWindow
 from evenpalette.core.document.state import State
 from evenpalette.core.edits.asset import add_texture, rename_project
@@ -24,6 +25,7 @@ from evenpalette.core.edits.bakes import baked_textures, drop_bake
 from evenpalette.core.raster.image_write import write_image
 from evenpalette.core.raster.raster import Encoding, Raster
 from evenpalette.core.storage.autosave import Autosave, find_recoverable
+from evenpalette.core.storage.demo_files import copy_demo
 from evenpalette.core.storage.storage import Storage
 from tests.helpers.hand import Hand
 
@@ -222,3 +224,23 @@ def test_sources_of_a_strangers_project_are_read_only_after_a_yes(hand: Hand, as
     next(verb for verb in hand.window.verbs if verb.name == "Watch source files ...").run()
     write_image(Raster(np.full((8, 8, 3), 100, np.uint8), Encoding.SRGB), outside)
     hand.wait(lambda: hand.session.state.textures[texture].pixels[0, 0, 0] == 100)
+
+
+def test_work_goes_on_at_the_station_where_it_was_left(empty: Hand, tmp_path: Path) -> None:
+    """Also where another project is opened right after, and where the window is closed."""
+    tin, sign = (copy_demo(tmp_path, name) for name in ("tea-tin", "stall-sign"))
+
+    def open_again(folder: Path) -> str:
+        empty.window.project.open_path(folder)
+        empty.wait(lambda: empty.session.path == folder)
+        return empty.session.station
+
+    assert open_again(tin) == "recipe"
+    empty.session.set_station("variants")
+    assert open_again(sign) == "recipe"
+    empty.session.set_station("regions")
+    assert open_again(tin) == "variants"
+    assert open_again(sign) == "regions"
+    empty.session.set_station("tones")
+    empty.window.close()
+    assert station_of(sign) == "tones"

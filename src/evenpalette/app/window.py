@@ -15,6 +15,7 @@ from evenpalette.app.dialogs import HelpSheet, HistoryDialog
 from evenpalette.app.facets import NAME
 from evenpalette.app.later import load_rest
 from evenpalette.app.ledger import Ledger
+from evenpalette.app.left_at import LeftAt
 from evenpalette.app.probe_bar import ProbeBar
 from evenpalette.app.project_actions import ProjectActions
 from evenpalette.app.rail import PICTURE, VariantRail
@@ -22,7 +23,6 @@ from evenpalette.app.session import Session
 from evenpalette.app.settings import (
     recent_projects,
     remember_smoothing,
-    remember_station,
     remember_window,
     smooths,
     window_state,
@@ -101,6 +101,7 @@ class MainWindow(QMainWindow):
         self.rail.sheet_wanted.connect(self._show_sheet)
         self.rail.matrix_wanted.connect(lambda: self.matrix.toggle())
         self.session.station_changed.connect(self._show_station)
+        self._left_at = LeftAt(self.session, self)
         self.session.saved_changed.connect(self._show_title)
         self.session.changed.connect(lambda facets: self._show_title() if NAME in facets else None)
         # Not at once: what a task has made is taken up after it ended.
@@ -240,8 +241,6 @@ class MainWindow(QMainWindow):
 
     def _show_station(self, station: str) -> None:
         self._bench.setCurrentWidget(self._made_bench(station))
-        if self.session.path is not None:
-            remember_station(self.session.path, station)
 
     def _show_sheet(self) -> None:
         """Show all variants side by side, or the views again."""
@@ -379,6 +378,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._is_closing = True
+        self._left_at.keep()
         self._keep_place()
         self.hide()
         self.session.close()
