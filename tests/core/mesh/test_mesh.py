@@ -16,7 +16,7 @@ from evenpalette.core.errors import MeshFileError, RegionError
 from evenpalette.core.findings.findings import find_all, mend_for
 from evenpalette.core.mesh.read import parse_mesh
 from evenpalette.core.mesh.surface_images import surface_images
-from evenpalette.core.mesh.tiles import WRAP, in_tile, is_aside, tiles_of
+from evenpalette.core.mesh.tiles import ASIDE, WRAP, in_tile, is_aside, tiles_of
 from evenpalette.core.mesh.topology import find_topology, uv_edges
 from evenpalette.core.mesh.uv_raster import face_map
 from evenpalette.core.storage.storage import Storage
@@ -121,9 +121,17 @@ def test_neighbors_share_no_texel_and_lose_none() -> None:
 
 
 def test_uv_lines_tell_borders_from_inner_edges() -> None:
-    _, border = uv_edges(parse_mesh(SQUARES, "squares.obj"))
+    mesh = parse_mesh(SQUARES, "squares.obj")
+    ends, border = uv_edges(mesh)
     assert border.sum() == 8
     assert (~border).sum() == 2
+    # Of a square that is put aside no line is left, and of both none at all.
+    aside = mesh.uvs.copy()
+    aside[:2] = ASIDE
+    left, border = uv_edges(replace(mesh, uvs=aside))
+    assert (border.sum(), (~border).sum()) == (4, 1)
+    assert {line.tobytes() for line in left} <= {line.tobytes() for line in ends}
+    assert not len(uv_edges(replace(mesh, uvs=np.full_like(aside, ASIDE)))[0])
 
 
 def test_a_stream_of_random_bytes_never_escapes_as_another_error() -> None:

@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.mesh import Mesh
+from evenpalette.core.mesh.tiles import is_aside
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +38,7 @@ def find_topology(mesh: Mesh) -> Topology:
     shells = _label_by_points(mesh.faces)
     if mesh.uvs is None:
         return Topology(shells, shells, neighbors, np.zeros(len(neighbors), bool))
-    corner_ids = _uv_corner_ids(mesh)
+    corner_ids = _uv_corner_ids(mesh.faces, mesh.uvs)
     first, second = edge_corners
     same = (corner_ids[first[:, 0], first[:, 1]] == corner_ids[second[:, 0], second[:, 1]]) & (
         corner_ids[first[:, 0], first[:, 2]] == corner_ids[second[:, 0], second[:, 2]]
@@ -45,13 +46,12 @@ def find_topology(mesh: Mesh) -> Topology:
     return Topology(shells, _label_by_points(corner_ids), neighbors, ~same)
 
 
-def _uv_corner_ids(mesh: Mesh) -> NDArray[np.int64]:
+def _uv_corner_ids(faces: NDArray[np.int32], uvs: NDArray[np.float32]) -> NDArray[np.int64]:
     """A number for each corner (F, 3) that is shared by corners at the same position and the same UV."""
-    assert mesh.uvs is not None
-    grid = np.round(mesh.uvs.astype(np.float64) * 1e5).astype(np.int64)
+    grid = np.round(uvs.astype(np.float64) * 1e5).astype(np.int64)
     # Numbers instead of rows: sorting rows takes several times as long.
     places, ids = np.unique((grid[..., 0] << 32) + grid[..., 1], return_inverse=True)
-    _, ids = np.unique(mesh.faces.reshape(-1) * np.int64(len(places)) + ids.reshape(-1), return_inverse=True)
+    _, ids = np.unique(faces.reshape(-1) * np.int64(len(places)) + ids.reshape(-1), return_inverse=True)
     return ids.reshape(-1, 3)
 
 
@@ -89,12 +89,17 @@ def _shared_edges(faces: NDArray) -> tuple[NDArray[np.int32], tuple[NDArray, NDA
 
 
 def uv_edges(mesh: Mesh) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """The lines of the UV layout: ends (E, 2, 2), and whether the line borders its island (E,)."""
+    """The lines of the UV layout: ends (E, 2, 2), and whether the line borders its island (E,). Faces that were put
+    aside have none: of many parts of a mesh each has its own."""
     assert mesh.uvs is not None
-    ids = _uv_corner_ids(mesh)
+    laid = ~is_aside(mesh)
+    uvs = mesh.uvs[laid]
+    if not len(uvs):
+        return np.zeros((0, 2, 2), np.float32), np.zeros(0, bool)
+    ids = _uv_corner_ids(mesh.faces[laid], uvs)
     first, second = ids[:, [0, 1, 2]].reshape(-1), ids[:, [1, 2, 0]].reshape(-1)
     keys = np.minimum(first, second) * np.int64(int(ids.max()) + 1) + np.maximum(first, second)
     _, index, counts = np.unique(keys, return_index=True, return_counts=True)
     face, corner = index // 3, index % 3
-    ends = np.stack([mesh.uvs[face, corner], mesh.uvs[face, (corner + 1) % 3]], 1)
+    ends = np.stack([uvs[face, corner], uvs[face, (corner + 1) % 3]], 1)
     return np.ascontiguousarray(ends, np.float32), counts == 1

@@ -141,6 +141,8 @@ class LevelsPart(QWidget):
         return measure, self._show
 
     def _show(self, found: "_Measured") -> None:
+        if not self._suggest.isEnabled():
+            return  # The tone or the region is gone meanwhile.
         shown, room, tint = found.shown, found.room, found.tint
         self._histogram.show_bins(found.bins, shown.mean, tint, shown.dark, shown.bright)
         words = {"dark": "Too dark: tints vanish. ", "flat": "Nearly white: tints look flat. ", "good": ""}[room.word]
