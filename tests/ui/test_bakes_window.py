@@ -1,5 +1,6 @@
 """Bakes in the window: wanted where they are used, made beside the work, stopped, compared, taken back."""
 
+import threading
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,10 +10,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QLabel, QListWidget, QToolButton
 
+from evenpalette.app import bakes
 from evenpalette.app.stations.asset.bench import AssetBench
 from evenpalette.app.stations.recipe.bench import RecipeBench
 from evenpalette.app.widgets.before_after import BeforeAfter
 from evenpalette.app.widgets.value_editor import ValueEditor
+from evenpalette.core.document.project import Texture
+from evenpalette.core.document.state import State
 from evenpalette.core.edits import bakes as edit
 from evenpalette.core.edits import recipe
 from evenpalette.core.edits.asset import set_mesh
@@ -177,3 +181,29 @@ def test_a_window_is_closed_while_it_bakes(hand: Hand) -> None:
     hand.wait_busy(lambda: hand.window.bakes.under_way is not None and hand.window.bakes.under_way.share > 0)
     session.tasks.stop()
     assert session.tasks.is_idle
+
+
+def test_what_changes_while_it_is_looked_for_what_is_out_of_date_is_baked_too(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As on a machine with other work, where to look takes longer than the rest after a change."""
+    session = hand.session
+    session.apply("Bake curvature", lambda s: edit.add_bake(s, "curvature", size=64)[0])
+    texture = session.state.project.asset.textures[-1].id
+    hand.wait(lambda: not list(edit.outdated(session.state)))
+    looked, goes_on = threading.Event(), threading.Event()
+
+    def outdated(state: State) -> list[Texture]:
+        if not goes_on.is_set():
+            looked.set()
+            goes_on.wait(60)
+        return list(edit.outdated(state))
+
+    monkeypatch.setattr(bakes, "outdated", outdated)
+    monkeypatch.setattr(bakes, "_PAUSE_MS", 0)
+    hand.window.bakes.again(texture)
+    hand.wait_busy(looked.is_set)
+    session.apply("Size", lambda s: edit.set_bake(s, texture, size=32))
+    QTest.qWait(50)  # It is asked for without a rest, while the look is under way.
+    goes_on.set()
+    hand.wait(lambda: not list(edit.outdated(session.state)))

@@ -143,12 +143,22 @@ class BakeKeeper(QObject):
         def done(found: _Found | None) -> None:
             if self._session.history is history:
                 self._done(found)
+                look_again()
             else:
                 self.under_way = None
                 self.progressed.emit()
                 self._timer.start(_PAUSE_MS)
 
-        self._session.tasks.start(Task("Baking", work, done, self._failed, exclusive=False, aside=True, yields=True))
+        def failed(error: Exception) -> None:
+            self._failed(error)
+            look_again()
+
+        def look_again() -> None:
+            # What changed meanwhile was not looked at, and who asked for it found one under way.
+            if self._session.state is not state and not self._timer.isActive():
+                self._timer.start(_PAUSE_MS)
+
+        self._session.tasks.start(Task("Baking", work, done, failed, exclusive=False, aside=True, yields=True))
 
     def _move(self, share: float) -> None:
         if self.under_way is not None:
