@@ -33,7 +33,7 @@ Change = Callable[[State], State]
 
 
 @dataclass(frozen=True)
-class _Found:
+class _Outcome:
     """What came of a bake: a change that takes it up, or the error; neither where it was stopped. read: a hash of what
     it read."""
 
@@ -74,6 +74,8 @@ class BakeKeeper(QObject):
         #: What was given up, by texture: a hash of what it would have read.
         self._left: dict[str, str] = {}
         self._before: Raster | None = None
+        #: Whether it was to begin while one was under way, which does not know of what was asked for.
+        self._is_asked = False
         self._timer = timer(self, _PAUSE_MS)
         self._timer.timeout.connect(self._begin)
         self._seen.connect(self._show)
@@ -106,7 +108,8 @@ class BakeKeeper(QObject):
         self._timer.start(max(_PAUSE_MS, rest, self.least_rest_ms))
 
     def _begin(self) -> None:
-        if self.under_way is not None or not baked_textures(self._session.state):
+        self._is_asked = self.under_way is not None
+        if self._is_asked or not baked_textures(self._session.state):
             return
         state, left, stop = self._session.state, dict(self._left), threading.Event()
         history = self._session.history
@@ -114,7 +117,7 @@ class BakeKeeper(QObject):
         self._stop, self.under_way = stop, Baking("", Bake(kind=""))
         last = [0.0]
 
-        def work(progress: Progress) -> _Found | None:
+        def work(progress: Progress) -> _Outcome | None:
             found = next((t for t in outdated(state) if left.get(t.id) != read_by_bake(state, t.bake)), None)  # type: ignore[arg-type]
             if found is None or found.bake is None:
                 return None
@@ -135,12 +138,12 @@ class BakeKeeper(QObject):
             try:
                 made = make_bake(state, found.id, progress=moved, seen=seen, may_read=self._session.sources.may_read)
             except Cancelled:
-                return _Found(found.id, read)
+                return _Outcome(found.id, read)
             except EvenPaletteError as error:
-                return _Found(found.id, read, error=error)
-            return _Found(found.id, read, self._ahead(lambda s: with_made(s, found.id, made)))
+                return _Outcome(found.id, read, error=error)
+            return _Outcome(found.id, read, self._ahead(lambda s: with_made(s, found.id, made)))
 
-        def done(found: _Found | None) -> None:
+        def done(found: _Outcome | None) -> None:
             if self._session.history is history:
                 self._done(found)
                 look_again()
@@ -154,8 +157,7 @@ class BakeKeeper(QObject):
             look_again()
 
         def look_again() -> None:
-            # What changed meanwhile was not looked at, and who asked for it found one under way.
-            if self._session.state is not state and not self._timer.isActive():
+            if self._is_asked and not self._timer.isActive():
                 self._timer.start(_PAUSE_MS)
 
         self._session.tasks.start(Task("Baking", work, done, failed, exclusive=False, aside=True, yields=True))
@@ -168,7 +170,6 @@ class BakeKeeper(QObject):
     def _ahead(self, change: Change) -> Change:
         """A change that is worked out for the document as it is now, on this thread: regions that are made from the
         texture follow it. The window's thread has to where the document became another one meanwhile."""
-        state = after = self._session.state
         for _ in range(_TRIES):
             state = self._session.state
             after = change(state)
@@ -187,7 +188,7 @@ class BakeKeeper(QObject):
         self._session.refine(lambda s: with_seen(s, texture, raster), texture)
         self.progressed.emit()
 
-    def _done(self, found: "_Found | None") -> None:
+    def _done(self, found: "_Outcome | None") -> None:
         self.under_way = None
         if found is None:
             self.progressed.emit()
