@@ -66,7 +66,7 @@ def shortened(parts: Sequence[Part], fits: Callable[[str], bool]) -> str:
     return _line(left)
 
 
-def known_of(state: State, steps: Sequence[BoundStep], uv: tuple[float, float]) -> tuple[Part, ...]:
+def _known_of(state: State, steps: Sequence[BoundStep], uv: tuple[float, float]) -> tuple[Part, ...]:
     """What is known of the texel at (u, v) of a document with textures, after the steps of a variant."""
     u, v = uv
     width, height = state.sources.size
@@ -222,7 +222,7 @@ class ProbeBar(QWidget):
             if self._steps is None or self._steps[0] is not state:
                 # A pointer asks of the same document again and again.
                 self._steps = state, state.bound_steps(state.project.active_variant)
-            return known_of(state, self._steps[1], uv)
+            return _known_of(state, self._steps[1], uv)
 
         return read, self._take
 

@@ -110,11 +110,6 @@ def upload(ctx: moderngl.Context, raster: Raster, kind: MipKind = MipKind.PLAIN)
     return made.texture
 
 
-def _with_room(made: Upload, name: int) -> Upload:
-    made.begin(name)
-    return made
-
-
 def _decodes_exactly(ctx: moderngl.Context) -> bool:
     """Software drivers approximate the sRGB decoding by up to a code; they get linear half floats instead."""
     return not draws_by(ctx)
@@ -135,7 +130,7 @@ class TextureCache:
 
     def __init__(self, ctx: moderngl.Context, longest: int = 48, elsewhere: Elsewhere | None = None) -> None:
         self._ctx, self._longest, self._elsewhere = ctx, longest, elsewhere
-        self._coming: tuple[tuple, Future[tuple[Upload, int]], Callable[[], tuple[Upload, int]]] | None = None
+        self._coming: tuple[tuple, Callable[[], tuple[Upload, int]], Future[tuple[Upload, int]] | None] | None = None
         self._held: dict[tuple, tuple[tuple, moderngl.Texture]] = {}
         self._staged: dict[tuple, tuple[Callable[[], Raster], MipKind]] = {}
         self._running: tuple[tuple, Upload] | None = None
@@ -266,14 +261,14 @@ class TextureCache:
                 made = Upload(self._ctx, make(), kind)
                 return made, make_room(made.room)
 
-            if self._elsewhere is None:
-                return key, _with_room(*begun())
-            self._coming = key, self._elsewhere(begun), begun
-        key, future, begun = self._coming
-        if not future.done():
+            self._coming = key, begun, self._elsewhere(begun) if self._elsewhere is not None else None
+        key, begun, future = self._coming
+        if future is not None and not future.done():
             return None
         self._coming = None
-        return key, _with_room(*(begun() if future.exception() else future.result()))
+        upload, name = begun() if future is None or future.exception() else future.result()
+        upload.begin(name)
+        return key, upload
 
     def _get(
         self, key: tuple, owners: tuple, large: bool, make: Callable[[bool], Raster], kind: MipKind = MipKind.PLAIN

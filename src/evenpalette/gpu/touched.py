@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from evenpalette.core.dataclass import dataclass
 from evenpalette.core.mesh.camera import PlaneView
 from evenpalette.core.raster.box import Box, joined
-from evenpalette.core.raster.reading import derived
+from evenpalette.core.raster.mips import level_sizes
+from evenpalette.core.raster.reading import derived, found_in
 from evenpalette.core.recipe.binding import ANYTHING, BoundStep, Change, change_of
 from evenpalette.gpu.drawing import Viewport
 from evenpalette.gpu.surface import SurfaceBuffer
@@ -19,6 +20,7 @@ from evenpalette.gpu.surface import SurfaceBuffer
 _FILTER = 4.0
 #: Pixels of a tile's side, and a coverage in 255ths that 8 bits round to nothing.
 _TILE, _NOTHING = 8, 0.4
+#: Coverages in 256ths of a code, so that means of them are not rounded to whole ones.
 _FINER = np.arange(256, dtype=np.uint16) << 8
 
 
@@ -143,28 +145,20 @@ def _pixels(buffer: SurfaceBuffer, shape: tuple[int, int]) -> list[_AtLevel]:
     return [(int(n), there[at], u[at], v[at]) for n in np.unique(level) for at in (level == n,)]
 
 
-class _Means(tuple[NDArray[np.uint16], ...]):
-    """256 times the mean coverage at every level after the first."""
-
-    @property
-    def nbytes(self) -> int:
-        return sum(level.nbytes for level in self)
-
-
-def _means(plane: NDArray[np.uint8]) -> _Means:
-    """Each level from the one before: from the whole plane all of them take as long as the first one each."""
-    held, found = np.asarray(cv2.LUT(plane, _FINER), np.uint16), []
-    while max(held.shape) > 1:
-        size = max(1, held.shape[1] // 2), max(1, held.shape[0] // 2)
-        held = np.asarray(cv2.resize(held, size, interpolation=cv2.INTER_AREA), np.uint16).reshape(size[1], size[0])
-        found.append(held)
-    return _Means(found)
+def _means(plane: NDArray[np.uint8]) -> dict[int, NDArray[np.uint16]]:
+    """256 times the mean coverage by the level, of all after the first. Each is made from the one before: from the
+    whole plane all of them take as long as the first one each."""
+    held, found = np.asarray(cv2.LUT(plane, _FINER), np.uint16), {}
+    for level, (width, height) in enumerate(level_sizes((plane.shape[1], plane.shape[0]))[1:], 1):
+        resized = cv2.resize(held, (width, height), interpolation=cv2.INTER_AREA)
+        held = found[level] = np.asarray(resized, np.uint16).reshape(height, width)
+    return found
 
 
 def _covered(plane: NDArray[np.uint8], level: int) -> NDArray[np.bool_]:
     """Of a level of a coverage, whether a texel or one around it is more than what 8 bits round to nothing."""
     if level:
-        seen = derived((plane,), "means", lambda: _means(plane))[level - 1] > _NOTHING * 256
+        seen = found_in((plane,), "means", lambda: _means(plane))[level] > _NOTHING * 256
     else:
         seen = plane > _NOTHING
     bordered = cv2.copyMakeBorder(seen.view(np.uint8), 1, 1, 1, 1, cv2.BORDER_WRAP)

@@ -17,7 +17,7 @@ from evenpalette.core.edits.regions import regions_from_channels, regions_from_i
 from evenpalette.core.edits.tone import add_missing_tints, make_tone
 from evenpalette.core.errors import EvenPaletteError
 from evenpalette.core.mesh.asset_file import read_asset
-from evenpalette.core.mesh.tiles import FIRST, WRAP, tiles_of
+from evenpalette.core.mesh.tiles import FIRST, WRAP
 from evenpalette.core.parallel import Progress, no_progress
 from evenpalette.core.raster.image_read import read_image
 from evenpalette.core.regions.dividing.mesh_sources import MESH_SOURCES
@@ -106,7 +106,7 @@ def create_project(
 def _repeats(state: State, textures: Sequence[TextureFile]) -> bool:
     """Whether a layout that leaves the first tile most likely repeats its pictures: none of them says by its name of
     which tile it is."""
-    tiles = tiles_of(state.mesh.whole.mesh) if state.mesh is not None else {}
+    tiles = state.mesh.whole.tiles if state.mesh is not None else {}
     names = [t.name for sheet in state.project.sheets for t in sheet.textures] + [t.path.name for t in textures]
     return any(tile != FIRST for tile in tiles) and not any(_TILE.search(name) for name in names)
 

@@ -95,6 +95,31 @@ def _straight(flat, table, channels, xs, ys, width, height, tile, strides, wrap,
 
 
 @njit(nogil=True, cache=True, fastmath=True)
+def _between(a, b, d, e, f, g):  # type: ignore[no-untyped-def]
+    """Between two texels above and two below. f, g: the shares of the right ones and of the lower ones."""
+    upper, lower = a + (b - a) * f, d + (e - d) * f
+    return upper + (lower - upper) * g
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _looked_up(values, table, p, q, r, o, f, g):  # type: ignore[no-untyped-def]
+    """`_between` what four stored integers stand for."""
+    a, b = table[np.uint32(values[p])], table[np.uint32(values[q])]
+    d, e = table[np.uint32(values[r])], table[np.uint32(values[o])]
+    return _between(a, b, d, e, f, g)
+
+
+@njit(nogil=True, cache=True, fastmath=True)
+def _corners(places, shares, i):  # type: ignore[no-untyped-def]
+    """Where the four texels around a place are, in the rooms of `_turned`, and the shares of the right and lower
+    ones."""
+    second, third, fourth = np.uint64(_COLUMN), np.uint64(2 * _COLUMN), np.uint64(3 * _COLUMN)
+    left, right = np.uint32(places[i]), np.uint32(places[i + second])
+    upper, lower = np.uint32(places[i + third]), np.uint32(places[i + fourth])
+    return upper + left, upper + right, lower + left, lower + right, shares[i], shares[i + second]
+
+
+@njit(nogil=True, cache=True, fastmath=True)
 def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, nearest, weight, out):  # type: ignore[no-untyped-def]
     """Any placement. us, vs: start, step along x, step along y. In narrow columns, so that what is read stays near.
 
@@ -102,7 +127,6 @@ def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, n
     for their addresses. Three integers side by side, which is what a color is, are read together.
     """
     places, shares, t = np.empty(4 * _COLUMN, np.int32), np.empty(2 * _COLUMN, np.float32), np.empty(_COLUMN)
-    second, third, fourth = np.uint64(_COLUMN), np.uint64(2 * _COLUMN), np.uint64(3 * _COLUMN)
     one, two, lookup = np.uint64(1), np.uint64(2), table.size > 0
     is_color = lookup and channels.size == 3 and channels[1] == channels[0] + 1 and channels[2] == channels[0] + 2
     for left in range(0, width, _COLUMN):
@@ -118,41 +142,22 @@ def _turned(flat, table, channels, us, vs, width, height, tile, strides, wrap, n
             if is_color:
                 colors = flat[channels[0] :]
                 red, green, blue = out[0, at : at + n], out[1, at : at + n], out[2, at : at + n]
-                for k in range(n):
-                    i = np.uint64(k)
-                    x, y = np.uint32(places[i]), np.uint32(places[i + third])
-                    beside, below = np.uint32(places[i + second]), np.uint32(places[i + fourth])
-                    p, q, r, o = y + x, y + beside, below + x, below + beside
-                    f, g = shares[i], shares[i + second]
-                    a, d = table[np.uint32(colors[p])], table[np.uint32(colors[r])]
-                    upper = a + (table[np.uint32(colors[q])] - a) * f
-                    lower = d + (table[np.uint32(colors[o])] - d) * f
-                    red[i] += (upper + (lower - upper) * g) * weight
-                    a, d = table[np.uint32(colors[p + one])], table[np.uint32(colors[r + one])]
-                    upper = a + (table[np.uint32(colors[q + one])] - a) * f
-                    lower = d + (table[np.uint32(colors[o + one])] - d) * f
-                    green[i] += (upper + (lower - upper) * g) * weight
-                    a, d = table[np.uint32(colors[p + two])], table[np.uint32(colors[r + two])]
-                    upper = a + (table[np.uint32(colors[q + two])] - a) * f
-                    lower = d + (table[np.uint32(colors[o + two])] - d) * f
-                    blue[i] += (upper + (lower - upper) * g) * weight
+                for i in range(n):
+                    p, q, r, o, f, g = _corners(places, shares, np.uint64(i))
+                    red[i] += _looked_up(colors, table, p, q, r, o, f, g) * weight
+                    green[i] += _looked_up(colors, table, p + one, q + one, r + one, o + one, f, g) * weight
+                    blue[i] += _looked_up(colors, table, p + two, q + two, r + two, o + two, f, g) * weight
                 continue
             for channel in range(channels.size):
                 values, line = flat[channels[channel] :], out[channel, at : at + n]
-                for k in range(n):
-                    i = np.uint64(k)
-                    x, y = np.uint32(places[i]), np.uint32(places[i + third])
-                    beside, below = np.uint32(places[i + second]), np.uint32(places[i + fourth])
-                    p, q, r, o = y + x, y + beside, below + x, below + beside
-                    f, g = shares[i], shares[i + second]
+                for i in range(n):
+                    p, q, r, o, f, g = _corners(places, shares, np.uint64(i))
                     if lookup:
-                        a, b = table[np.uint32(values[p])], table[np.uint32(values[q])]
-                        d, e = table[np.uint32(values[r])], table[np.uint32(values[o])]
+                        line[i] += _looked_up(values, table, p, q, r, o, f, g) * weight
                     else:
                         a, b = np.float32(values[p]), np.float32(values[q])
                         d, e = np.float32(values[r]), np.float32(values[o])
-                    upper, lower = a + (b - a) * f, d + (e - d) * f
-                    line[i] += (upper + (lower - upper) * g) * weight
+                        line[i] += _between(a, b, d, e, f, g) * weight
 
 
 _TABLES: dict[tuple[str, bool], F32] = {("u1", True): DECODE_8BIT}

@@ -61,7 +61,6 @@ class TextureTable(QTableWidget):
     def __init__(self, session: Session, find_sources: Callable[[], None]) -> None:
         super().__init__(0, 6)
         self._session, self._find_sources = session, find_sources
-        self._thumbs: dict[int, tuple[Raster, QPixmap]] = {}
         #: What each line was made of.
         self._lines: list[_Line] = []
         self.setAccessibleName("Textures")
@@ -88,14 +87,12 @@ class TextureTable(QTableWidget):
             if place >= len(self._lines) or self._lines[place] != line:
                 self._show(place, line)
         self._lines = lines
-        shown = {id(line.raster.pixels) for line in lines}
-        self._thumbs = {key: held for key, held in self._thumbs.items() if key in shown}
 
     def _show(self, place: int, line: "_Line") -> None:
         texture, raster = line.texture, line.raster
         in_hand = next((cell for cell in (2, 3) if (old := self.cellWidget(place, cell)) and old.hasFocus()), None)
         picture = QLabel()
-        picture.setPixmap(self._thumb(raster))
+        picture.setPixmap(thumbnail(raster, _THUMB))
         picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.setCellWidget(place, 0, picture)
         self.setCellWidget(place, 1, self._name_cell(line))
@@ -198,12 +195,6 @@ class TextureTable(QTableWidget):
     def take_apart(self, texture: Texture, file: LayoutFile) -> None:
         """Have a texture for each channel that a line of a layout says something of."""
         self._session.run(f"Take {texture.name} apart", lambda s, _: take_apart(s, texture.id, file))
-
-    def _thumb(self, raster: Raster) -> QPixmap:
-        key = id(raster.pixels)
-        if key not in self._thumbs:
-            self._thumbs[key] = (raster, thumbnail(raster, _THUMB))
-        return self._thumbs[key][1]
 
     def _role_box(self, texture_id: str, role: Role) -> QComboBox:
         box = choice("Holds", [(one.value, one) for one in Role])

@@ -32,7 +32,6 @@ from evenpalette.core.recipe.steps.levels import KIND as LEVELS_KIND
 from evenpalette.core.tones.headroom import Headroom, headroom_of
 from evenpalette.core.tones.histogram import gray_histogram
 
-_LEVELS = {made.key: (made.low, made.high) for made in LEVELS_KIND.inputs}
 #: Milliseconds after a value before it is measured what it does: sliders come more often.
 _PAUSE_MS = 15
 _CLIPPING = "clipping"
@@ -51,7 +50,7 @@ class LevelsPart(QWidget):
         self._title = label("", "")
         self._sliders = {
             made.key: slider(
-                *_LEVELS[made.key], DEFAULTS[made.key], tip=made.description, decimals=2,
+                made.low, made.high, DEFAULTS[made.key], tip=made.description, decimals=2,
                 taken=lambda v, key=made.key: self._set_levels({key: v}, f"levels {key}"),  # type: ignore[misc]
                 ended=self._session.history.seal,
             )

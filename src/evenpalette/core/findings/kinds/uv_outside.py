@@ -10,7 +10,7 @@ from evenpalette.core.findings.finding import Finding
 from evenpalette.core.findings.inspection import Inspection
 from evenpalette.core.findings.kind import Cost, FindingKind, Mend, Weight
 from evenpalette.core.findings.kinds.bare_sheet import is_bare
-from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile, tiles_of
+from evenpalette.core.mesh.tiles import FIRST, WRAP, in_tile
 
 
 def find(look: Inspection) -> Iterator[Finding]:
@@ -30,7 +30,7 @@ def mend(state: State, _: Finding) -> Mend | None:
     if state.mesh is None or state.mesh.mesh.tile:
         return None
     mesh = state.mesh.mesh
-    tiles = tiles_of(mesh)
+    tiles = state.mesh.tiles
     if tiles.get(FIRST, 0) < 0.5 * sum(tiles.values()) or len(tiles) < 2:
         return None
     wrapped = in_tile(mesh, WRAP).uvs
